@@ -1,0 +1,127 @@
+import { API_BASE, ROUTES, type Answer, type RouteId, type Sent } from '../routes/index.js';
+import type { ErrorCode, FieldIssue, Problem } from '../errors.js';
+import type { RouteSpec } from '../contract.js';
+
+/** The service answered with a problem. */
+export class ApiError extends Error {
+  constructor(readonly problem: Problem) {
+    super(`${problem.title} ${problem.detail}`.trim());
+  }
+  get code(): ErrorCode {
+    return this.problem.code;
+  }
+  get issues(): readonly FieldIssue[] {
+    return this.problem.issues ?? [];
+  }
+}
+
+/** The service could not be reached, or what answered was not it. */
+export class Unreachable extends Error {
+  constructor(
+    readonly server: string,
+    readonly why: 'no-connection' | 'not-the-service',
+    cause?: unknown,
+  ) {
+    super(`No usable answer from ${server}`, { cause });
+  }
+}
+
+export interface ClientOptions {
+  /** Such as `https://latch.wexmoor.example`; empty in a page that the service itself serves. */
+  readonly server: string;
+  /** An access token or an application's key. */
+  readonly token?: string;
+  /** Asked before each call that changes something; for cookie sessions. */
+  readonly csrf?: () => string | undefined;
+  /** Milliseconds until a call is given up; 30,000 unless said. */
+  readonly timeoutMs?: number;
+}
+
+type Given<R extends RouteId> = Omit<
+  {
+    params: Sent<R, 'params'>;
+    query: Sent<R, 'query'>;
+    body: Sent<R, 'body'>;
+  },
+  { [K in 'params' | 'query' | 'body']: Sent<R, K> extends undefined ? K : never }['params' | 'query' | 'body']
+> & {
+  /** The version last seen, for edits. */
+  readonly ifMatch?: number;
+  readonly idempotencyKey?: string;
+  readonly signal?: AbortSignal;
+};
+
+type Argument<R extends RouteId> =
+  Record<never, never> extends Omit<Given<R>, 'query'>
+    ? [given?: Partial<Given<R>>]
+    : [given: Omit<Given<R>, 'query'> & Partial<Pick<Given<R>, 'query' & keyof Given<R>>>];
+
+/** A typed call of the HTTP interface: `client.call('people.show', { params: { id } })`. */
+export interface Client {
+  call<R extends RouteId>(route: R, ...args: Argument<R>): Promise<Answer<R>>;
+}
+
+/** Talks to one service. Throws {@link ApiError} and {@link Unreachable}; nothing else. */
+export function createClient(options: ClientOptions): Client {
+  const server = options.server.replace(/\/+$/, '');
+  return {
+    async call(route, ...args) {
+      const spec: RouteSpec = ROUTES[route];
+      const given = (args[0] ?? {}) as {
+        params?: Record<string, string>;
+        query?: Record<string, unknown>;
+        body?: unknown;
+        ifMatch?: number;
+        idempotencyKey?: string;
+        signal?: AbortSignal;
+      };
+      const headers: Record<string, string> = { accept: 'application/json' };
+      if (options.token) headers['authorization'] = `Bearer ${options.token}`;
+      if (given.body !== undefined) headers['content-type'] = 'application/json';
+      if (given.ifMatch !== undefined) headers['if-match'] = `"v${given.ifMatch}"`;
+      if (given.idempotencyKey !== undefined) headers['idempotency-key'] = given.idempotencyKey;
+      const csrf = spec.method === 'GET' ? undefined : options.csrf?.();
+      if (csrf) headers['x-nlatch-csrf'] = csrf;
+      const timeout = AbortSignal.timeout(options.timeoutMs ?? 30_000);
+      let response: Response;
+      let text: string;
+      try {
+        response = await fetch(server + buildPath(spec, given.params ?? {}, given.query ?? {}), {
+          method: spec.method,
+          headers,
+          redirect: 'error',
+          signal: given.signal ? AbortSignal.any([given.signal, timeout]) : timeout,
+          ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
+        });
+        text = await response.text();
+      } catch (cause) {
+        throw new Unreachable(server, 'no-connection', cause);
+      }
+      if (response.ok && route === 'system.metrics') return text as never;
+      const json = parseJson(text);
+      if (response.ok && json !== undefined) return json as never;
+      if (isProblem(json)) throw new ApiError(json);
+      throw new Unreachable(server, 'not-the-service');
+    },
+  };
+}
+
+function buildPath(spec: RouteSpec, params: Record<string, string>, query: Record<string, unknown>): string {
+  const path = spec.path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(params[name] ?? ''));
+  const search = new URLSearchParams();
+  for (const [name, value] of Object.entries(query)) if (value !== undefined) search.set(name, String(value));
+  const text = search.toString();
+  return `${API_BASE}${path}${text ? `?${text}` : ''}`;
+}
+
+function parseJson(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+}
+
+function isProblem(value: unknown): value is Problem {
+  return typeof value === 'object' && value !== null && 'code' in value && 'status' in value;
+}

@@ -1,0 +1,48 @@
+import type { Permission, Scope, TrailAction } from '@nimble-latch/core/vocabulary';
+import type { z } from 'zod';
+import type { ErrorCode } from './errors.js';
+
+/** Who may call a route. There is no route without one. */
+export type Access =
+  | { readonly kind: 'operator'; readonly permission: Permission }
+  /** Anybody who is signed in as an operator, about themselves. */
+  | { readonly kind: 'self' }
+  | { readonly kind: 'application'; readonly scope: Scope }
+  | { readonly kind: 'public'; readonly why: string };
+
+export interface RouteSpec {
+  readonly method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  /** Below `/api/v1`, parameters in braces. */
+  readonly path: string;
+  readonly summary: string;
+  readonly access: Access;
+  readonly params?: z.ZodType;
+  readonly query?: z.ZodType;
+  readonly body?: z.ZodType;
+  readonly answer: z.ZodType;
+  /** Status of success; 200 unless said. */
+  readonly status?: 200 | 201;
+  /** Codes beyond those that every route can answer with. */
+  readonly errors?: readonly ErrorCode[];
+  /** Takes `Idempotency-Key`: a repeated request gets its first outcome for some minutes. */
+  readonly idempotent?: boolean;
+  /** `answers`: carries an ETag. `requires`: `If-Match` must be sent. */
+  readonly etag?: 'answers' | 'requires';
+  /** A console session must have proved itself within the last minutes. */
+  readonly freshProof?: boolean;
+  /** What it writes on the trail; for calls that change nothing, why not. */
+  readonly trail: readonly TrailAction[] | { readonly none: string };
+}
+
+/** Keeps the literal types of one route. */
+export function route<const T extends RouteSpec>(spec: T): T {
+  return spec;
+}
+
+export const operator = (permission: Permission) => ({ kind: 'operator', permission }) as const;
+export const self = { kind: 'self' } as const;
+export const application = (scope: Scope) => ({ kind: 'application', scope }) as const;
+export const open = (why: string) => ({ kind: 'public', why }) as const;
+
+/** For calls that only read. */
+export const READS = { none: 'reads only' } as const;

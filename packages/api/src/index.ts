@@ -1,0 +1,24 @@
+export {
+  ERRORS,
+  ERROR_CODES,
+  EXIT,
+  type Audience,
+  type ErrorCode,
+  type ErrorSpec,
+  type FieldIssue,
+  type Problem,
+} from './errors.js';
+export { LIMITS } from './limits.js';
+export type { Access, RouteSpec } from './contract.js';
+export {
+  API_BASE,
+  ROUTES,
+  ROUTE_IDS,
+  type Answer,
+  type Parsed,
+  type RouteId,
+  type Routes,
+  type Sent,
+} from './routes/index.js';
+export { settings as settingsSchema } from './routes/insight.js';
+export { catalogue, LANGUAGES, say, type Catalogue, type Language } from './messages/index.js';

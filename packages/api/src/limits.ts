@@ -1,0 +1,34 @@
+/** Every size and count that the service enforces, each with its reason. */
+export const LIMITS = {
+  /** Bytes of a request body, unless its route says otherwise. No form of ours comes near it. */
+  bodyBytes: 64 * 1024,
+  /** Rows of one page when none is asked for, and at most. */
+  pageRows: 50,
+  pageRowsMost: 200,
+  /** Characters of a cursor: two sort values and an id. */
+  cursorChars: 600,
+  displayNameChars: 120,
+  loginNameChars: 190,
+  loginNamesPerPerson: 20,
+  groupNameChars: 80,
+  groupsPerPerson: 200,
+  descriptionChars: 400,
+  labelChars: 60,
+  authenticatorsPerPerson: 30,
+  applicationNameChars: 80,
+  connectionsPerApplication: 10,
+  keysPerConnection: 5,
+  /** Longest overlap of an old and a new application key, hours. */
+  keyOverlapHoursMost: 24 * 30,
+  passwordChars: 256,
+  /** Characters of one proof as typed: the longest is a password. */
+  proofChars: 256,
+  searchChars: 100,
+  /** Hours that an access token lives unless asked otherwise, and at most. */
+  tokenHours: 12,
+  tokenHoursMost: 24 * 366,
+  /** Characters of an `Idempotency-Key`. */
+  idempotencyKeyChars: 100,
+  /** Minutes for which a repeated request gets its first outcome. */
+  idempotencyMinutes: 10,
+} as const;

@@ -1,0 +1,175 @@
+import { z } from 'zod';
+import { ERRORS, ERROR_CODES, type ErrorCode } from '../errors.js';
+import type { Access, RouteSpec } from '../contract.js';
+import { API_BASE, ROUTES } from '../routes/index.js';
+
+type JsonObject = { [key: string]: unknown };
+
+/** Codes that any route can answer with. */
+const EVERYWHERE: readonly ErrorCode[] = [
+  'invalid-input',
+  'malformed-body',
+  'body-too-large',
+  'throttled',
+  'internal',
+  'unavailable',
+];
+
+function schemaOf(schema: z.ZodType, io: 'input' | 'output'): JsonObject {
+  const { $schema: _, ...rest } = z.toJSONSchema(schema, {
+    io,
+    target: 'draft-2020-12',
+    unrepresentable: 'any',
+  }) as JsonObject;
+  return rest;
+}
+
+/** All codes that one route can answer with. */
+export function errorsOf(spec: RouteSpec): ErrorCode[] {
+  const codes = new Set<ErrorCode>([...EVERYWHERE, ...(spec.errors ?? [])]);
+  if (spec.params) codes.add('not-found');
+  if (spec.idempotent) codes.add('key-reused');
+  if (spec.freshProof) codes.add('proof-needed');
+  if (spec.access.kind === 'operator') codes.add('not-signed-in').add('not-permitted').add('cross-site');
+  if (spec.access.kind === 'self') codes.add('not-signed-in').add('cross-site');
+  if (spec.access.kind === 'application') codes.add('wrong-key').add('scope-missing');
+  return ERROR_CODES.filter((code) => codes.has(code));
+}
+
+/** One sentence on who may call. */
+export function accessSentence(access: Access): string {
+  switch (access.kind) {
+    case 'operator':
+      return `Operators with the permission ${access.permission}`;
+    case 'self':
+      return 'Any operator, about themselves';
+    case 'application':
+      return `Connections with the scope ${access.scope}`;
+    case 'public':
+      return `Anybody: ${access.why}`;
+  }
+}
+
+function parameters(spec: RouteSpec): JsonObject[] {
+  const list: JsonObject[] = [];
+  for (const place of ['params', 'query'] as const) {
+    const schema = spec[place];
+    if (!schema) continue;
+    const { properties = {}, required = [] } = schemaOf(schema, 'input') as {
+      properties?: JsonObject;
+      required?: string[];
+    };
+    for (const [name, property] of Object.entries(properties)) {
+      list.push({
+        name,
+        in: place === 'params' ? 'path' : 'query',
+        required: place === 'params' || required.includes(name),
+        schema: property,
+      });
+    }
+  }
+  const header = (name: string, required: boolean, description: string) =>
+    list.push({ name, in: 'header', required, description, schema: { type: 'string' } });
+  if (spec.idempotent)
+    header('Idempotency-Key', false, 'A repeated request with the same key gets its first outcome for 10 minutes');
+  if (spec.etag === 'requires') header('If-Match', true, 'The ETag that was last seen');
+  return list;
+}
+
+function operation(name: string, spec: RouteSpec): JsonObject {
+  const problems: JsonObject = {};
+  for (const code of errorsOf(spec)) {
+    const status = String(ERRORS[code].status);
+    const known = (problems[status] as { description: string } | undefined)?.description;
+    problems[status] = {
+      description: known ? `${known}, ${code}` : code,
+      content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+    };
+  }
+  const security =
+    spec.access.kind === 'public'
+      ? []
+      : spec.access.kind === 'application'
+        ? [{ applicationKey: [] }]
+        : [{ accessToken: [] }, { consoleSession: [] }];
+  return {
+    operationId: name,
+    summary: spec.summary,
+    description: `${accessSentence(spec.access)}.${spec.freshProof ? ' A console session needs a fresh proof.' : ''}`,
+    tags: [name.split('.')[0]],
+    security,
+    parameters: parameters(spec),
+    ...(spec.body
+      ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body, 'input') } } } }
+      : {}),
+    responses: {
+      [String(spec.status ?? 200)]: {
+        description: 'Done',
+        ...(spec.etag ? { headers: { ETag: { schema: { type: 'string' } } } } : {}),
+        content: {
+          [name === 'system.metrics' ? 'text/plain' : 'application/json']: { schema: schemaOf(spec.answer, 'output') },
+        },
+      },
+      ...problems,
+    },
+  };
+}
+
+/** The OpenAPI 3.1 description of the whole interface, made from the contract. */
+export function buildOpenApi(server: string, version: string): JsonObject {
+  const paths: Record<string, JsonObject> = {};
+  for (const [name, spec] of Object.entries(ROUTES)) {
+    const path = API_BASE + spec.path;
+    paths[path] = { ...paths[path], [spec.method.toLowerCase()]: operation(name, spec) };
+  }
+  return {
+    openapi: '3.1.0',
+    info: {
+      title: 'Nimble Latch',
+      version,
+      description: 'Second factors and passwordless credentials: enrol, manage, ask.',
+    },
+    servers: [{ url: server }],
+    paths,
+    components: {
+      securitySchemes: {
+        accessToken: { type: 'http', scheme: 'bearer', description: 'An operator’s access token' },
+        applicationKey: { type: 'http', scheme: 'bearer', description: 'An application’s key' },
+        consoleSession: {
+          type: 'apiKey',
+          in: 'cookie',
+          name: '__Host-nlatch',
+          description: 'With the header x-nlatch-csrf',
+        },
+      },
+      schemas: { Problem: problemSchema() },
+    },
+  };
+}
+
+function problemSchema(): JsonObject {
+  return {
+    type: 'object',
+    description: 'RFC 9457',
+    required: ['type', 'title', 'status', 'code', 'detail', 'remedy', 'retryable', 'instance'],
+    properties: {
+      type: { type: 'string' },
+      title: { type: 'string' },
+      status: { type: 'integer' },
+      code: { enum: ERROR_CODES },
+      detail: { type: 'string' },
+      remedy: { type: 'string' },
+      retryable: { type: 'boolean' },
+      instance: { type: 'string' },
+      issues: {
+        type: 'array',
+        items: {
+          type: 'object',
+          required: ['where', 'what'],
+          properties: { where: { type: 'string' }, what: { type: 'string' } },
+        },
+      },
+      facts: { type: 'object' },
+    },
+  };
+}

@@ -1,0 +1,139 @@
+import { PERMISSIONS, ROLES } from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { open, operator, READS, route, self } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line, nothing, secretText } from '../schema.js';
+
+const accessToken = z.strictObject({
+  id,
+  label: z.string(),
+  personId: id,
+  hint: z.string(),
+  createdAt: instant,
+  expiresAt: instant,
+  lastUsedAt: instant.nullable(),
+});
+
+const linkSecret = secretText(100).describe('What stands behind # in the link');
+
+export const accessRoutes = {
+  'session.show': route({
+    method: 'GET',
+    path: '/session',
+    summary: 'Who is signed in, with what rights',
+    access: self,
+    answer: z.strictObject({
+      person: z.strictObject({
+        id,
+        displayName: z.string(),
+        loginName: z.string(),
+        timeZone: z.string(),
+        language: z.string(),
+      }),
+      roles: z.array(z.enum(ROLES)),
+      permissions: z.array(z.enum(PERMISSIONS)),
+      by: z.enum(['console', 'access-token']),
+      csrf: z.string().nullable().describe('For the header `x-nlatch-csrf` of calls that change something'),
+      provedAt: instant,
+      expiresAt: instant,
+      hasPassword: z.boolean(),
+      hasFactor: z.boolean(),
+      passwordFree: z
+        .boolean()
+        .describe('The own password may be set without the old one: this session came by an owner link'),
+    }),
+    trail: READS,
+  }),
+  'session.end': route({
+    method: 'DELETE',
+    path: '/session',
+    summary: 'Sign out; ends the session or the access token that is used',
+    access: self,
+    answer: nothing,
+    trail: ['session.ended', 'access-token.revoked'],
+  }),
+  'session.setPassword': route({
+    method: 'PUT',
+    path: '/session/password',
+    summary: 'Change the own password; all other sessions end',
+    access: self,
+    body: z.strictObject({
+      current: secretText(LIMITS.passwordChars).optional(),
+      next: secretText(LIMITS.passwordChars),
+    }),
+    answer: nothing,
+    errors: ['password-weak', 'password-wrong', 'throttled'],
+    trail: ['password.set'],
+  }),
+  'links.inspect': route({
+    method: 'POST',
+    path: '/links/inspect',
+    summary: 'What a link is for; does not use it up',
+    access: open('whoever holds the link is let in by it'),
+    body: z.strictObject({ secret: linkSecret }),
+    answer: z.strictObject({
+      kind: z.enum(['set-up', 'owner']),
+      displayName: z.string().nullable().describe('Whom an owner link signs in'),
+      expiresAt: instant,
+    }),
+    errors: ['link-spent'],
+    trail: { none: 'reads only; sent by POST so that the secret stands in no address' },
+  }),
+  'links.setUp': route({
+    method: 'POST',
+    path: '/links/set-up',
+    summary: 'Use a set-up link: creates the first owner and signs them in',
+    access: open('whoever holds the link is let in by it'),
+    body: z.strictObject({
+      secret: linkSecret,
+      displayName: line(LIMITS.displayNameChars),
+      loginName: secretText(LIMITS.loginNameChars * 2),
+      password: secretText(LIMITS.passwordChars),
+    }),
+    answer: nothing,
+    errors: ['link-spent', 'password-weak', 'login-name-taken'],
+    trail: ['set-up.completed', 'person.added', 'role.granted', 'password.set', 'session.started'],
+  }),
+  'links.signIn': route({
+    method: 'POST',
+    path: '/links/sign-in',
+    summary: 'Use an owner link: signs that owner in',
+    access: open('whoever holds the link is let in by it'),
+    body: z.strictObject({ secret: linkSecret }),
+    answer: nothing,
+    errors: ['link-spent'],
+    trail: ['owner-link.used', 'session.started'],
+  }),
+  'accessTokens.list': route({
+    method: 'GET',
+    path: '/access-tokens',
+    summary: 'Access tokens that are in force',
+    access: operator('access-token.all'),
+    answer: z.strictObject({ rows: z.array(accessToken) }),
+    trail: READS,
+  }),
+  'accessTokens.add': route({
+    method: 'POST',
+    path: '/access-tokens',
+    summary: 'Issue an access token for oneself; it is in this one answer and never again',
+    access: operator('access-token.own'),
+    body: z.strictObject({
+      label: line(LIMITS.labelChars),
+      hours: z.number().int().min(1).max(LIMITS.tokenHoursMost).default(LIMITS.tokenHours),
+    }),
+    answer: z.strictObject({ accessToken, token: z.string() }),
+    status: 201,
+    idempotent: true,
+    freshProof: true,
+    trail: ['access-token.issued'],
+  }),
+  'accessTokens.revoke': route({
+    method: 'DELETE',
+    path: '/access-tokens/{id}',
+    summary: 'End an access token at once',
+    access: operator('access-token.all'),
+    params: z.strictObject({ id }),
+    answer: nothing,
+    trail: ['access-token.revoked'],
+  }),
+};

@@ -1,0 +1,181 @@
+import { CLAIMS, CONNECTION_KINDS, SCOPES } from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { operator, READS, route } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line, nothing, page, pageQuery, version } from '../schema.js';
+
+const connectionKey = z.strictObject({
+  id,
+  hint: z.string().describe('The beginning of the key, enough to recognise it'),
+  createdAt: instant,
+  expiresAt: instant.nullable(),
+  lastUsedAt: instant.nullable(),
+});
+
+export const connection = z.strictObject({
+  id,
+  kind: z.enum(CONNECTION_KINDS),
+  label: z.string(),
+  scopes: z.array(z.enum(SCOPES)),
+  claims: z.array(z.enum(CLAIMS)),
+  keys: z.array(connectionKey),
+  createdAt: instant,
+  version,
+});
+
+const applicationShape = {
+  id,
+  name: z.string(),
+  description: z.string(),
+  createdAt: instant,
+  version,
+};
+export const applicationRow = z.strictObject({ ...applicationShape, connections: z.number().int() });
+export const application = z.strictObject({ ...applicationShape, connections: z.array(connection) });
+
+/** Holds a key in the clear, once. */
+export const issuedKey = z.strictObject({
+  connection,
+  key: z.string().describe('Sent as `Authorization: Bearer <key>`; not shown again'),
+  keyId: id,
+  othersEndAt: instant.nullable().describe('When the keys before it stop working'),
+});
+
+const applicationFields = {
+  name: line(LIMITS.applicationNameChars),
+  description: z.union([z.literal(''), line(LIMITS.descriptionChars)]),
+};
+const connectionFields = {
+  label: line(LIMITS.labelChars),
+  scopes: z.array(z.enum(SCOPES)).max(SCOPES.length).transform(unique),
+  claims: z.array(z.enum(CLAIMS)).max(CLAIMS.length).transform(unique),
+};
+function unique<T>(values: T[]): T[] {
+  return [...new Set(values)];
+}
+const byId = z.strictObject({ id });
+
+export const applicationRoutes = {
+  'applications.list': route({
+    method: 'GET',
+    path: '/applications',
+    summary: 'Applications, by name',
+    access: operator('application.read'),
+    query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
+    answer: page(applicationRow),
+    trail: READS,
+  }),
+  'applications.add': route({
+    method: 'POST',
+    path: '/applications',
+    summary: 'Register an application',
+    access: operator('application.write'),
+    body: z.strictObject({ name: applicationFields.name, description: applicationFields.description.default('') }),
+    answer: application,
+    status: 201,
+    errors: ['name-taken'],
+    idempotent: true,
+    etag: 'answers',
+    trail: ['application.added'],
+  }),
+  'applications.show': route({
+    method: 'GET',
+    path: '/applications/{id}',
+    summary: 'One application with its connections',
+    access: operator('application.read'),
+    params: byId,
+    answer: application,
+    etag: 'answers',
+    trail: READS,
+  }),
+  'applications.edit': route({
+    method: 'PATCH',
+    path: '/applications/{id}',
+    summary: 'Rename or describe an application',
+    access: operator('application.write'),
+    params: byId,
+    body: z.strictObject(applicationFields).partial(),
+    answer: application,
+    etag: 'requires',
+    errors: ['name-taken', 'changed-meanwhile', 'if-match-needed'],
+    trail: ['application.changed'],
+  }),
+  'applications.delete': route({
+    method: 'DELETE',
+    path: '/applications/{id}',
+    summary: 'Delete an application with its connections and keys; its past sign-ins stay in the activity',
+    access: operator('application.write'),
+    params: byId,
+    answer: nothing,
+    freshProof: true,
+    trail: ['application.deleted'],
+  }),
+  'connections.add': route({
+    method: 'POST',
+    path: '/applications/{id}/connections',
+    summary: 'Connect an application; its first key is in this one answer and never again',
+    access: operator('application.write'),
+    params: byId,
+    body: z.strictObject({
+      kind: z.literal('http').default('http'),
+      label: connectionFields.label.default('HTTP'),
+      scopes: connectionFields.scopes.default(['check']),
+      claims: connectionFields.claims.default([]),
+    }),
+    answer: issuedKey,
+    status: 201,
+    errors: ['limit-reached'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['connection.added', 'connection-key.issued'],
+  }),
+  'connections.edit': route({
+    method: 'PATCH',
+    path: '/connections/{id}',
+    summary: 'Change what a connection may do and claim',
+    access: operator('application.write'),
+    params: byId,
+    body: z.strictObject(connectionFields).partial(),
+    answer: connection,
+    etag: 'requires',
+    errors: ['changed-meanwhile', 'if-match-needed'],
+    freshProof: true,
+    trail: ['connection.changed'],
+  }),
+  'connections.delete': route({
+    method: 'DELETE',
+    path: '/connections/{id}',
+    summary: 'Delete a connection; its keys stop working at once',
+    access: operator('application.write'),
+    params: byId,
+    answer: nothing,
+    freshProof: true,
+    trail: ['connection.deleted'],
+  }),
+  'connectionKeys.issue': route({
+    method: 'POST',
+    path: '/connections/{id}/keys',
+    summary: 'Issue a new key; the ones before it work on for the overlap',
+    access: operator('application.write'),
+    params: byId,
+    body: z.strictObject({
+      overlapHours: z.number().min(0).max(LIMITS.keyOverlapHoursMost).default(24),
+    }),
+    answer: issuedKey,
+    status: 201,
+    errors: ['limit-reached'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['connection-key.issued'],
+  }),
+  'connectionKeys.revoke': route({
+    method: 'DELETE',
+    path: '/connections/{id}/keys/{keyId}',
+    summary: 'End a key at once',
+    access: operator('application.write'),
+    params: z.strictObject({ id, keyId: id }),
+    answer: connection,
+    freshProof: true,
+    trail: ['connection-key.revoked'],
+  }),
+};

@@ -1,0 +1,37 @@
+import type { z } from 'zod';
+import type { RouteSpec } from '../contract.js';
+import { accessRoutes } from './access.js';
+import { applicationRoutes } from './applications.js';
+import { insightRoutes } from './insight.js';
+import { keyringRoutes } from './keyring.js';
+import { peopleRoutes } from './people.js';
+import { signInRoutes } from './signins.js';
+
+/** Every call of the HTTP interface. The service, the client, the documentation and the tests read this table. */
+export const ROUTES = {
+  ...accessRoutes,
+  ...peopleRoutes,
+  ...keyringRoutes,
+  ...applicationRoutes,
+  ...signInRoutes,
+  ...insightRoutes,
+} satisfies Record<string, RouteSpec>;
+
+export type Routes = typeof ROUTES;
+export type RouteId = keyof Routes;
+export const ROUTE_IDS = Object.keys(ROUTES) as RouteId[];
+
+type Part<R, K extends 'params' | 'query' | 'body'> = R extends { readonly [P in K]: z.ZodType } ? R[K] : undefined;
+
+/** What a handler gets: parsed. */
+export type Parsed<R extends RouteId, K extends 'params' | 'query' | 'body'> =
+  Part<Routes[R], K> extends z.ZodType ? z.output<Part<Routes[R], K>> : undefined;
+
+/** What a caller sends: before defaults are filled in. */
+export type Sent<R extends RouteId, K extends 'params' | 'query' | 'body'> =
+  Part<Routes[R], K> extends z.ZodType ? z.input<Part<Routes[R], K>> : undefined;
+
+export type Answer<R extends RouteId> = z.output<Routes[R]['answer']>;
+
+/** Where the HTTP interface lives. */
+export const API_BASE = '/api/v1';

@@ -1,0 +1,146 @@
+import {
+  ACTOR_KINDS,
+  JOB_STATES,
+  KEY_PURPOSES,
+  KEY_STATES,
+  OTP_ALGORITHMS,
+  SIGN_IN_STATES,
+  TRAIL_ACTIONS,
+} from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { operator, READS, route } from '../contract.js';
+import { id, instant, line, page, pageQuery, version } from '../schema.js';
+import { LIMITS } from '../limits.js';
+
+const named = z.strictObject({ kind: z.string(), id: z.string().nullable(), name: z.string().nullable() });
+
+export const trailRow = z.strictObject({
+  writer: id,
+  number: z.number().int(),
+  at: instant,
+  actor: z.strictObject({ kind: z.enum(ACTOR_KINDS), id: z.string().nullable(), name: z.string().nullable() }),
+  action: z.enum(TRAIL_ACTIONS),
+  target: named,
+  person: z.strictObject({ id, name: z.string().nullable() }).nullable(),
+  origin: z.string().nullable(),
+  reason: z.string().nullable(),
+  details: z.record(z.string(), z.json()),
+  sealed: z.boolean(),
+});
+
+/** What enrolling and checking codes goes by. */
+export const settings = z.strictObject({
+  organisation: line(LIMITS.displayNameChars).describe('Named as issuer in apps and on sign-in pages'),
+  totp: z.strictObject({
+    algorithm: z.enum(OTP_ALGORITHMS),
+    digits: z.union([z.literal(6), z.literal(8)]),
+    period: z.union([z.literal(30), z.literal(60)]).describe('Seconds'),
+    codesToProve: z.union([z.literal(1), z.literal(2)]).describe('Consecutive codes that prove a new authenticator'),
+    window: z.number().int().min(0).max(5).describe('Time steps accepted on each side of now'),
+  }),
+});
+
+export const insightRoutes = {
+  'trail.list': route({
+    method: 'GET',
+    path: '/trail',
+    summary: 'The trail, newest first; that it was read is written on it',
+    access: operator('trail.read'),
+    query: z.strictObject({
+      ...pageQuery,
+      person: id.optional().describe('Concerning this person'),
+      actor: id.optional().describe('Done by this person or application'),
+      action: z.enum(TRAIL_ACTIONS).optional(),
+      area: z
+        .string()
+        .regex(/^[a-z-]{1,40}$/)
+        .optional()
+        .describe('Actions that begin with this word, such as authenticator'),
+      since: instant.optional(),
+      until: instant.optional(),
+    }),
+    answer: page(trailRow),
+    trail: ['trail.read'],
+  }),
+  'overview.show': route({
+    method: 'GET',
+    path: '/overview',
+    summary: 'How the population stands, and what happened in the last day',
+    access: operator('person.read'),
+    answer: z.strictObject({
+      people: z.number().int(),
+      withFactor: z.number().int(),
+      passwordOnly: z.number().int(),
+      withNothing: z.number().int(),
+      deactivated: z.number().int(),
+      applications: z.number().int(),
+      signInsLastDay: z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int()),
+      throttled: z.number().int().describe('Authenticators paused now or in need of an unlock'),
+    }),
+    trail: READS,
+  }),
+  'settings.show': route({
+    method: 'GET',
+    path: '/settings',
+    summary: 'Settings in force',
+    access: operator('setting.read'),
+    answer: z.strictObject({ settings, version }),
+    etag: 'answers',
+    trail: READS,
+  }),
+  'settings.edit': route({
+    method: 'PUT',
+    path: '/settings',
+    summary: 'Replace the settings; every node follows within seconds',
+    access: operator('setting.write'),
+    body: settings,
+    answer: z.strictObject({ settings, version }),
+    etag: 'requires',
+    errors: ['changed-meanwhile', 'if-match-needed'],
+    freshProof: true,
+    trail: ['setting.changed'],
+  }),
+  'system.show': route({
+    method: 'GET',
+    path: '/system',
+    summary: 'Nodes, background work, keys and the state of the trail',
+    access: operator('system.read'),
+    answer: z.strictObject({
+      version: z.string(),
+      nodes: z.array(
+        z.strictObject({
+          writer: id,
+          host: z.string(),
+          startedAt: instant,
+          seenAt: instant,
+          clockOffMs: z.number().int(),
+        }),
+      ),
+      jobs: z.array(
+        z.strictObject({
+          id,
+          kind: z.string(),
+          state: z.enum(JOB_STATES),
+          runAt: instant,
+          progress: z.string(),
+          attempts: z.number().int(),
+          lastError: z.string().nullable(),
+        }),
+      ),
+      outbox: z.strictObject({ waiting: z.number().int(), failed: z.number().int() }),
+      keys: z.array(
+        z.strictObject({ id, purpose: z.enum(KEY_PURPOSES), state: z.enum(KEY_STATES), createdAt: instant }),
+      ),
+      trail: z.strictObject({ unsealed: z.number().int(), lastSealAt: instant.nullable() }),
+    }),
+    trail: READS,
+  }),
+  'system.metrics': route({
+    method: 'GET',
+    path: '/metrics',
+    summary: 'Figures in the Prometheus text format',
+    access: operator('system.read'),
+    answer: z.string(),
+    trail: READS,
+  }),
+};

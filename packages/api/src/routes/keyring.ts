@@ -1,0 +1,159 @@
+import {
+  AUTHENTICATOR_STATES,
+  CARRIER_KINDS,
+  CARRIER_STATES,
+  METHODS,
+  OTP_ALGORITHMS,
+} from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { operator, READS, route } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line } from '../schema.js';
+
+const lane = z.strictObject({
+  failures: z.number().int().describe('Wrong proofs in a row'),
+  pausedUntil: instant.nullable(),
+  needsUnlock: z.boolean(),
+});
+
+export const authenticator = z.strictObject({
+  id,
+  method: z.enum(METHODS),
+  state: z.enum(AUTHENTICATOR_STATES),
+  carrierId: id.nullable(),
+  label: z.string(),
+  createdAt: instant,
+  activatedAt: instant.nullable(),
+  lastUsedAt: instant.nullable(),
+  totp: z
+    .strictObject({
+      algorithm: z.enum(OTP_ALGORITHMS),
+      digits: z.number().int(),
+      period: z.number().int(),
+      driftSeconds: z.number().int().describe('How far its clock was last seen ahead; negative: behind'),
+    })
+    .nullable(),
+  guard: z.strictObject({ familiar: lane, stranger: lane }).describe('Throttling, for familiar sources and all others'),
+});
+
+export const keyring = z.strictObject({
+  personId: id,
+  carriers: z.array(
+    z.strictObject({
+      id,
+      kind: z.enum(CARRIER_KINDS),
+      state: z.enum(CARRIER_STATES),
+      label: z.string(),
+      createdAt: instant,
+    }),
+  ),
+  authenticators: z.array(authenticator),
+});
+
+/** The only answer that ever holds the key. */
+export const totpBegun = z.strictObject({
+  authenticator,
+  keyUri: z.string().describe('For the QR picture, or for an app on the same device'),
+  key: z.string().describe('The same key as text, grouped for reading aloud'),
+  qrSvg: z.string(),
+  qrPng: z.string().describe('Base64'),
+  codesNeeded: z.union([z.literal(1), z.literal(2)]).describe('How many consecutive codes prove it'),
+});
+
+const typedCode = z.string().min(1).max(20).describe('As the device shows it; spaces and hyphens are let through');
+const byId = z.strictObject({ id });
+
+export const keyringRoutes = {
+  'keyring.show': route({
+    method: 'GET',
+    path: '/people/{id}/keyring',
+    summary: 'All carriers and authenticators of one person',
+    access: operator('keyring.read'),
+    params: byId,
+    answer: keyring,
+    trail: READS,
+  }),
+  'totp.begin': route({
+    method: 'POST',
+    path: '/people/{id}/totp',
+    summary: 'Begin to enrol an app that shows codes; the key is in this one answer and never again',
+    access: operator('keyring.write'),
+    params: byId,
+    body: z.strictObject({
+      label: line(LIMITS.labelChars).default('Authenticator app'),
+      carrier: z
+        .union([
+          z.strictObject({ id }),
+          z.strictObject({ kind: z.enum(CARRIER_KINDS), label: line(LIMITS.labelChars) }),
+        ])
+        .default({ kind: 'phone', label: 'Phone' })
+        .describe('On a carrier that is there, or a new one'),
+      algorithm: z.enum(OTP_ALGORITHMS).optional().describe('Left out: as the settings say'),
+      digits: z.union([z.literal(6), z.literal(8)]).optional(),
+      period: z
+        .union([z.literal(30), z.literal(60)])
+        .optional()
+        .describe('Seconds'),
+    }),
+    answer: totpBegun,
+    status: 201,
+    errors: ['limit-reached', 'wrong-state'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['authenticator.begun', 'carrier.added'],
+  }),
+  'totp.prove': route({
+    method: 'POST',
+    path: '/authenticators/{id}/proof',
+    summary: 'Prove a pending authenticator by its first code, or by two consecutive ones; it becomes active',
+    access: operator('keyring.write'),
+    params: byId,
+    body: z.strictObject({ codes: z.array(typedCode).min(1).max(2) }),
+    answer: authenticator,
+    errors: ['wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
+    idempotent: true,
+    trail: ['authenticator.proved', 'authenticator.proof-failed'],
+  }),
+  'authenticators.suspend': route({
+    method: 'POST',
+    path: '/authenticators/{id}/suspend',
+    summary: 'Set an authenticator aside; it can be resumed',
+    access: operator('keyring.write'),
+    params: byId,
+    answer: authenticator,
+    errors: ['wrong-state'],
+    trail: ['authenticator.suspended'],
+  }),
+  'authenticators.resume': route({
+    method: 'POST',
+    path: '/authenticators/{id}/resume',
+    summary: 'Take a suspended authenticator back into use',
+    access: operator('keyring.write'),
+    params: byId,
+    answer: authenticator,
+    errors: ['wrong-state'],
+    freshProof: true,
+    trail: ['authenticator.resumed'],
+  }),
+  'authenticators.revoke': route({
+    method: 'POST',
+    path: '/authenticators/{id}/revoke',
+    summary: 'End an authenticator for good; its secret is wiped',
+    access: operator('keyring.write'),
+    params: byId,
+    answer: authenticator,
+    errors: ['wrong-state'],
+    freshProof: true,
+    trail: ['authenticator.revoked'],
+  }),
+  'authenticators.unlock': route({
+    method: 'POST',
+    path: '/authenticators/{id}/unlock',
+    summary: 'Forget the wrong proofs counted on an authenticator',
+    access: operator('keyring.write'),
+    params: byId,
+    answer: authenticator,
+    freshProof: true,
+    trail: ['authenticator.unlocked'],
+  }),
+};

@@ -1,0 +1,285 @@
+import { LOGIN_NAME_KINDS, PERSON_STATES, ROLES, SOURCES } from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { operator, READS, route } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line, nothing, page, pageQuery, secretText, version } from '../schema.js';
+
+export const loginName = z.strictObject({
+  id,
+  value: z.string().describe('As normalised'),
+  kind: z.enum(LOGIN_NAME_KINDS),
+  source: z.enum(SOURCES),
+});
+
+export const personRow = z.strictObject({
+  id,
+  displayName: z.string(),
+  state: z.enum(PERSON_STATES),
+  loginNames: z.array(z.string()),
+  roles: z.array(z.enum(ROLES)),
+  factors: z.number().int().describe('Active authenticators beside the password'),
+  hasPassword: z.boolean(),
+  lastProofAt: instant.nullable().describe('When something on the keyring was last proved'),
+});
+
+export const person = z.strictObject({
+  id,
+  displayName: z.string(),
+  state: z.enum(PERSON_STATES),
+  source: z.enum(SOURCES),
+  mail: z.string().nullable(),
+  phone: z.string().nullable(),
+  language: z.string(),
+  timeZone: z.string(),
+  loginNames: z.array(loginName),
+  groups: z.array(z.strictObject({ id, name: z.string() })),
+  roles: z.array(z.enum(ROLES)),
+  createdAt: instant,
+  updatedAt: instant,
+  version,
+});
+
+const typedLoginName = secretText(LIMITS.loginNameChars * 2).describe('Normalised by the one rule of docs/concepts.md');
+const mail = z.email({ error: 'expected an address such as ines@wexmoor.example' }).max(254);
+const phone = z
+  .string()
+  .trim()
+  .regex(/^\+[1-9][0-9 ()-]{5,22}$/, { error: 'expected an international number such as +44 20 7946 0018' })
+  .transform((typed) => `+${typed.replace(/\D/g, '')}`);
+const language = z.string().regex(/^[a-z]{2,3}(-[A-Z]{2})?$/, { error: 'expected a language tag such as en or de-CH' });
+const timeZone = z.string().max(60).refine(isTimeZone, { error: 'expected a time zone name such as Europe/London' });
+
+function isTimeZone(name: string): boolean {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone: name });
+    return /^[A-Z]/.test(name);
+  } catch {
+    return false;
+  }
+}
+
+const personFields = {
+  displayName: line(LIMITS.displayNameChars),
+  mail: mail.nullable(),
+  phone: phone.nullable(),
+  language,
+  timeZone,
+};
+
+const byId = z.strictObject({ id });
+
+export const group = z.strictObject({
+  id,
+  name: z.string(),
+  description: z.string(),
+  members: z.number().int(),
+  createdAt: instant,
+  version,
+});
+
+const groupFields = {
+  name: line(LIMITS.groupNameChars),
+  description: z.union([z.literal(''), line(LIMITS.descriptionChars)]),
+};
+
+export const peopleRoutes = {
+  'people.list': route({
+    method: 'GET',
+    path: '/people',
+    summary: 'People, by name, a page at a time',
+    access: operator('person.read'),
+    query: z.strictObject({
+      ...pageQuery,
+      q: line(LIMITS.searchChars).optional().describe('Beginning of a name or login name'),
+      loginName: secretText(LIMITS.loginNameChars * 2)
+        .optional()
+        .describe('Exactly this login name'),
+      group: id.optional().describe('Members of this group'),
+      state: z.enum(PERSON_STATES).optional(),
+    }),
+    answer: page(personRow),
+    trail: READS,
+  }),
+  'people.add': route({
+    method: 'POST',
+    path: '/people',
+    summary: 'Add a person',
+    access: operator('person.write'),
+    body: z.strictObject({
+      displayName: personFields.displayName,
+      loginNames: z.array(typedLoginName).min(1, { error: 'at least one login name' }).max(LIMITS.loginNamesPerPerson),
+      mail: personFields.mail.default(null),
+      phone: personFields.phone.default(null),
+      language: language.default('en'),
+      timeZone: timeZone.default('UTC'),
+    }),
+    answer: person,
+    status: 201,
+    errors: ['login-name-taken'],
+    idempotent: true,
+    etag: 'answers',
+    trail: ['person.added'],
+  }),
+  'people.show': route({
+    method: 'GET',
+    path: '/people/{id}',
+    summary: 'One person',
+    access: operator('person.read'),
+    params: byId,
+    answer: person,
+    etag: 'answers',
+    trail: READS,
+  }),
+  'people.edit': route({
+    method: 'PATCH',
+    path: '/people/{id}',
+    summary: 'Change a person; fields left out stay as they are',
+    access: operator('person.write'),
+    params: byId,
+    body: z.strictObject(personFields).partial(),
+    answer: person,
+    etag: 'requires',
+    errors: ['changed-meanwhile', 'if-match-needed'],
+    trail: ['person.changed'],
+  }),
+  'people.deactivate': route({
+    method: 'POST',
+    path: '/people/{id}/deactivate',
+    summary: 'Stop a person from signing in anywhere; the keyring stays',
+    access: operator('person.write'),
+    params: byId,
+    answer: person,
+    errors: ['wrong-state', 'last-owner'],
+    freshProof: true,
+    trail: ['person.deactivated'],
+  }),
+  'people.reactivate': route({
+    method: 'POST',
+    path: '/people/{id}/reactivate',
+    summary: 'Let a deactivated person sign in again',
+    access: operator('person.write'),
+    params: byId,
+    answer: person,
+    errors: ['wrong-state'],
+    trail: ['person.reactivated'],
+  }),
+  'people.delete': route({
+    method: 'DELETE',
+    path: '/people/{id}',
+    summary: 'Delete a person with keyring and contact data; the trail keeps an id that names nobody',
+    access: operator('person.delete'),
+    params: byId,
+    answer: nothing,
+    errors: ['last-owner'],
+    freshProof: true,
+    trail: ['person.deleted'],
+  }),
+  'people.setPassword': route({
+    method: 'PUT',
+    path: '/people/{id}/password',
+    summary: 'Set a password for somebody',
+    access: operator('password.set'),
+    params: byId,
+    body: z.strictObject({ password: secretText(LIMITS.passwordChars) }),
+    answer: nothing,
+    errors: ['password-weak'],
+    freshProof: true,
+    trail: ['password.set'],
+  }),
+  'loginNames.add': route({
+    method: 'POST',
+    path: '/people/{id}/login-names',
+    summary: 'Give a person one more login name',
+    access: operator('person.write'),
+    params: byId,
+    body: z.strictObject({ value: typedLoginName }),
+    answer: person,
+    status: 201,
+    errors: ['login-name-taken', 'limit-reached'],
+    idempotent: true,
+    trail: ['login-name.added'],
+  }),
+  'loginNames.remove': route({
+    method: 'DELETE',
+    path: '/people/{id}/login-names/{loginNameId}',
+    summary: 'Take a login name away; the last one stays',
+    access: operator('person.write'),
+    params: z.strictObject({ id, loginNameId: id }),
+    answer: person,
+    errors: ['last-login-name'],
+    trail: ['login-name.removed'],
+  }),
+  'groups.list': route({
+    method: 'GET',
+    path: '/groups',
+    summary: 'Groups, by name',
+    access: operator('group.read'),
+    query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
+    answer: page(group),
+    trail: READS,
+  }),
+  'groups.add': route({
+    method: 'POST',
+    path: '/groups',
+    summary: 'Add a group',
+    access: operator('group.write'),
+    body: z.strictObject({ name: groupFields.name, description: groupFields.description.default('') }),
+    answer: group,
+    status: 201,
+    errors: ['name-taken'],
+    idempotent: true,
+    etag: 'answers',
+    trail: ['group.added'],
+  }),
+  'groups.show': route({
+    method: 'GET',
+    path: '/groups/{id}',
+    summary: 'One group; its members are `people.list` with `group`',
+    access: operator('group.read'),
+    params: byId,
+    answer: group,
+    etag: 'answers',
+    trail: READS,
+  }),
+  'groups.edit': route({
+    method: 'PATCH',
+    path: '/groups/{id}',
+    summary: 'Rename or describe a group',
+    access: operator('group.write'),
+    params: byId,
+    body: z.strictObject(groupFields).partial(),
+    answer: group,
+    etag: 'requires',
+    errors: ['name-taken', 'changed-meanwhile', 'if-match-needed'],
+    trail: ['group.changed'],
+  }),
+  'groups.delete': route({
+    method: 'DELETE',
+    path: '/groups/{id}',
+    summary: 'Delete a group; its members stay',
+    access: operator('group.write'),
+    params: byId,
+    answer: nothing,
+    freshProof: true,
+    trail: ['group.deleted'],
+  }),
+  'groups.join': route({
+    method: 'PUT',
+    path: '/groups/{id}/members/{personId}',
+    summary: 'Put a person into a group; nothing happens if they are in it',
+    access: operator('group.write'),
+    params: z.strictObject({ id, personId: id }),
+    answer: nothing,
+    errors: ['limit-reached'],
+    trail: ['group.joined'],
+  }),
+  'groups.leave': route({
+    method: 'DELETE',
+    path: '/groups/{id}/members/{personId}',
+    summary: 'Take a person out of a group; nothing happens if they are not in it',
+    access: operator('group.write'),
+    params: z.strictObject({ id, personId: id }),
+    answer: nothing,
+    trail: ['group.left'],
+  }),
+};

@@ -1,0 +1,236 @@
+import {
+  CLAIMS,
+  METHODS,
+  OPERATOR_REASONS,
+  PROMPT_KINDS,
+  REASONS,
+  SIGN_IN_STATES,
+} from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { application, open, operator, READS, route } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line, page, pageQuery, secretText } from '../schema.js';
+
+const prompt = z
+  .strictObject({
+    kind: z.enum(PROMPT_KINDS),
+    methods: z.array(z.enum(METHODS)).describe('Which authenticators can answer it'),
+  })
+  .describe('What to ask the person next');
+
+/** What an application learns of a sign-in. */
+export const signIn = z.strictObject({
+  id,
+  state: z.enum(SIGN_IN_STATES),
+  prompt: prompt.nullable(),
+  reason: z.enum(REASONS).nullable().describe('Why the last proof did not count, or why it ended'),
+  retryAt: instant.nullable().describe('With reason throttled: when a proof is looked at again'),
+  expiresAt: instant,
+  ignoredClaims: z.array(z.enum(CLAIMS)).describe('Claims that this connection was not granted'),
+  person: z.strictObject({ id, displayName: z.string() }).nullable().describe('Once let in'),
+  way: z.string().nullable().describe('Once let in: the proofs in order, such as password + totp'),
+  amr: z.array(z.string()).describe('Once let in: RFC 8176 values'),
+});
+
+const claims = z.strictObject({
+  passwordChecked: z.literal(true).optional().describe('The application has checked the password already'),
+  sourceAddress: z.union([z.ipv4(), z.ipv6()]).optional().describe('Where the person is, as the application sees it'),
+  browser: line(400).optional().describe('Its User-Agent'),
+  risk: z.number().min(0).max(1).optional(),
+});
+
+const beginBody = z.strictObject({
+  loginName: secretText(LIMITS.loginNameChars * 2),
+  carries: z
+    .array(z.enum(PROMPT_KINDS))
+    .max(PROMPT_KINDS.length)
+    .default(['password', 'code'])
+    .describe('Prompt kinds that the application can show'),
+  claims: claims.default({}),
+});
+
+export const proofBody = z.strictObject({
+  kind: z.enum(['password', 'code']).describe('The prompt that it answers'),
+  value: secretText(LIMITS.proofChars),
+});
+
+const byId = z.strictObject({ id });
+
+const storyStep = z.strictObject({
+  at: instant,
+  what: z.enum(['begun', 'asked', 'right', 'wrong', 'turned-away', 'ended']),
+  prompt: z.enum(PROMPT_KINDS).optional(),
+  method: z.enum(METHODS).optional(),
+  authenticator: id.optional(),
+  why: z.enum(OPERATOR_REASONS).optional(),
+  until: instant.optional(),
+});
+
+export const activityRow = z.strictObject({
+  id,
+  at: instant,
+  application: z.strictObject({ id, name: z.string().nullable() }),
+  person: z
+    .strictObject({ id, displayName: z.string().nullable() })
+    .nullable()
+    .describe('Null for a login name that is nobody’s'),
+  state: z.enum(SIGN_IN_STATES),
+  reason: z.enum(OPERATOR_REASONS).nullable(),
+  way: z.string().nullable(),
+  sourceAddress: z.string().nullable(),
+  walkThrough: z.boolean(),
+});
+
+const activityStory = z.strictObject({
+  ...activityRow.shape,
+  endedAt: instant.nullable(),
+  browser: z.string().nullable(),
+  risk: z.number().nullable(),
+  claims: z.array(z.enum(CLAIMS)).describe('Claims that were taken'),
+  ignoredClaims: z.array(z.enum(CLAIMS)),
+  wrong: z.number().int(),
+  steps: z.array(storyStep),
+});
+
+export const walkThrough = z.strictObject({ signIn, story: activityStory });
+
+export const signInRoutes = {
+  'signIns.begin': route({
+    method: 'POST',
+    path: '/sign-ins',
+    summary: 'Ask about one person; the answer says what to ask them next',
+    access: application('check'),
+    body: beginBody,
+    answer: signIn,
+    status: 201,
+    idempotent: true,
+    trail: ['sign-in.enrol-first', 'sign-in.refused'],
+  }),
+  'signIns.show': route({
+    method: 'GET',
+    path: '/sign-ins/{id}',
+    summary: 'Where a sign-in of this connection stands',
+    access: application('check'),
+    params: byId,
+    answer: signIn,
+    trail: READS,
+  }),
+  'signIns.prove': route({
+    method: 'POST',
+    path: '/sign-ins/{id}/proofs',
+    summary: 'Answer the prompt',
+    access: application('check'),
+    params: byId,
+    body: proofBody,
+    answer: signIn,
+    errors: ['sign-in-ended', 'sign-in-moved-on'],
+    idempotent: true,
+    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
+  }),
+  'signIns.cancel': route({
+    method: 'POST',
+    path: '/sign-ins/{id}/cancel',
+    summary: 'Give a sign-in up',
+    access: application('check'),
+    params: byId,
+    answer: signIn,
+    errors: ['sign-in-ended'],
+    trail: ['sign-in.cancelled'],
+  }),
+  'console.begin': route({
+    method: 'POST',
+    path: '/console/sign-ins',
+    summary: 'Begin to sign in to the console or the command-line client',
+    access: open('nobody is signed in yet'),
+    body: z.strictObject({ loginName: secretText(LIMITS.loginNameChars * 2) }),
+    answer: z.strictObject({
+      signIn,
+      handle: z.string().describe('Proves in the next calls that they come from whoever began'),
+    }),
+    status: 201,
+    errors: ['throttled'],
+    trail: { none: 'nothing is decided yet; the outcome is written with the proof that brings it' },
+  }),
+  'console.prove': route({
+    method: 'POST',
+    path: '/console/sign-ins/{id}/proofs',
+    summary: 'Answer the prompt; once let in, a session cookie is set or an access token is given',
+    access: open('nobody is signed in yet'),
+    params: byId,
+    body: z.strictObject({
+      ...proofBody.shape,
+      handle: secretText(100),
+      want: z
+        .discriminatedUnion('kind', [
+          z.strictObject({ kind: z.literal('session') }),
+          z.strictObject({
+            kind: z.literal('access-token'),
+            label: line(LIMITS.labelChars),
+            hours: z.number().int().min(1).max(LIMITS.tokenHoursMost).default(LIMITS.tokenHours),
+          }),
+        ])
+        .default({ kind: 'session' }),
+    }),
+    answer: z.strictObject({
+      signIn,
+      accessToken: z.strictObject({ token: z.string(), expiresAt: instant }).nullable().describe('Not shown again'),
+    }),
+    errors: ['sign-in-ended', 'sign-in-moved-on', 'not-permitted'],
+    trail: [
+      'sign-in.let-in',
+      'sign-in.refused',
+      'sign-in.proof-failed',
+      'session.started',
+      'session.re-proved',
+      'access-token.issued',
+    ],
+  }),
+  'walkThroughs.begin': route({
+    method: 'POST',
+    path: '/walk-throughs',
+    summary: 'Do a sign-in by hand, to see what a person meets at an application',
+    access: operator('walk-through.run'),
+    body: z.strictObject({ ...beginBody.shape, applicationId: id }),
+    answer: walkThrough,
+    status: 201,
+    idempotent: true,
+    trail: ['sign-in.enrol-first', 'sign-in.refused'],
+  }),
+  'walkThroughs.prove': route({
+    method: 'POST',
+    path: '/walk-throughs/{id}/proofs',
+    summary: 'Answer its prompt',
+    access: operator('walk-through.run'),
+    params: byId,
+    body: proofBody,
+    answer: walkThrough,
+    errors: ['sign-in-ended', 'sign-in-moved-on'],
+    idempotent: true,
+    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
+  }),
+  'activity.list': route({
+    method: 'GET',
+    path: '/activity/sign-ins',
+    summary: 'Sign-ins, newest first',
+    access: operator('activity.read'),
+    query: z.strictObject({
+      ...pageQuery,
+      person: id.optional(),
+      application: id.optional(),
+      state: z.enum(SIGN_IN_STATES).optional(),
+      since: instant.optional(),
+      until: instant.optional(),
+    }),
+    answer: page(activityRow),
+    trail: READS,
+  }),
+  'activity.show': route({
+    method: 'GET',
+    path: '/activity/sign-ins/{id}',
+    summary: 'The full story of one sign-in',
+    access: operator('activity.read'),
+    params: byId,
+    answer: activityStory,
+    trail: READS,
+  }),
+};

@@ -1,0 +1,57 @@
+import { z } from 'zod';
+import { LIMITS } from './limits.js';
+
+/** Building blocks of the contract. Every object is strict: an unknown field is a mistake that somebody should hear of. */
+
+export const id = z
+  .uuid({ error: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11' })
+  .describe('An id: UUID version 7, lower case');
+
+/** RFC 3339 in UTC with milliseconds. */
+export const instant = z.iso.datetime().describe('RFC 3339, UTC');
+
+/**
+ * One line of text: trimmed, composed (NFC), without control characters and without those that reverse the writing
+ * direction of what follows them (they can make one name look like another).
+ */
+export function line(max: number) {
+  return z
+    .string()
+    .trim()
+    .normalize('NFC')
+    .min(1, { error: 'must not be empty' })
+    .max(max, { error: `at most ${max} characters` })
+    .regex(/^[^\p{Cc}\p{Cs}\u202A-\u202E\u2066-\u2069]*$/u, {
+      error: 'must not contain control characters or writing-direction overrides',
+    });
+}
+
+/** A secret as typed: bounded, never trimmed. */
+export const secretText = (max: number) =>
+  z
+    .string()
+    .min(1, { error: 'must not be empty' })
+    .max(max, { error: `at most ${max} characters` });
+
+export const pageQuery = {
+  limit: z.coerce.number().int().min(1).max(LIMITS.pageRowsMost).default(LIMITS.pageRows).describe('Rows of the page'),
+  cursor: z
+    .string()
+    .max(LIMITS.cursorChars)
+    .regex(/^[\w-]+$/, { error: 'expected the `next` of an earlier page' })
+    .optional()
+    .describe('`next` of the page before'),
+};
+
+export function page<T extends z.ZodType>(row: T) {
+  return z.strictObject({
+    rows: z.array(row),
+    next: z.string().nullable().describe('Cursor of the next page; null at the end'),
+  });
+}
+
+/** The answer of calls that have nothing to tell. */
+export const nothing = z.null();
+
+/** Rises with each edit; the number inside the ETag. */
+export const version = z.number().int().min(1);

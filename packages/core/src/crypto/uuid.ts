@@ -1,0 +1,37 @@
+/**
+ * UUID version 7, RFC 9562 §5.7: 48 bits of milliseconds, then random. Stored in 16 bytes, so that
+ * primary keys grow with time and a row's month can be read off its id.
+ */
+
+/**
+ * @param atMs milliseconds since 1970, up to 2^48
+ * @param random at least 10 bytes
+ */
+export function uuidV7(atMs: number, random: Uint8Array): Buffer {
+  if (random.length < 10) throw new RangeError(`random: expected at least 10 bytes, got ${random.length}`);
+  const id = Buffer.alloc(16);
+  id.writeUIntBE(atMs, 0, 6);
+  id.set(random.subarray(0, 10), 6);
+  id[6] = 0x70 | (id[6]! & 0x0f);
+  id[8] = 0x80 | (id[8]! & 0x3f);
+  return id;
+}
+
+/** The least id that any row of this millisecond can have: a bound for ranges over time. */
+export function uuidV7Floor(atMs: number): Buffer {
+  const id = Buffer.alloc(16);
+  id.writeUIntBE(atMs, 0, 6);
+  return id;
+}
+
+/** `xxxxxxxx-xxxx-xxxx-xxxx-xxxxxxxxxxxx`, lower case. */
+export function uuidText(id: Uint8Array): string {
+  if (id.length !== 16) throw new RangeError(`id: expected 16 bytes, got ${id.length}`);
+  const hex = Buffer.from(id).toString('hex');
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+}
+
+/** Reverses {@link uuidText}. The caller has checked the shape (the contract does). */
+export function uuidBytes(text: string): Buffer {
+  return Buffer.from(text.replaceAll('-', ''), 'hex');
+}

@@ -1,0 +1,15 @@
+export {
+  LONGEST_STORY,
+  MOST_WRONG_PROOFS,
+  SIGN_IN_LIFE_MS,
+  advance,
+  beginSignIn,
+  promptOf,
+  type Event,
+  type FactorRule,
+  type Holding,
+  type ProofDone,
+  type SignIn,
+  type StoryStep,
+} from './state.js';
+export { amrOf, wayOf } from './way.js';

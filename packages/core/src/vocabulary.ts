@@ -1,0 +1,200 @@
+/**
+ * The words of the product as closed sets. No imports: the contract, the client and the console read the same lists.
+ */
+
+/** Kinds of authenticator. */
+export const METHODS = [
+  'password',
+  'totp',
+  'hotp',
+  'webauthn',
+  'push',
+  'sms',
+  'voice',
+  'email',
+  'recovery',
+  'pass',
+  'certificate',
+  'workstation',
+  'sshkey',
+] as const;
+export type Method = (typeof METHODS)[number];
+
+/** What an authenticator can be. *Throttled* is derived from its guard, never stored. */
+export const AUTHENTICATOR_STATES = ['pending', 'active', 'suspended', 'parked', 'revoked', 'expired'] as const;
+export type AuthenticatorState = (typeof AUTHENTICATOR_STATES)[number];
+
+/** The physical thing that carries authenticators. */
+export const CARRIER_KINDS = ['phone', 'security-key', 'fob', 'laptop', 'paper', 'other'] as const;
+export type CarrierKind = (typeof CARRIER_KINDS)[number];
+
+export const CARRIER_STATES = ['in-hand', 'lost'] as const;
+export type CarrierState = (typeof CARRIER_STATES)[number];
+
+export const PERSON_STATES = ['active', 'deactivated'] as const;
+export type PersonState = (typeof PERSON_STATES)[number];
+
+/** Where a person or a login name came from. */
+export const SOURCES = ['hand', 'csv', 'directory', 'scim', 'application', 'set-up'] as const;
+export type Source = (typeof SOURCES)[number];
+
+/** Shapes of login name. `plain` ines.marlow, `mail` ines@wexmoor.example, `domain` WEX\imarlow, `host` tower-03:imarlow. */
+export const LOGIN_NAME_KINDS = ['plain', 'mail', 'domain', 'host'] as const;
+export type LoginNameKind = (typeof LOGIN_NAME_KINDS)[number];
+
+export const ROLES = ['owner', 'rulebook-editor', 'custodian', 'help-desk', 'auditor'] as const;
+export type Role = (typeof ROLES)[number];
+
+export const SIGN_IN_STATES = ['asking', 'let-in', 'refused', 'enrol-first', 'expired'] as const;
+export type SignInState = (typeof SIGN_IN_STATES)[number];
+
+/** What a sign-in can ask next. */
+export const PROMPT_KINDS = [
+  'password',
+  'code',
+  'next-code',
+  'webauthn',
+  'wait',
+  'choose',
+  'new-pin',
+  'new-password',
+  'text',
+] as const;
+export type PromptKind = (typeof PROMPT_KINDS)[number];
+
+/** Why a sign-in ended as it did, or why its last proof did not count. Told to applications; stable. */
+export const REASONS = [
+  'proved',
+  'wrong-proof',
+  'too-many-attempts',
+  'throttled',
+  'no-usable-authenticator',
+  'prompt-not-carried',
+  'cancelled',
+  'expired',
+] as const;
+export type Reason = (typeof REASONS)[number];
+
+/** Why, in full, for operators only: these would tell an outsider who exists and what they hold. */
+export const OPERATOR_REASONS = [
+  ...REASONS,
+  'person-unknown',
+  'person-deactivated',
+  'no-password-set',
+  'wrong-password',
+  'wrong-code',
+  'code-already-used',
+  'needs-unlock',
+  'source-throttled',
+  'authenticator-gone',
+] as const;
+export type OperatorReason = (typeof OPERATOR_REASONS)[number];
+
+/** What a connection may do. */
+export const SCOPES = ['check', 'challenge', 'read', 'create-people'] as const;
+export type Scope = (typeof SCOPES)[number];
+
+/** What a connection may claim on its word. */
+export const CLAIMS = ['password-checked', 'source-address', 'browser', 'risk'] as const;
+export type Claim = (typeof CLAIMS)[number];
+
+export const CONNECTION_KINDS = ['http', 'radius', 'ssh', 'oidc'] as const;
+export type ConnectionKind = (typeof CONNECTION_KINDS)[number];
+
+/** Hash functions of RFC 6238 §1.2, in the spelling of the key URI. */
+export const OTP_ALGORITHMS = ['SHA1', 'SHA256', 'SHA512'] as const;
+export type OtpAlgorithm = (typeof OTP_ALGORITHMS)[number];
+
+/** What a key of the key set is for. A key serves one purpose only. */
+export const KEY_PURPOSES = ['seed', 'contact', 'index', 'verify', 'outcome', 'decoy', 'trail', 'outbox'] as const;
+export type KeyPurpose = (typeof KEY_PURPOSES)[number];
+
+/** `active` writes and reads; `reading` only reads; `retired` is kept for the record and no longer used. */
+export const KEY_STATES = ['active', 'reading', 'retired'] as const;
+export type KeyState = (typeof KEY_STATES)[number];
+
+export const ACTOR_KINDS = ['person', 'application', 'host', 'service'] as const;
+export type ActorKind = (typeof ACTOR_KINDS)[number];
+
+/** Everything that can be written on the trail: area, a dot, what happened. */
+export const TRAIL_ACTIONS = [
+  'set-up.completed',
+  'owner-link.issued',
+  'owner-link.used',
+  'session.started',
+  'session.ended',
+  'session.re-proved',
+  'access-token.issued',
+  'access-token.revoked',
+  'permission.refused',
+  'person.added',
+  'person.changed',
+  'person.deactivated',
+  'person.reactivated',
+  'person.deleted',
+  'login-name.added',
+  'login-name.removed',
+  'role.granted',
+  'role.withdrawn',
+  'group.added',
+  'group.changed',
+  'group.deleted',
+  'group.joined',
+  'group.left',
+  'carrier.added',
+  'authenticator.begun',
+  'authenticator.proved',
+  'authenticator.proof-failed',
+  'authenticator.suspended',
+  'authenticator.resumed',
+  'authenticator.revoked',
+  'authenticator.unlocked',
+  'password.set',
+  'application.added',
+  'application.changed',
+  'application.deleted',
+  'connection.added',
+  'connection.changed',
+  'connection.deleted',
+  'connection-key.issued',
+  'connection-key.revoked',
+  'sign-in.let-in',
+  'sign-in.refused',
+  'sign-in.enrol-first',
+  'sign-in.proof-failed',
+  'sign-in.cancelled',
+  'setting.changed',
+  'key-set.created',
+  'key.rotated',
+  'key.retired',
+  'trail.read',
+  'trail.exported',
+  'job.finished',
+] as const;
+export type TrailAction = (typeof TRAIL_ACTIONS)[number];
+
+/** One right. Every route names one; a role is a set of them. */
+export const PERMISSIONS = [
+  'person.read',
+  'person.write',
+  'person.delete',
+  'group.read',
+  'group.write',
+  'keyring.read',
+  'keyring.write',
+  'password.set',
+  'application.read',
+  'application.write',
+  'activity.read',
+  'trail.read',
+  'walk-through.run',
+  'setting.read',
+  'setting.write',
+  'access-token.own',
+  'access-token.all',
+  'system.read',
+] as const;
+export type Permission = (typeof PERMISSIONS)[number];
+
+export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
+export type JobState = (typeof JOB_STATES)[number];

@@ -1,0 +1,77 @@
+import { catalogue } from '@nimble-latch/api';
+import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
+import { select, selectOne, updateById } from '../db/sql.js';
+import { inTransaction } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf, type OperatorActor } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
+import { setPassword } from '../keyring/set-password.js';
+import { lockPerson } from '../people/store.js';
+import { startSession } from './sessions.js';
+
+/** Within this time of coming in by an owner link, the own password may be set without the old one. */
+const FREE_MINUTES = 15;
+
+/** Whether the host has just vouched for this session, so that a forgotten password need not be typed. */
+export function mayOmitPassword(deps: Deps, actor: OperatorActor): boolean {
+  return actor.byLink && deps.now().getTime() - actor.provedAt.getTime() < FREE_MINUTES * 60_000;
+}
+
+/** Checks the current password, counting the attempt before it is checked as at any sign-in. */
+async function assertCurrent(deps: Deps, personId: string, current: string): Promise<void> {
+  const reserved = await inTransaction(deps, async (work) => {
+    const row = await selectOne<AuthenticatorRow>(
+      work,
+      "SELECT * FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
+      { id: key(personId) },
+    );
+    if (!row) return undefined;
+    const guard = guardOf(row, 'familiar');
+    const admission = admit(guard, work.now.getTime());
+    if (!admission.admitted)
+      throw new Refusal('throttled', {
+        seconds: admission.until === undefined ? 900 : Math.ceil((admission.until - work.now.getTime()) / 1000),
+      });
+    await updateById(work, 'authenticators', row.id, guardColumns('familiar', reserve(guard, work.now.getTime())));
+    const sealed = row.secret_sealed!;
+    const id = text(row.id);
+    return {
+      id,
+      phc: (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed))).toString(),
+    };
+  });
+  const right = reserved ? await deps.hasher.verify(reserved.phc, current) : await deps.hasher.pretend(current);
+  if (!right) throw new Refusal('password-wrong');
+  await updateById(deps, 'authenticators', key(reserved!.id), guardColumns('familiar', CLEAR));
+}
+
+export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call) => {
+  const { actor } = call;
+  const { current, next } = call.body;
+  if (!mayOmitPassword(deps, actor)) {
+    if (current === undefined) throw badField('body.current', 'the current password is needed');
+    await assertCurrent(deps, actor.personId, current);
+  }
+  const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
+    id: key(actor.personId),
+  });
+  const phc = await setPassword.prepare(
+    deps,
+    next,
+    names.map((name) => name.value),
+  );
+  return await call.run(async (work) => {
+    await lockPerson(work, actor.personId);
+    const id = await setPassword.store(deps, work, actor.personId, phc, catalogue('en').methods.password);
+    await work.trail(entryOf(call, 'password.set', { kind: 'authenticator', id }, { person: actor.personId }));
+    if (actor.by !== 'console') return { answer: null };
+    // All sessions ended with the old password; whoever changed it stays signed in by a new one.
+    return {
+      answer: null,
+      session: await startSession(deps, work, actor.personId, { byLink: false, origin: call.origin }),
+    };
+  });
+};

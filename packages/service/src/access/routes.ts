@@ -1,0 +1,71 @@
+import { selectOne, write } from '../db/sql.js';
+import { entryOf } from '../http/actors.js';
+import type { AreaHandlers, Handler } from '../http/call.js';
+import { key } from '../ids.js';
+import { addAccessToken, listAccessTokens, revokeAccessToken } from './access-tokens.js';
+import { inspectLink, useOwnerLink, useSetUpLink } from './host-links.js';
+import { mayOmitPassword, setOwnPassword } from './own-password.js';
+
+const showSession: Handler<'session.show'> = async (deps, { actor }) => {
+  const held = await selectOne<{ passwords: number | null; factors: number | null }>(
+    deps,
+    `SELECT SUM(method = 'password') AS passwords, SUM(method <> 'password') AS factors FROM authenticators WHERE person_id = :id AND state = 'active'`,
+    { id: key(actor.personId) },
+  );
+  return {
+    answer: {
+      person: {
+        id: actor.personId,
+        displayName: actor.displayName,
+        loginName: actor.loginName,
+        timeZone: actor.timeZone,
+        language: actor.language,
+      },
+      roles: [...actor.roles],
+      permissions: [...actor.permissions],
+      by: actor.by,
+      csrf: actor.csrf,
+      provedAt: actor.provedAt.toISOString(),
+      expiresAt: actor.expiresAt.toISOString(),
+      hasPassword: Number(held?.passwords ?? 0) > 0,
+      hasFactor: Number(held?.factors ?? 0) > 0,
+      passwordFree: mayOmitPassword(deps, actor),
+    },
+  };
+};
+
+const endSession: Handler<'session.end'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { actor } = call;
+    const id = actor.credentialId;
+    if (actor.by === 'console') {
+      await write(work, 'DELETE FROM sessions WHERE id = :id', { id: key(id) });
+      await work.trail(entryOf(call, 'session.ended', { kind: 'session', id }, { person: actor.personId }));
+      return { answer: null, session: null };
+    }
+    await write(work, 'UPDATE access_tokens SET expires_at = :now WHERE id = :id', { id: key(id), now: work.now });
+    await work.trail(entryOf(call, 'access-token.revoked', { kind: 'access-token', id }, { person: actor.personId }));
+    return { answer: null };
+  });
+
+export const accessHandlers: AreaHandlers<
+  | 'session.show'
+  | 'session.end'
+  | 'session.setPassword'
+  | 'links.inspect'
+  | 'links.setUp'
+  | 'links.signIn'
+  | 'accessTokens.list'
+  | 'accessTokens.add'
+  | 'accessTokens.revoke'
+> = {
+  'session.show': showSession,
+  'session.end': endSession,
+  'session.setPassword': setOwnPassword,
+  'links.inspect': inspectLink,
+  'links.setUp': useSetUpLink,
+  'links.signIn': useOwnerLink,
+  'accessTokens.list': listAccessTokens,
+  'accessTokens.add': addAccessToken,
+  'accessTokens.revoke': revokeAccessToken,
+};

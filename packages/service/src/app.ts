@@ -1,0 +1,75 @@
+import fastifyCookie from '@fastify/cookie';
+import { LIMITS } from '@nimble-latch/api';
+import Fastify, { type FastifyInstance } from 'fastify';
+import { readFileSync } from 'node:fs';
+import { pendingMigrations } from './db/migrate.js';
+import { selectOne } from './db/sql.js';
+import type { Deps } from './deps.js';
+import { Refusal } from './errors.js';
+import { HANDLERS } from './handlers.js';
+import { registerPages } from './http/pages.js';
+import { problemOf, refusalOf } from './http/problems.js';
+import { registerContract } from './http/register.js';
+
+/** Builds the HTTP service; listens to nothing. */
+export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyInstance> {
+  const { tls, trustedProxies } = deps.config;
+  const app = Fastify({
+    logger: false,
+    bodyLimit: LIMITS.bodyBytes,
+    trustProxy: trustedProxies.length > 0 ? [...trustedProxies] : false,
+    requestTimeout: 30_000,
+    routerOptions: { maxParamLength: 200 },
+    exposeHeadRoutes: false,
+    genReqId: () => deps.random(9).toString('base64url'),
+    ...(tls
+      ? { https: { cert: readFileSync(tls.certFile), key: readFileSync(tls.keyFile), minVersion: 'TLSv1.2' as const } }
+      : {}),
+  } as object) as unknown as FastifyInstance;
+  // JSON alone: a form or plain text could be sent by another site's page without the browser asking first.
+  app.removeContentTypeParser('text/plain');
+  await app.register(fastifyCookie);
+  app.setErrorHandler(async (error, request, reply) => {
+    const refusal = refusalOf(error);
+    const problem = problemOf(refusal, request.id);
+    if (refusal.code === 'internal' || refusal.code === 'unavailable')
+      deps.log.error(
+        { requestId: request.id, route: request.routeOptions.config.routeId, code: refusal.code, error },
+        'request failed',
+      );
+    if (refusal.code === 'throttled') reply.header('retry-after', String(refusal.facts['seconds'] ?? 5));
+    return reply
+      .code(problem.status)
+      .type('application/problem+json; charset=utf-8')
+      .header('cache-control', 'no-store')
+      .send(JSON.stringify(problem));
+  });
+  app.addHook('onResponse', async (request, reply) => {
+    const route = request.routeOptions.config.routeId ?? 'page';
+    deps.metrics.requests.observe({ route, status: String(reply.statusCode) }, reply.elapsedTime / 1000);
+    deps.log.info(
+      {
+        requestId: request.id,
+        method: request.method,
+        route,
+        status: reply.statusCode,
+        ms: Math.round(reply.elapsedTime * 10) / 10,
+        origin: request.ip,
+      },
+      'request',
+    );
+  });
+  app.get('/health/live', async () => ({ live: true }));
+  app.get('/health/ready', async () => {
+    try {
+      await selectOne({ sequelize: deps.sequelize }, 'SELECT 1 AS one');
+      if ((await pendingMigrations(deps.sequelize)).length > 0) throw new Refusal('unavailable');
+    } catch {
+      throw new Refusal('unavailable');
+    }
+    return { ready: true };
+  });
+  registerContract(app, deps, HANDLERS);
+  await registerPages(app, deps, consoleDir);
+  return app;
+}

@@ -1,0 +1,61 @@
+import { brokenUniqueIndex } from '../db/errors.js';
+import { insert, updateById, write, type SqlValues } from '../db/sql.js';
+import { Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, newId } from '../ids.js';
+import { readApplication } from './store.js';
+
+async function keepingNamesApart<T>(name: string | undefined, change: Promise<T>): Promise<T> {
+  try {
+    return await change;
+  } catch (error) {
+    if (brokenUniqueIndex(error) === 'applications_name') throw new Refusal('name-taken', { name: name ?? '' });
+    throw error;
+  }
+}
+
+export const addApplication: Handler<'applications.add'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const id = newId(deps);
+    await keepingNamesApart(
+      call.body.name,
+      insert(work, 'applications', { id: key(id), ...call.body, createdAt: work.now }),
+    );
+    await work.trail(entryOf(call, 'application.added', { kind: 'application', id }));
+    const application = await readApplication(work, id, work.now);
+    return { answer: application, version: application.version };
+  });
+
+export const editApplication: Handler<'applications.edit'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    await readApplication(work, id, work.now);
+    const columns = Object.fromEntries(
+      Object.entries(call.body).filter(([, value]) => value !== undefined),
+    ) as SqlValues;
+    const done = await keepingNamesApart(
+      call.body.name,
+      updateById(work, 'applications', key(id), columns, call.ifMatch!),
+    );
+    if (!done) throw new Refusal('changed-meanwhile');
+    await work.trail(
+      entryOf(
+        call,
+        'application.changed',
+        { kind: 'application', id },
+        { details: { fields: Object.keys(call.body) } },
+      ),
+    );
+    const application = await readApplication(work, id, work.now);
+    return { answer: application, version: application.version };
+  });
+
+export const deleteApplication: Handler<'applications.delete'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { name } = await readApplication(work, id, work.now);
+    await write(work, 'DELETE FROM applications WHERE id = :id AND built_in = 0', { id: key(id) });
+    await work.trail(entryOf(call, 'application.deleted', { kind: 'application', id }, { details: { name } }));
+    return { answer: null };
+  });

@@ -1,0 +1,31 @@
+import type { AreaHandlers } from '../http/call.js';
+import { addApplication, deleteApplication, editApplication } from './change-application.js';
+import { addConnection, deleteConnection, editConnection, revokeKey, rotateKey } from './connections.js';
+import { listApplications, readApplication } from './store.js';
+
+export const applicationHandlers: AreaHandlers<
+  | 'applications.list'
+  | 'applications.add'
+  | 'applications.show'
+  | 'applications.edit'
+  | 'applications.delete'
+  | 'connections.add'
+  | 'connections.edit'
+  | 'connections.delete'
+  | 'connectionKeys.issue'
+  | 'connectionKeys.revoke'
+> = {
+  'applications.list': async (deps, { query }) => ({ answer: await listApplications(deps, query) }),
+  'applications.add': addApplication,
+  'applications.show': async (deps, { params }) => {
+    const application = await readApplication(deps, params.id, deps.now());
+    return { answer: application, version: application.version };
+  },
+  'applications.edit': editApplication,
+  'applications.delete': deleteApplication,
+  'connections.add': addConnection,
+  'connections.edit': editConnection,
+  'connections.delete': deleteConnection,
+  'connectionKeys.issue': rotateKey,
+  'connectionKeys.revoke': revokeKey,
+};

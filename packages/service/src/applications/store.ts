@@ -1,0 +1,119 @@
+import type { Answer } from '@nimble-latch/api';
+import type { Claim, ConnectionKind, Scope } from '@nimble-latch/core/vocabulary';
+import { decodeCursor, pageOf } from '../db/cursor.js';
+import { likePrefix, select, selectOne, type Db } from '../db/sql.js';
+import { notFound } from '../errors.js';
+import { key, text } from '../ids.js';
+
+export type Application = Answer<'applications.show'>;
+export type Connection = Application['connections'][number];
+
+interface ApplicationRow {
+  id: Buffer;
+  name: string;
+  description: string;
+  version: number;
+  created_at: Date;
+}
+
+interface ConnectionRow {
+  id: Buffer;
+  kind: ConnectionKind;
+  label: string;
+  scopes: string;
+  claims: string;
+  version: number;
+  created_at: Date;
+}
+
+interface KeyRow {
+  id: Buffer;
+  connection_id: Buffer;
+  hint: string;
+  created_at: Date;
+  expires_at: Date | null;
+  last_used_at: Date | null;
+}
+
+/** Lists of closed words are kept as one column of words. */
+export const wordList = (words: readonly string[]): string => words.join(' ');
+const words = <T extends string>(column: string): T[] => column.split(' ').filter(Boolean) as T[];
+
+function describe(row: ApplicationRow) {
+  return {
+    id: text(row.id),
+    name: row.name,
+    description: row.description,
+    createdAt: row.created_at.toISOString(),
+    version: row.version,
+  };
+}
+
+/** A page of applications by name; the built-in one for the console is not among them. */
+export async function listApplications(
+  db: Db,
+  filter: { q?: string | undefined; limit: number; cursor?: string | undefined },
+): Promise<Answer<'applications.list'>> {
+  const after = decodeCursor(filter.cursor, ['string']);
+  const rows = await select<ApplicationRow & { connections: number }>(
+    db,
+    `SELECT a.*, (SELECT COUNT(*) FROM connections c WHERE c.application_id = a.id) AS connections FROM applications a
+     WHERE a.built_in = 0 AND a.name LIKE :q ${after ? 'AND a.name > :after' : ''} ORDER BY a.name LIMIT :limit`,
+    { q: likePrefix(filter.q ?? ''), after: after?.[0] ?? '', limit: filter.limit + 1 },
+  );
+  const page = pageOf(rows, filter.limit, (row) => [row.name]);
+  return {
+    rows: page.rows.map((row) => ({ ...describe(row), connections: Number(row.connections) })),
+    next: page.next,
+  };
+}
+
+export async function readApplication(db: Db, id: string, now: Date): Promise<Application> {
+  const row = await selectOne<ApplicationRow>(db, 'SELECT * FROM applications WHERE id = :id AND built_in = 0', {
+    id: key(id),
+  });
+  if (!row) throw notFound();
+  const connections = await select<ConnectionRow>(
+    db,
+    'SELECT * FROM connections WHERE application_id = :id ORDER BY id',
+    { id: row.id },
+  );
+  return {
+    ...describe(row),
+    connections: await Promise.all(connections.map((connection) => withKeys(db, connection, now))),
+  };
+}
+
+export async function readConnection(db: Db, id: string, now: Date): Promise<Connection & { applicationId: string }> {
+  const row = await selectOne<ConnectionRow & { application_id: Buffer }>(
+    db,
+    'SELECT * FROM connections WHERE id = :id',
+    { id: key(id) },
+  );
+  if (!row) throw notFound();
+  return { ...(await withKeys(db, row, now)), applicationId: text(row.application_id) };
+}
+
+async function withKeys(db: Db, row: ConnectionRow, now: Date): Promise<Connection> {
+  const keys = await select<KeyRow>(
+    db,
+    'SELECT id, connection_id, hint, created_at, expires_at, last_used_at FROM connection_keys WHERE connection_id = :id AND (expires_at IS NULL OR expires_at > :now) ORDER BY id DESC',
+    { id: row.id, now },
+  );
+  return {
+    id: text(row.id),
+    kind: row.kind,
+    label: row.label,
+    scopes: words<Scope>(row.scopes),
+    claims: words<Claim>(row.claims),
+    keys: keys.map((k) => ({
+      id: text(k.id),
+      hint: k.hint,
+      createdAt: k.created_at.toISOString(),
+      expiresAt: k.expires_at?.toISOString() ?? null,
+      lastUsedAt: k.last_used_at?.toISOString() ?? null,
+    })),
+    createdAt: row.created_at.toISOString(),
+    version: row.version,
+  };
+}

@@ -1,0 +1,71 @@
+import { missingPartitions, outlivedPartitions } from '../db/partitions.js';
+import { select, write } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import type { JobKinds } from './jobs.js';
+import { rekey } from './rekey.js';
+
+async function partitionsOf(deps: Deps, table: string): Promise<string[]> {
+  const rows = await select<{ name: string }>(
+    { sequelize: deps.sequelize },
+    'SELECT partition_name AS name FROM information_schema.partitions WHERE table_schema = DATABASE() AND table_name = :table ORDER BY partition_ordinal_position',
+    { table },
+  );
+  return rows.map((row) => row.name);
+}
+
+/** Months ahead get their partition; months beyond retention are dropped whole. */
+async function keepPartitions(deps: Deps): Promise<string> {
+  const db = { sequelize: deps.sequelize };
+  const present = await partitionsOf(deps, 'sign_ins');
+  const now = deps.now();
+  const added = missingPartitions('sign_ins', present, now);
+  for (const statement of added) await write(db, statement);
+  const oldest = new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() - deps.config.retentionMonths, 1));
+  const outlived = outlivedPartitions(present, oldest);
+  for (const name of outlived) await write(db, `ALTER TABLE sign_ins DROP PARTITION \`${name}\``);
+  return `${added.length} months added, ${outlived.length} dropped`;
+}
+
+/** What has run out is deleted, some thousand rows at a time. */
+async function sweep(deps: Deps): Promise<string> {
+  const db = { sequelize: deps.sequelize };
+  const stale: readonly [table: string, condition: string][] = [
+    ['outcomes', 'expires_at < UTC_TIMESTAMP(3)'],
+    ['sessions', 'expires_at < UTC_TIMESTAMP(3)'],
+    ['access_tokens', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
+    ['host_links', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
+    ['connection_keys', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
+    ['decoy_guards', 'touched_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY'],
+    ['source_failures', 'window_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY'],
+    ['familiar_sources', 'last_at < UTC_TIMESTAMP(3) - INTERVAL 180 DAY'],
+    ['jobs', "singleton IS NULL AND state = 'done' AND run_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY"],
+    ['authenticators', "state = 'pending' AND created_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY"],
+  ];
+  let total = 0;
+  for (const [table, condition] of stale) {
+    let gone: number;
+    do {
+      gone = await write(db, `DELETE FROM \`${table}\` WHERE ${condition} LIMIT 2000`);
+      total += gone;
+    } while (gone === 2000);
+  }
+  return `${total} rows cleared`;
+}
+
+/** Sign-ins that nobody finished are marked expired, so that lists and figures tell the truth. */
+async function expireSignIns(deps: Deps): Promise<string> {
+  const marked = await write(
+    { sequelize: deps.sequelize },
+    `UPDATE sign_ins SET state = 'expired', operator_reason = 'expired', ended_at = UTC_TIMESTAMP(3), version = version + 1,
+       data = JSON_SET(data, '$.state', 'expired', '$.asks', NULL, '$.reason', 'expired', '$.operatorReason', 'expired')
+     WHERE state = 'asking' AND begun_at < UTC_TIMESTAMP(3) - INTERVAL 6 MINUTE LIMIT 5000`,
+  );
+  return `${marked} marked`;
+}
+
+export const JOB_KINDS: JobKinds = {
+  'keep-partitions': { everySeconds: 3600, run: keepPartitions },
+  sweep: { everySeconds: 300, run: sweep },
+  'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
+  rekey: { run: rekey },
+};

@@ -1,0 +1,113 @@
+import { MOST_ATTEMPTS, retryDelayMs } from '@nimble-latch/core/jobs';
+import { selectOne, write, type Db } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { key, newId } from '../ids.js';
+import { renewLease, takeDueRow } from './leases.js';
+
+/** What a running job is given. */
+export interface JobRun {
+  readonly payload: Record<string, unknown>;
+  /** Keeps the lease and shows how far the work is. Throws when another process has taken the job over. */
+  progress(said: string, payload?: Record<string, unknown>): Promise<void>;
+}
+
+/** One kind of background work. It must be safe to start again from what it last put into its payload. */
+export interface JobKind {
+  /** Seconds until it runs again; undefined for work that is asked for and done once. */
+  readonly everySeconds?: number;
+  run(deps: Deps, run: JobRun): Promise<string>;
+}
+
+export type JobKinds = Readonly<Record<string, JobKind>>;
+
+/** Asks for a job; a singleton that is there already is left as it is. */
+export async function requestJob(
+  deps: Deps,
+  db: Db,
+  kind: string,
+  options: { singleton?: string; payload?: object; runAt?: Date } = {},
+): Promise<void> {
+  await write(
+    db,
+    `INSERT INTO jobs (id, kind, singleton, state, run_at, payload, progress, created_at)
+     VALUES (:id, :kind, :singleton, 'waiting', :runAt, :payload, '', UTC_TIMESTAMP(3))
+     ON DUPLICATE KEY UPDATE run_at = LEAST(run_at, VALUES(run_at)), state = IF(state IN ('done', 'failed'), 'waiting', state)`,
+    {
+      id: key(newId(deps)),
+      kind,
+      singleton: options.singleton ?? null,
+      payload: JSON.stringify(options.payload ?? {}),
+      runAt: options.runAt ?? deps.now(),
+    },
+  );
+}
+
+/** Sees to it that every recurring kind has its row. */
+export async function requestRecurringJobs(deps: Deps, kinds: JobKinds): Promise<void> {
+  for (const [kind, { everySeconds }] of Object.entries(kinds))
+    if (everySeconds !== undefined)
+      await requestJob(deps, { sequelize: deps.sequelize }, kind, { singleton: kind, runAt: new Date(0) });
+}
+
+class LeaseLost extends Error {}
+
+/** Runs the jobs that are due, one after another; answers how many. */
+export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
+  const db = { sequelize: deps.sequelize };
+  for (let ran = 0; ; ran++) {
+    const id = await takeDueRow(deps, 'jobs');
+    if (!id) return ran;
+    const row = await selectOne<{ kind: string; payload: string; attempts: number }>(
+      db,
+      'SELECT kind, payload, attempts FROM jobs WHERE id = :id',
+      { id },
+    );
+    if (!row) continue;
+    const kind = Object.hasOwn(kinds, row.kind) ? kinds[row.kind] : undefined;
+    const mine = 'WHERE id = :id AND lease_holder = :holder';
+    const holder = key(deps.trail.id);
+    try {
+      // A kind of a newer release is left for a node of that release.
+      if (!kind) throw new Error('unknown kind of job');
+      const said = await kind.run(deps, {
+        payload: JSON.parse(row.payload) as Record<string, unknown>,
+        async progress(words, payload) {
+          if (!(await renewLease(deps, 'jobs', id))) throw new LeaseLost();
+          await write(db, `UPDATE jobs SET progress = :words, payload = COALESCE(:payload, payload) ${mine}`, {
+            id,
+            holder,
+            words: words.slice(0, 200),
+            payload: payload ? JSON.stringify(payload) : null,
+          });
+        },
+      });
+      await write(
+        db,
+        `UPDATE jobs SET state = :state, progress = :said, attempts = 0, last_error = NULL, lease_holder = NULL, lease_until = NULL,
+           run_at = IF(:every IS NULL, run_at, UTC_TIMESTAMP(3) + INTERVAL COALESCE(:every, 0) SECOND) ${mine}`,
+        {
+          id,
+          holder,
+          state: kind.everySeconds === undefined ? 'done' : 'waiting',
+          said: said.slice(0, 200),
+          every: kind.everySeconds ?? null,
+        },
+      );
+    } catch (error) {
+      if (error instanceof LeaseLost) continue;
+      const failed = row.attempts >= MOST_ATTEMPTS && kind?.everySeconds === undefined;
+      deps.log.error({ job: row.kind, attempts: row.attempts, error }, 'job failed');
+      await write(
+        db,
+        `UPDATE jobs SET state = :state, run_at = :runAt, last_error = :lastError, lease_holder = NULL, lease_until = NULL ${mine}`,
+        {
+          id,
+          holder,
+          state: failed ? 'failed' : 'waiting',
+          runAt: new Date(deps.now().getTime() + retryDelayMs(row.attempts)),
+          lastError: error instanceof Error ? error.name : 'unknown',
+        },
+      );
+    }
+  }
+}

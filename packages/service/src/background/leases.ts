@@ -1,0 +1,44 @@
+import { write } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { key } from '../ids.js';
+import { selectOne } from '../db/sql.js';
+
+/** How long a taken row stays taken without being renewed; work left by a killed process is taken up after it. */
+export const LEASE_SECONDS = 30;
+
+/** Tables whose rows are worked on by whoever takes them, with the column that says when. */
+const DUE = { jobs: 'run_at', outbox: 'next_at' } as const;
+
+/**
+ * Takes one due row for this process: a conditional write on the row, so that it is right on every node of a cluster
+ * (named locks of the server are not). Candidates are looked up first; losing one to another node just means the next.
+ */
+export async function takeDueRow(deps: Deps, table: keyof typeof DUE): Promise<Buffer | undefined> {
+  const db = { sequelize: deps.sequelize };
+  const free = `((state = 'waiting' AND ${DUE[table]} <= UTC_TIMESTAMP(3)) OR (state = 'running' AND lease_until < UTC_TIMESTAMP(3)))`;
+  for (let tries = 0; tries < 5; tries++) {
+    const found = await selectOne<{ id: Buffer }>(
+      db,
+      `SELECT id FROM \`${table}\` WHERE ${free} ORDER BY ${DUE[table]} LIMIT 1`,
+    );
+    if (!found) return undefined;
+    const taken = await write(
+      db,
+      `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${LEASE_SECONDS} SECOND,
+         attempts = attempts + 1 WHERE id = :id AND ${free}`,
+      { id: found.id, holder: key(deps.trail.id) },
+    );
+    if (taken === 1) return found.id;
+  }
+  return undefined;
+}
+
+/** Keeps a taken row; false when it was lost to another process, which the work must then leave alone. */
+export async function renewLease(deps: Deps, table: keyof typeof DUE, id: Buffer): Promise<boolean> {
+  const renewed = await write(
+    { sequelize: deps.sequelize },
+    `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${LEASE_SECONDS} SECOND WHERE id = :id AND lease_holder = :holder AND state = 'running'`,
+    { id, holder: key(deps.trail.id) },
+  );
+  return renewed === 1;
+}

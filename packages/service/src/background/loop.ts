@@ -1,0 +1,35 @@
+import type { Logger } from 'pino';
+
+/**
+ * Runs `step` again and again, never twice at once, until stopped. An error is logged and the loop goes on:
+ * background work must outlive a database that is away for a minute.
+ */
+export function startLoop(
+  name: string,
+  everyMs: number,
+  log: Logger,
+  step: () => Promise<unknown>,
+): { stop(): Promise<void> } {
+  let timer: NodeJS.Timeout | undefined;
+  let stopped = false;
+  let running: Promise<void> = Promise.resolve();
+  const round = async () => {
+    try {
+      await step();
+    } catch (error) {
+      if (!stopped) log.error({ job: name, error }, 'background work failed; it is tried again');
+    }
+    if (!stopped) timer = setTimeout(next, everyMs);
+  };
+  const next = () => {
+    running = round();
+  };
+  timer = setTimeout(next, 0);
+  return {
+    async stop() {
+      stopped = true;
+      clearTimeout(timer);
+      await running;
+    },
+  };
+}

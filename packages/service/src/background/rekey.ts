@@ -1,0 +1,133 @@
+import type { KeyPurpose } from '@nimble-latch/core/vocabulary';
+import { selectOne, select, write } from '../db/sql.js';
+import { inTransaction } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { key, text } from '../ids.js';
+import type { JobRun } from './jobs.js';
+
+const BATCH = 200;
+/** Other nodes may go on writing with the old key until they reload the key set; wait for longer than that. */
+const SETTLE_MS = 10_000;
+
+/** Sealed columns, the identity that each is bound to, and its blind index. */
+const SEALED: readonly {
+  purpose: KeyPurpose;
+  table: string;
+  column: string;
+  identity: (id: string) => string;
+  index?: { column: string; field: string };
+}[] = [
+  { purpose: 'seed', table: 'authenticators', column: 'secret_sealed', identity: (id) => `authenticator/${id}/secret` },
+  {
+    purpose: 'contact',
+    table: 'persons',
+    column: 'mail_sealed',
+    identity: (id) => `person/${id}/mail`,
+    index: { column: 'mail_index', field: 'mail' },
+  },
+  {
+    purpose: 'contact',
+    table: 'persons',
+    column: 'phone_sealed',
+    identity: (id) => `person/${id}/phone`,
+    index: { column: 'phone_index', field: 'phone' },
+  },
+];
+
+/** Where rows name the key that hashed them, or carry its id inside what was sealed with it. */
+const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
+  verify: ['connection_keys', 'sessions', 'access_tokens', 'host_links'].map(
+    (table) => `SELECT COUNT(*) AS n FROM ${table} WHERE hash_key_id = :id`,
+  ),
+  outcome: ['SELECT COUNT(*) AS n FROM outcomes WHERE SUBSTRING(sealed, 2, 16) = :id'],
+  outbox: ['SELECT COUNT(*) AS n FROM outbox WHERE SUBSTRING(sealed, 2, 16) = :id'],
+};
+
+/**
+ * Follows a rotation while the service runs: seals every record anew with the key that writes now, indexes anew, and
+ * retires the keys that nothing needs any more. Goes on from its cursor after a restart; running it twice does no harm.
+ */
+export async function rekey(deps: Deps, run: JobRun): Promise<string> {
+  await new Promise((resolve) => setTimeout(resolve, SETTLE_MS));
+  await deps.keys.reload();
+  let done = 0;
+  let from = typeof run.payload['from'] === 'number' ? run.payload['from'] : 0;
+  let after = typeof run.payload['after'] === 'string' ? run.payload['after'] : undefined;
+  for (; from < SEALED.length; from++, after = undefined) {
+    for (;;) {
+      const { changed, last } = await resealBatch(deps, SEALED[from]!, after);
+      done += changed;
+      if (last === undefined) break;
+      after = last;
+      await run.progress(`${SEALED[from]!.table}: ${done} sealed anew`, { from, after });
+    }
+  }
+  const retired = await retireUnused(deps);
+  return `${done} records sealed anew, ${retired} keys retired`;
+}
+
+async function resealBatch(
+  deps: Deps,
+  target: (typeof SEALED)[number],
+  after: string | undefined,
+): Promise<{ changed: number; last: string | undefined }> {
+  return await inTransaction(deps, async (work) => {
+    const { table, column, purpose, index } = target;
+    const rows = await select<{ id: Buffer; sealed: Buffer }>(
+      work,
+      `SELECT id, \`${column}\` AS sealed FROM \`${table}\` WHERE \`${column}\` IS NOT NULL AND id > :after ORDER BY id LIMIT ${BATCH} FOR UPDATE`,
+      { after: after ? key(after) : Buffer.alloc(16) },
+    );
+    const keys = deps.keys.current;
+    for (const row of rows) {
+      const identity = target.identity(text(row.id));
+      const plain = keys.open(purpose, identity, row.sealed);
+      const sealed = keys.isCurrent(purpose, row.sealed)
+        ? row.sealed
+        : keys.seal(purpose, identity, plain, deps.random(12));
+      await write(
+        work,
+        `UPDATE \`${table}\` SET \`${column}\` = :sealed${index ? `, \`${index.column}\` = :index` : ''} WHERE id = :id`,
+        {
+          id: row.id,
+          sealed,
+          ...(index ? { index: keys.blindIndex(index.field, plain.toString()) } : {}),
+        },
+      );
+    }
+    return { changed: rows.length, last: rows.length === BATCH ? text(rows[rows.length - 1]!.id) : undefined };
+  });
+}
+
+/** A key that only reads is retired once no row needs it. A trail key's public half stays for verifying. */
+async function retireUnused(deps: Deps): Promise<number> {
+  let retired = 0;
+  for (const { id, purpose, state } of deps.keys.list()) {
+    if (state !== 'reading') continue;
+    const left = await Promise.all(
+      (REFERENCES[purpose] ?? []).map((sql) =>
+        selectOne<{ n: number }>({ sequelize: deps.sequelize }, sql, { id: key(id) }),
+      ),
+    );
+    if (left.some((row) => Number(row?.n) > 0)) continue;
+    await inTransaction(deps, async (work) => {
+      await write(
+        work,
+        "UPDATE key_set SET state = 'retired', retired_at = :now WHERE id = :id AND state = 'reading'",
+        { id: key(id), now: work.now },
+      );
+      await work.trail({
+        actor: { kind: 'service', id: null },
+        action: 'key.retired',
+        target: { kind: 'key', id },
+        person: null,
+        origin: null,
+        reason: null,
+        details: { purpose },
+      });
+    });
+    retired += 1;
+  }
+  await deps.keys.reload();
+  return retired;
+}

@@ -1,0 +1,65 @@
+import { existsSync } from 'node:fs';
+import { KEY_PURPOSES, type KeyPurpose } from '@nimble-latch/core/vocabulary';
+import { requestJob } from '../background/jobs.js';
+import type { Config } from '../config.js';
+import { connectDatabase } from '../db/connect.js';
+import { pendingMigrations } from '../db/migrate.js';
+import { selectOne } from '../db/sql.js';
+import { inTransaction } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { StartError } from '../runtime.js';
+import { addKey, addMissingKeys, createMasterKey, readMasterKey } from '../secrets/key-store.js';
+
+/** Makes the master key file and the key set where they are missing; never replaces either. */
+export async function createKeys(config: Config): Promise<string[]> {
+  const sequelize = connectDatabase(config.database);
+  const said: string[] = [];
+  try {
+    if ((await pendingMigrations(sequelize)).length > 0)
+      throw new StartError('The database has no tables yet.\n  try: nlatchd migrate');
+    const held = await selectOne({ sequelize }, 'SELECT 1 AS one FROM key_set LIMIT 1');
+    const file = config.masterKeyFile;
+    if (!existsSync(file)) {
+      if (held)
+        throw new StartError(
+          `The database holds a key set, but its master key file ${file} is missing. A new one could not open it.\n  try: bring the file back from where you keep it`,
+        );
+      createMasterKey(file);
+      said.push(
+        `Made the master key file ${file}. Keep a copy where the database is not: without it nothing can be opened.`,
+      );
+    }
+    const master = readMasterKey(file);
+    const made = await sequelize.transaction(
+      async (transaction) => await addMissingKeys({ sequelize, transaction }, master, new Date()),
+    );
+    said.push(made.length > 0 ? `Made keys for ${made.join(', ')}.` : 'The key set is complete; nothing to do.');
+    return said;
+  } finally {
+    await sequelize.close();
+  }
+}
+
+/** Makes a new key for a purpose and asks the running service to follow. */
+export async function rotateKey(deps: Deps, purpose: string): Promise<string> {
+  if (!(KEY_PURPOSES as readonly string[]).includes(purpose))
+    throw new StartError(
+      `There is no purpose ${JSON.stringify(purpose.slice(0, 40))}.\n  try: one of ${KEY_PURPOSES.join(', ')}`,
+    );
+  const id = await inTransaction(deps, async (work) => {
+    const made = await addKey(work, deps.keys.master, purpose as KeyPurpose, work.now);
+    await work.trail({
+      actor: { kind: 'host', id: null },
+      action: 'key.rotated',
+      target: { kind: 'key', id: made },
+      person: null,
+      origin: null,
+      reason: null,
+      details: { purpose },
+    });
+    await requestJob(deps, work, 'rekey', { singleton: 'rekey' });
+    return made;
+  });
+  await deps.keys.reload();
+  return `Key ${id} now writes for ${purpose}. Nodes that run follow within seconds; records are sealed anew in the background (nlatch system show).`;
+}

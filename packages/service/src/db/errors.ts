@@ -1,0 +1,74 @@
+/** The only place that knows the numbers of the database server. */
+
+const DUPLICATE = 1062;
+/** Deadlock; lock wait timed out; record changed since read (snapshot isolation, Galera). */
+const CONFLICT = new Set([1213, 1205, 1020]);
+/** Galera: node not prepared; got error during COMMIT (certification). */
+const NODE_AWAY = new Set([1047, 1180]);
+const CONNECTION_CODES = new Set([
+  'ECONNREFUSED',
+  'ECONNRESET',
+  'EPIPE',
+  'ETIMEDOUT',
+  'ER_CONNECTION_TIMEOUT',
+  'ER_SOCKET_UNEXPECTED_CLOSE',
+  'ER_CMD_CONNECTION_CLOSED',
+  'ER_GET_CONNECTION_TIMEOUT',
+  'ER_SOCKET_TIMEOUT',
+  'ER_SERVER_SHUTDOWN',
+]);
+
+interface DriverError {
+  readonly errno?: number;
+  readonly code?: string;
+  readonly sqlMessage?: string | null;
+}
+
+/** Unwraps what Sequelize puts around the driver's error. */
+function driverError(error: unknown): DriverError | undefined {
+  if (typeof error !== 'object' || error === null) return undefined;
+  const parent = (error as { parent?: unknown }).parent;
+  const inner = parent ?? error;
+  return typeof inner === 'object' && inner !== null && ('errno' in inner || 'code' in inner)
+    ? (inner as DriverError)
+    : undefined;
+}
+
+/** The name of the unique index that a row would have broken, or undefined for any other error. */
+export function brokenUniqueIndex(error: unknown): string | undefined {
+  const inner = driverError(error);
+  if (inner?.errno !== DUPLICATE) return undefined;
+  // The index is named in the server's sentence only; its own name follows the last quote and carries no user data.
+  return /for key '([\w.]+)'/
+    .exec(inner.sqlMessage ?? (error as Error).message)?.[1]
+    ?.split('.')
+    .pop();
+}
+
+/** The whole use case may be run again: nothing of it was kept. */
+export function isRetryable(error: unknown): boolean {
+  const inner = driverError(error);
+  return inner?.errno !== undefined && (CONFLICT.has(inner.errno) || NODE_AWAY.has(inner.errno));
+}
+
+/** The database cannot be reached at the moment. */
+export function isUnavailable(error: unknown): boolean {
+  if (error instanceof Error && /^Sequelize(Connection|HostNotFound|AccessDenied)/.test(error.name)) return true;
+  const inner = driverError(error);
+  if (!inner) return false;
+  return (
+    (inner.errno !== undefined && (NODE_AWAY.has(inner.errno) || inner.errno === 1927 || inner.errno === 1053)) ||
+    (inner.code !== undefined && CONNECTION_CODES.has(inner.code))
+  );
+}
+
+/** What may be logged of a database error: never its statement or its values. */
+export function describeDatabaseError(error: unknown): { name: string; errno?: number; code?: string } | undefined {
+  const inner = driverError(error);
+  if (!inner) return undefined;
+  return {
+    name: (error as Error).name,
+    ...(inner.errno === undefined ? {} : { errno: inner.errno }),
+    ...(inner.code === undefined ? {} : { code: inner.code }),
+  };
+}

@@ -1,0 +1,11 @@
+import { initialSchema } from './0001-initial.js';
+
+/** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
+export interface Migration {
+  readonly name: string;
+  /** `at` is the moment of migrating, for statements that depend on it (partitions). */
+  readonly sql: string | ((at: Date) => string);
+}
+
+/** All steps, in order. Steps are only ever added: expand in one release, contract in a later one. */
+export const MIGRATIONS: readonly Migration[] = [...initialSchema];

@@ -1,0 +1,51 @@
+import { catalogue, say } from '@nimble-latch/api';
+import { selectOne } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { key } from '../ids.js';
+import { sendLater } from './outbox.js';
+
+/** Changes of a keyring that its person hears of. */
+export type NoticeKind = 'authenticator.proved' | 'authenticator.suspended' | 'authenticator.revoked' | 'password.set';
+
+/**
+ * Tells a person that their keyring changed, at the address held when the change is made. Nothing is queued where no
+ * mail server is set up or the person has no address.
+ */
+export async function noticeTo(
+  deps: Deps,
+  work: Work,
+  personId: string,
+  kind: NoticeKind,
+  label: string,
+): Promise<void> {
+  if (!deps.config.smtp) return;
+  const row = await selectOne<{
+    display_name: string;
+    mail_sealed: Buffer | null;
+    language: string;
+    time_zone: string;
+  }>(work, 'SELECT display_name, mail_sealed, language, time_zone FROM persons WHERE id = :id', { id: key(personId) });
+  if (!row?.mail_sealed) return;
+  const sealed = row.mail_sealed;
+  const to = (await deps.keys.opening((keys) => keys.open('contact', `person/${personId}/mail`, sealed))).toString();
+  const words = catalogue(row.language).mail;
+  const { settings } = await deps.settings.current();
+  const when = new Intl.DateTimeFormat(row.language, {
+    dateStyle: 'full',
+    timeStyle: 'long',
+    timeZone: row.time_zone,
+  }).format(work.now);
+  const lines = [
+    say(words.greeting, { name: row.display_name }),
+    '',
+    say(words[kind], { label }),
+    say(words.when, { when }),
+    '',
+    words.closing,
+    '',
+    say(words.signature, { organisation: settings.organisation }),
+    '',
+  ];
+  await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
+}

@@ -1,0 +1,77 @@
+/** The Port of Wexmoor: all of it invented. */
+export const ORGANISATION = 'Port of Wexmoor';
+export const DOMAIN = 'wexmoor.example';
+/** Every demo person's password; printed by scripts/demo. */
+export const DEMO_PASSWORD = 'harbour lights at dawn';
+export const OWNER = { displayName: 'Ines Marlow', loginName: 'ines.marlow' };
+
+export const GROUPS = [
+  { name: 'harbour-control', description: 'The tower: three shifts, day and night' },
+  { name: 'pilots', description: 'Sea pilots, mostly aboard' },
+  { name: 'quay-crew', description: 'Quay and cranes; gloves, so hardware tokens' },
+  { name: 'customs-desk', description: 'Customs clearance' },
+  { name: 'port-offices', description: 'Administration, payroll, planning' },
+  { name: 'contractors', description: 'Dredging, maintenance, IT' },
+] as const;
+
+export type GroupName = (typeof GROUPS)[number]['name'];
+
+/** What stands on somebody's keyring. */
+export type Held = 'password and app' | 'password' | 'nothing' | 'app not proven';
+
+export const PEOPLE: readonly { name: string; group: GroupName; held: Held; leaver?: true }[] = [
+  { name: 'Tobias Renn', group: 'harbour-control', held: 'password and app' },
+  { name: 'Maelle Corin', group: 'harbour-control', held: 'password and app' },
+  { name: 'Osric Vane', group: 'harbour-control', held: 'password' },
+  { name: 'Hedda Lund', group: 'harbour-control', held: 'password and app' },
+  { name: 'Piran Tallack', group: 'pilots', held: 'password and app' },
+  { name: 'Sunniva Aske', group: 'pilots', held: 'password' },
+  { name: 'Jory Penhale', group: 'pilots', held: 'app not proven' },
+  { name: 'Bram Oster', group: 'quay-crew', held: 'password' },
+  { name: 'Dagny Holm', group: 'quay-crew', held: 'password' },
+  { name: 'Cato Wray', group: 'quay-crew', held: 'nothing' },
+  { name: 'Lowenna Trew', group: 'quay-crew', held: 'password' },
+  { name: 'Anselm Fitch', group: 'quay-crew', held: 'nothing' },
+  { name: 'Rosalind Quay', group: 'customs-desk', held: 'password and app' },
+  { name: 'Emrys Vaughan', group: 'customs-desk', held: 'password' },
+  { name: 'Noor Haddad', group: 'customs-desk', held: 'password and app' },
+  { name: 'Gunnar Eide', group: 'port-offices', held: 'password and app' },
+  { name: 'Philippa Starling', group: 'port-offices', held: 'password' },
+  { name: 'Aurel Bassett', group: 'port-offices', held: 'password' },
+  { name: 'Yara Duarte', group: 'port-offices', held: 'password and app' },
+  { name: 'Ivo Sandgren', group: 'port-offices', held: 'password', leaver: true },
+  { name: 'Kit Marrable', group: 'contractors', held: 'password' },
+  { name: 'Zofia Lis', group: 'contractors', held: 'nothing' },
+  { name: 'Dov Arkwright', group: 'contractors', held: 'password and app' },
+];
+
+export const APPLICATIONS = [
+  {
+    name: 'Berth Planner',
+    description: 'Who lies where, and when',
+    connect: { scopes: ['check', 'read'], claims: ['source-address', 'browser'] },
+  },
+  {
+    name: 'Remote Desk VPN',
+    description: 'From home to the port offices',
+    connect: { scopes: ['check'], claims: ['password-checked', 'source-address'] },
+  },
+  { name: 'Quay Terminals', description: 'Rugged terminals at the cranes', connect: null },
+  { name: 'Payroll', description: 'Wages and shifts', connect: { scopes: ['check'], claims: ['source-address'] } },
+  {
+    name: 'Vessel Traffic',
+    description: 'Radar and radio log of the tower',
+    connect: { scopes: ['check', 'challenge'], claims: ['source-address'] },
+  },
+] as const;
+
+/** A small generator with a seed (mulberry32), so that the demo is the same at every load. */
+export function seededRandom(seed: number): () => number {
+  let state = seed;
+  return () => {
+    state = (state + 0x6d2b79f5) | 0;
+    let t = Math.imul(state ^ (state >>> 15), 1 | state);
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
+    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296;
+  };
+}

@@ -1,0 +1,25 @@
+import type { Logger } from 'pino';
+import type { Sequelize } from 'sequelize';
+import type { PasswordHasher } from './secrets/password-hasher.js';
+import type { KeyStore } from './secrets/key-store.js';
+import type { SettingsCache } from './insight/settings-cache.js';
+import type { TrailWriter } from './trail/writer.js';
+import type { Metrics } from './log/metrics.js';
+import type { Config } from './config.js';
+import type { IdSequence } from './ids.js';
+
+/** What the service is made of. Time and randomness come in here, so that tests can hold them. */
+export interface Deps {
+  readonly config: Config;
+  readonly sequelize: Sequelize;
+  readonly now: () => Date;
+  readonly random: (bytes: number) => Buffer;
+  readonly sequence: IdSequence;
+  readonly keys: KeyStore;
+  readonly hasher: PasswordHasher;
+  readonly settings: SettingsCache;
+  readonly trail: TrailWriter;
+  readonly metrics: Metrics;
+  readonly log: Logger;
+  readonly version: string;
+}

@@ -1,0 +1,17 @@
+import type { ErrorCode, FieldIssue } from '@nimble-latch/api';
+
+/** A use case says no. The code comes from the one table; the sentence is made where it is shown. */
+export class Refusal extends Error {
+  constructor(
+    readonly code: ErrorCode,
+    readonly facts: Readonly<Record<string, string | number | boolean>> = {},
+    readonly issues: readonly FieldIssue[] = [],
+  ) {
+    super(code);
+  }
+}
+
+export const notFound = () => new Refusal('not-found');
+
+/** One field is wrong in a way that only the use case can see. */
+export const badField = (where: string, what: string) => new Refusal('invalid-input', {}, [{ where, what }]);

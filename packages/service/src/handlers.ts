@@ -1,0 +1,17 @@
+import { accessHandlers } from './access/routes.js';
+import { applicationHandlers } from './applications/routes.js';
+import type { Handlers } from './http/call.js';
+import { insightHandlers } from './insight/routes.js';
+import { keyringHandlers } from './keyring/routes.js';
+import { peopleHandlers } from './people/routes.js';
+import { signInHandlers } from './signins/routes.js';
+
+/** Every call of the contract with what answers it; the compiler sees to it that none is missing. */
+export const HANDLERS: Handlers = {
+  ...accessHandlers,
+  ...peopleHandlers,
+  ...keyringHandlers,
+  ...applicationHandlers,
+  ...signInHandlers,
+  ...insightHandlers,
+};

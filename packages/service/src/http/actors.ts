@@ -1,0 +1,69 @@
+import type { Claim, Permission, Role, Scope } from '@nimble-latch/core/vocabulary';
+import type { NewEntry } from '../trail/writer.js';
+
+/** Somebody with a role, signed in to the console or holding an access token. */
+export interface OperatorActor {
+  readonly kind: 'person';
+  readonly personId: string;
+  readonly displayName: string;
+  readonly loginName: string;
+  readonly timeZone: string;
+  readonly language: string;
+  readonly roles: readonly Role[];
+  readonly permissions: ReadonlySet<Permission>;
+  readonly by: 'console' | 'access-token';
+  /** Id of the session or the access token. */
+  readonly credentialId: string;
+  /** The session came from an owner link: the host vouches for it. */
+  readonly byLink: boolean;
+  readonly provedAt: Date;
+  readonly expiresAt: Date;
+  readonly csrf: string | null;
+}
+
+/** A connected application. */
+export interface ApplicationActor {
+  readonly kind: 'application';
+  readonly applicationId: string;
+  readonly connectionId: string;
+  readonly scopes: readonly Scope[];
+  readonly claims: readonly Claim[];
+}
+
+/** Nobody known yet. */
+export interface AnybodyActor {
+  readonly kind: 'anybody';
+}
+
+export type Actor = OperatorActor | ApplicationActor | AnybodyActor;
+
+/** The actor as the trail names it. */
+export function trailActor(actor: Actor): NewEntry['actor'] {
+  switch (actor.kind) {
+    case 'person':
+      return { kind: 'person', id: actor.personId };
+    case 'application':
+      return { kind: 'application', id: actor.applicationId };
+    case 'anybody':
+      return { kind: 'person', id: null };
+  }
+}
+
+/** A trail entry of one call, with the parts that most have in common filled in. */
+export function entryOf(
+  call: { readonly actor: Actor; readonly origin: string },
+  action: NewEntry['action'],
+  target: NewEntry['target'],
+  more: Partial<Pick<NewEntry, 'person' | 'reason' | 'details'>> = {},
+): NewEntry {
+  return {
+    actor: trailActor(call.actor),
+    action,
+    target,
+    person: null,
+    origin: call.origin,
+    reason: null,
+    details: {},
+    ...more,
+  };
+}

@@ -1,0 +1,230 @@
+import { createHash } from 'node:crypto';
+import type { Access } from '@nimble-latch/api';
+import { permissionsOf } from '@nimble-latch/core/access';
+import type { Claim, Role, Scope } from '@nimble-latch/core/vocabulary';
+import type { FastifyRequest } from 'fastify';
+import { select, selectOne, write } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { key, text } from '../ids.js';
+import { tokenId, verifyToken } from '../secrets/tokens.js';
+import type { Actor, ApplicationActor, OperatorActor } from './actors.js';
+
+/** `__Host-`: only ever sent over TLS (or to this machine), to this host, for every path. */
+export const SESSION_COOKIE = '__Host-nlatch';
+const SESSION_IDLE_MINUTES = 30;
+/** How old a proof may be before an action that needs a fresh one. */
+const FRESH_MS = 10 * 60_000;
+/** How long a verified application key is believed without asking again: a revoked key stops within this time. */
+const KEY_AGE_MS = 3_000;
+const REMEMBERED_KEYS = 1_000;
+
+interface OperatorRow {
+  person_id: Buffer;
+  hash: Buffer;
+  hash_key_id: Buffer;
+  proved_at: Date;
+  expires_at: Date;
+  seen_at: Date | null;
+  by_link: number;
+  display_name: string;
+  time_zone: string;
+  language: string;
+}
+
+const PERSON_COLUMNS = 'p.display_name, p.time_zone, p.language';
+
+/** The one place where it is decided who calls and whether they may. Throws a Refusal. */
+export class Gate {
+  readonly #deps: Deps;
+  readonly #applications = new Map<string, { actor: ApplicationActor; at: number }>();
+
+  constructor(deps: Deps) {
+    this.#deps = deps;
+  }
+
+  async admit(request: FastifyRequest, access: Access, changes: boolean, freshProof: boolean): Promise<Actor> {
+    switch (access.kind) {
+      case 'public':
+        return { kind: 'anybody' };
+      case 'application': {
+        const actor = await this.#application(bearer(request));
+        if (!actor.scopes.includes(access.scope)) throw new Refusal('scope-missing', { scope: access.scope });
+        return actor;
+      }
+      case 'self':
+      case 'operator': {
+        const actor = await this.#operator(request, changes);
+        if (access.kind === 'operator' && !actor.permissions.has(access.permission))
+          throw new PermissionRefusal(actor, access.permission);
+        // An access token is an explicit grant with an end of its own; a console left open is not.
+        if (freshProof && actor.by === 'console' && this.#deps.now().getTime() - actor.provedAt.getTime() > FRESH_MS)
+          throw new Refusal('proof-needed');
+        return actor;
+      }
+    }
+  }
+
+  /** The session behind a cookie, or undefined. */
+  async session(token: string | undefined): Promise<OperatorActor | undefined> {
+    const id = token === undefined ? undefined : tokenId('session', token);
+    if (!id || token === undefined) return undefined;
+    const row = await selectOne<OperatorRow>(
+      { sequelize: this.#deps.sequelize },
+      `SELECT s.person_id, s.hash, s.hash_key_id, s.proved_at, s.expires_at, s.seen_at, s.by_link, ${PERSON_COLUMNS}
+       FROM sessions s JOIN persons p ON p.id = s.person_id
+       WHERE s.id = :id AND p.state = 'active' AND s.expires_at > :now AND s.seen_at > :idle`,
+      {
+        id: key(id),
+        now: this.#deps.now(),
+        idle: new Date(this.#deps.now().getTime() - SESSION_IDLE_MINUTES * 60_000),
+      },
+    );
+    if (!row || !(await verifyToken(this.#deps, 'session', id, token, row))) return undefined;
+    // Once a minute is enough for the idle end, and spares a write for each call.
+    if (this.#deps.now().getTime() - row.seen_at!.getTime() > 60_000)
+      await write({ sequelize: this.#deps.sequelize }, 'UPDATE sessions SET seen_at = :now WHERE id = :id', {
+        id: key(id),
+        now: this.#deps.now(),
+      });
+    return await this.#describe(row, 'console', id, csrfOf(token));
+  }
+
+  async #operator(request: FastifyRequest, changes: boolean): Promise<OperatorActor> {
+    const token = bearer(request);
+    if (token !== undefined) return await this.#accessToken(token);
+    const cookie = request.cookies[SESSION_COOKIE];
+    if (cookie === undefined) throw new Refusal('not-signed-in');
+    const actor = await this.session(cookie);
+    if (!actor) throw new Refusal('not-signed-in');
+    if (changes) {
+      assertSameOrigin(this.#deps, request);
+      if (request.headers['x-nlatch-csrf'] !== actor.csrf) throw new Refusal('cross-site');
+    }
+    return actor;
+  }
+
+  async #accessToken(token: string): Promise<OperatorActor> {
+    const id = tokenId('access', token);
+    if (!id) throw new Refusal('not-signed-in');
+    const db = { sequelize: this.#deps.sequelize };
+    const row = await selectOne<OperatorRow>(
+      db,
+      `SELECT t.person_id, t.hash, t.hash_key_id, t.created_at AS proved_at, t.expires_at, t.last_used_at AS seen_at, 0 AS by_link, ${PERSON_COLUMNS}
+       FROM access_tokens t JOIN persons p ON p.id = t.person_id WHERE t.id = :id AND p.state = 'active' AND t.expires_at > :now`,
+      { id: key(id), now: this.#deps.now() },
+    );
+    if (!row || !(await verifyToken(this.#deps, 'access', id, token, row))) throw new Refusal('not-signed-in');
+    if (!row.seen_at || this.#deps.now().getTime() - row.seen_at.getTime() > 60_000)
+      await write(db, 'UPDATE access_tokens SET last_used_at = :now WHERE id = :id', {
+        id: key(id),
+        now: this.#deps.now(),
+      });
+    return await this.#describe(row, 'access-token', id, null);
+  }
+
+  async #describe(
+    row: OperatorRow,
+    by: OperatorActor['by'],
+    credentialId: string,
+    csrf: string | null,
+  ): Promise<OperatorActor> {
+    const facts = await select<{ role: Role | null; login_name: string | null }>(
+      { sequelize: this.#deps.sequelize },
+      `SELECT role, NULL AS login_name FROM role_grants WHERE person_id = :id
+       UNION ALL (SELECT NULL, value FROM login_names WHERE person_id = :id ORDER BY id LIMIT 1)`,
+      { id: row.person_id },
+    );
+    const roles = facts.flatMap((fact) => fact.role ?? []);
+    // Somebody whose last role was taken away is nobody here any more.
+    if (roles.length === 0) throw new Refusal('not-signed-in');
+    return {
+      kind: 'person',
+      personId: text(row.person_id),
+      displayName: row.display_name,
+      loginName: facts.find((fact) => fact.login_name !== null)?.login_name ?? '',
+      timeZone: row.time_zone,
+      language: row.language,
+      roles,
+      permissions: permissionsOf(roles),
+      by,
+      credentialId,
+      byLink: row.by_link === 1,
+      provedAt: row.proved_at,
+      expiresAt: row.expires_at,
+      csrf,
+    };
+  }
+
+  async #application(token: string | undefined): Promise<ApplicationActor> {
+    if (token === undefined) throw new Refusal('wrong-key');
+    const known = this.#applications.get(token);
+    if (known && performance.now() - known.at < KEY_AGE_MS) return known.actor;
+    this.#applications.delete(token);
+    const id = tokenId('connection', token);
+    if (!id) throw new Refusal('wrong-key');
+    const db = { sequelize: this.#deps.sequelize };
+    const row = await selectOne<{
+      hash: Buffer;
+      hash_key_id: Buffer;
+      connection_id: Buffer;
+      application_id: Buffer;
+      scopes: string;
+      claims: string;
+      last_used_at: Date | null;
+    }>(
+      db,
+      `SELECT k.hash, k.hash_key_id, k.connection_id, k.last_used_at, c.application_id, c.scopes, c.claims FROM connection_keys k
+       JOIN connections c ON c.id = k.connection_id WHERE k.id = :id AND (k.expires_at IS NULL OR k.expires_at > :now)`,
+      { id: key(id), now: this.#deps.now() },
+    );
+    if (!row || !(await verifyToken(this.#deps, 'connection', id, token, row))) throw new Refusal('wrong-key');
+    if (!row.last_used_at || this.#deps.now().getTime() - row.last_used_at.getTime() > 60_000)
+      await write(db, 'UPDATE connection_keys SET last_used_at = :now WHERE id = :id', {
+        id: key(id),
+        now: this.#deps.now(),
+      });
+    const actor: ApplicationActor = {
+      kind: 'application',
+      applicationId: text(row.application_id),
+      connectionId: text(row.connection_id),
+      scopes: row.scopes.split(' ').filter(Boolean) as Scope[],
+      claims: row.claims.split(' ').filter(Boolean) as Claim[],
+    };
+    if (this.#applications.size >= REMEMBERED_KEYS) this.#applications.delete(this.#applications.keys().next().value!);
+    this.#applications.set(token, { actor, at: performance.now() });
+    return actor;
+  }
+}
+
+/** Refused for want of a permission: goes on the trail, with who tried. */
+export class PermissionRefusal extends Refusal {
+  constructor(
+    readonly actor: OperatorActor,
+    permission: string,
+  ) {
+    super('not-permitted', { permission });
+  }
+}
+
+/** A value that only a page which read it from `session.show` can send; says nothing of the cookie that it is made from. */
+function csrfOf(token: string): string {
+  return createHash('sha256').update(`csrf ${token}`).digest('base64url');
+}
+
+function bearer(request: FastifyRequest): string | undefined {
+  const header = request.headers.authorization;
+  if (header === undefined) return undefined;
+  return /^Bearer ([\w-]{1,200})$/i.exec(header)?.[1] ?? '';
+}
+
+/**
+ * The request was made by a page of this console. Browsers send Origin with every POST, PUT, PATCH and DELETE, and
+ * Sec-Fetch-Site where they know it; neither can be set by another page's script.
+ */
+export function assertSameOrigin(deps: Deps, request: FastifyRequest): void {
+  const { origin } = request.headers;
+  const site = request.headers['sec-fetch-site'];
+  if (origin !== undefined && origin !== deps.config.publicUrl.origin) throw new Refusal('cross-site');
+  if (site !== undefined && site !== 'same-origin' && site !== 'none') throw new Refusal('cross-site');
+}

@@ -1,0 +1,47 @@
+import type { Answer, Parsed, RouteId, Routes } from '@nimble-latch/api';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import type { AnybodyActor, ApplicationActor, OperatorActor } from './actors.js';
+
+type ActorOf<R extends RouteId> = Routes[R]['access']['kind'] extends 'application'
+  ? ApplicationActor
+  : Routes[R]['access']['kind'] extends 'public'
+    ? AnybodyActor
+    : OperatorActor;
+
+/** One call, already parsed and permitted. */
+export interface Call<R extends RouteId> {
+  readonly params: Parsed<R, 'params'>;
+  readonly query: Parsed<R, 'query'>;
+  readonly body: Parsed<R, 'body'>;
+  readonly actor: ActorOf<R>;
+  /** The address it came from, behind trusted proxies the one they name. */
+  readonly origin: string;
+  /** User-Agent, cut to what is kept. */
+  readonly browser: string | null;
+  /** The version from If-Match; always there where the route requires it. */
+  readonly ifMatch: number | undefined;
+  /** The console session's cookie, where there is one; for calls that anybody may make. */
+  readonly sessionToken: string | undefined;
+  /** The request carries an `Idempotency-Key`, so its outcome has to be kept: use `run`. */
+  readonly once: boolean;
+  /**
+   * Runs the use case in one transaction. With an `Idempotency-Key` its outcome is stored, sealed, in the same
+   * transaction; a repeated request never comes this far.
+   */
+  run(useCase: (work: Work) => Promise<Reply<R>>): Promise<Reply<R>>;
+}
+
+export interface Reply<R extends RouteId> {
+  readonly answer: Answer<R>;
+  /** Becomes the ETag. */
+  readonly version?: number;
+  /** A console session to set, or to clear (null). */
+  readonly session?: { readonly token: string; readonly expiresAt: Date } | null;
+}
+
+export type Handler<R extends RouteId> = (deps: Deps, call: Call<R>) => Promise<Reply<R>>;
+/** One handler for every call of the contract. */
+export type Handlers = { readonly [R in RouteId]: Handler<R> };
+/** The handlers of one area. */
+export type AreaHandlers<R extends RouteId> = { readonly [K in R]: Handler<K> };

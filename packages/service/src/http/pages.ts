@@ -1,0 +1,72 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import fastifyStatic from '@fastify/static';
+import { buildOpenApi } from '@nimble-latch/api/openapi';
+import type { FastifyInstance } from 'fastify';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { DOCS_STYLE, docsPage } from './docs-page.js';
+
+/**
+ * What every answer carries. Scripts and styles come from this origin only; styled-components fills one style element,
+ * which its nonce lets through.
+ */
+function securityHeaders(deps: Deps, nonce: string | undefined): Record<string, string> {
+  const style = nonce ? `'self' 'nonce-${nonce}'` : "'self'";
+  return {
+    'content-security-policy':
+      `default-src 'none'; script-src 'self'; style-src ${style}; img-src 'self' data:; font-src 'self'; connect-src 'self'; ` +
+      "base-uri 'none'; form-action 'none'; frame-ancestors 'none'",
+    'x-content-type-options': 'nosniff',
+    'referrer-policy': 'no-referrer',
+    'cross-origin-opener-policy': 'same-origin',
+    'cross-origin-resource-policy': 'same-origin',
+    'permissions-policy': 'camera=(), microphone=(), geolocation=()',
+    ...(deps.config.publicUrl.protocol === 'https:' ? { 'strict-transport-security': 'max-age=31536000' } : {}),
+  };
+}
+
+/** The console's files, the description of the interface, and the headers of everything. */
+export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir: string): Promise<void> {
+  app.addHook('onSend', async (request, reply) => {
+    const nonce = (request as { styleNonce?: string }).styleNonce;
+    reply.headers(securityHeaders(deps, nonce));
+  });
+  const openapi = JSON.stringify(buildOpenApi(deps.config.publicUrl.origin, deps.version));
+  app.get('/api/v1/openapi.json', async (_, reply) => reply.type('application/json').send(openapi));
+  const docs = docsPage();
+  app.get('/api/docs', async (_, reply) => reply.type('text/html; charset=utf-8').send(docs));
+  app.get('/api/docs.css', async (_, reply) => reply.type('text/css; charset=utf-8').send(DOCS_STYLE));
+
+  const indexFile = join(consoleDir, 'index.html');
+  if (!existsSync(indexFile)) {
+    app.setNotFoundHandler(() => {
+      throw new Refusal('not-found');
+    });
+    return;
+  }
+  const index = readFileSync(indexFile, 'utf8');
+  await app.register(fastifyStatic, {
+    root: join(consoleDir, 'assets'),
+    prefix: '/assets/',
+    immutable: true,
+    maxAge: '365d',
+    index: false,
+  });
+  app.setNotFoundHandler(async (request, reply) => {
+    const wantsPage =
+      request.method === 'GET' &&
+      !request.url.startsWith('/api/') &&
+      (request.headers.accept ?? '').includes('text/html');
+    if (!wantsPage) throw new Refusal('not-found');
+    // Under another name of this host the session cookie and the origin check would not fit.
+    if (request.host !== deps.config.publicUrl.host)
+      return reply.redirect(new URL(request.url, deps.config.publicUrl.origin).href);
+    const nonce = deps.random(16).toString('base64url');
+    (request as { styleNonce?: string }).styleNonce = nonce;
+    return reply
+      .type('text/html; charset=utf-8')
+      .header('cache-control', 'no-store')
+      .send(index.replace('<head>', `<head><meta property="csp-nonce" nonce="${nonce}" content="${nonce}">`));
+  });
+}

@@ -1,0 +1,70 @@
+import { catalogue, ERRORS, LIMITS, say, type ErrorCode, type FieldIssue, type Problem } from '@nimble-latch/api';
+import type { FastifyError } from 'fastify';
+import type { z } from 'zod';
+import { isUnavailable } from '../db/errors.js';
+import { Refusal } from '../errors.js';
+import { HasherBusy } from '../secrets/password-hasher.js';
+
+/** A field's name as its caller wrote it, cut short: it may be anything. */
+const shortName = (name: PropertyKey) => String(name).slice(0, 60);
+
+/** `body.loginNames[0]` */
+function place(root: string, path: readonly PropertyKey[]): string {
+  return path.reduce<string>(
+    (where, part) => (typeof part === 'number' ? `${where}[${part}]` : `${where}.${shortName(part)}`),
+    root,
+  );
+}
+
+/** Issues of one part of a request; never the values. */
+export function issuesOf(root: 'params' | 'query' | 'body', error: z.ZodError): FieldIssue[] {
+  return error.issues.flatMap((issue): FieldIssue[] => {
+    if (issue.code === 'unrecognized_keys')
+      return issue.keys
+        .slice(0, 20)
+        .map((name) => ({ where: place(root, [...issue.path, name]), what: 'is not known here' }));
+    if (issue.code === 'invalid_union' && issue.errors.length > 0 && issue.message === 'Invalid input')
+      return [{ where: place(root, issue.path), what: 'fits none of the forms that are allowed' }];
+    return [{ where: place(root, issue.path), what: issue.message }];
+  });
+}
+
+/** Turns anything thrown into one code of the table. What is not ours becomes `internal`, with nothing of its own words. */
+export function refusalOf(error: unknown): Refusal {
+  if (error instanceof Refusal) return error;
+  if (error instanceof HasherBusy) return new Refusal('throttled', { seconds: 2 });
+  if (isUnavailable(error)) return new Refusal('unavailable');
+  switch ((error as Partial<FastifyError> | null)?.code) {
+    case 'FST_ERR_CTP_BODY_TOO_LARGE':
+      return new Refusal('body-too-large', { limit: LIMITS.bodyBytes });
+    case 'FST_ERR_CTP_INVALID_MEDIA_TYPE':
+      return new Refusal('unsupported-media-type');
+    case 'FST_ERR_CTP_EMPTY_JSON_BODY':
+    case 'FST_ERR_CTP_INVALID_JSON_BODY':
+    case 'FST_ERR_CTP_INVALID_CONTENT_LENGTH':
+      return new Refusal('malformed-body');
+  }
+  // The JSON parser's own refusals (syntax, a key named __proto__) carry this status and no code of ours.
+  if (error instanceof SyntaxError && (error as { statusCode?: number }).statusCode === 400)
+    return new Refusal('malformed-body');
+  return new Refusal('internal');
+}
+
+/** RFC 9457. */
+export function problemOf(refusal: Refusal, requestId: string): Problem {
+  const code: ErrorCode = refusal.code;
+  const words = catalogue('en').errors[code];
+  const spec = ERRORS[code];
+  return {
+    type: `urn:nimble-latch:problem:${code}`,
+    title: say(words.title, refusal.facts),
+    status: spec.status,
+    code,
+    detail: refusal.issues.map((issue) => `${issue.where}: ${issue.what}`).join('; '),
+    remedy: say(words.remedy, refusal.facts),
+    retryable: spec.retryable,
+    instance: `urn:nimble-latch:request:${requestId}`,
+    ...(refusal.issues.length > 0 ? { issues: refusal.issues } : {}),
+    ...(Object.keys(refusal.facts).length > 0 ? { facts: refusal.facts } : {}),
+  };
+}

@@ -1,0 +1,149 @@
+import { API_BASE, ROUTES, ROUTE_IDS, type Answer, type RouteId, type RouteSpec } from '@nimble-latch/api';
+import type { Json } from '@nimble-latch/core/crypto';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { z } from 'zod';
+import { inTransaction } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { entryOf } from './actors.js';
+import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
+import type { Call, Handler, Handlers, Reply } from './call.js';
+import { FloodGuard } from './flood-guard.js';
+import { firstOutcome, keepOutcome, onceOf, Repeated } from './outcomes.js';
+import { issuesOf } from './problems.js';
+
+/** Registers every call of the contract. The path of a request: admitted, parsed, handled, its answer checked. */
+export function registerContract(app: FastifyInstance, deps: Deps, handlers: Handlers): void {
+  const gate = new Gate(deps);
+  const floods = new FloodGuard();
+  for (const id of ROUTE_IDS) {
+    const spec: RouteSpec = ROUTES[id];
+    app.route({
+      method: spec.method,
+      url: API_BASE + spec.path.replace(/\{(\w+)\}/g, ':$1'),
+      config: { routeId: id },
+      handler: async (request, reply) =>
+        await handle(deps, gate, floods, id, spec, handlers[id] as Handler<RouteId>, request, reply),
+    });
+  }
+}
+
+async function handle<R extends RouteId>(
+  deps: Deps,
+  gate: Gate,
+  floods: FloodGuard,
+  id: R,
+  spec: RouteSpec,
+  handler: Handler<R>,
+  request: FastifyRequest,
+  reply: FastifyReply,
+): Promise<unknown> {
+  const changes = spec.method !== 'GET';
+  if (spec.access.kind === 'public') {
+    floods.assertCalm(request.ip, deps.now());
+    assertSameOrigin(deps, request);
+  }
+  const actor = await gate
+    .admit(request, spec.access, changes, spec.freshProof ?? false)
+    .catch(async (error: unknown) => {
+      if (error instanceof PermissionRefusal)
+        await inTransaction(deps, async (work) => {
+          const entry = entryOf({ actor: error.actor, origin: request.ip }, 'permission.refused', {
+            kind: 'call',
+            id: null,
+          });
+          await work.trail({ ...entry, reason: String(error.facts['permission']), details: { call: id } });
+        });
+      throw error;
+    });
+  const params = parsePart('params', spec.params, request.params);
+  const query = parsePart('query', spec.query, request.query);
+  const body = parsePart('body', spec.body, request.body);
+  const idempotencyKey = spec.idempotent ? headerKey(request) : undefined;
+  const asked: Json = { params: request.params as Json, body: (request.body ?? null) as Json };
+  const once = idempotencyKey === undefined ? undefined : onceOf(deps, actor, id, idempotencyKey, asked);
+  if (once) {
+    const first = await firstOutcome<R>(deps, once, asked);
+    if (first) return send(spec, id, reply.header('idempotency-replayed', 'true'), first);
+  }
+  const call = {
+    params,
+    query,
+    body,
+    actor,
+    origin: request.ip,
+    browser: request.headers['user-agent']?.slice(0, 400) ?? null,
+    ifMatch: spec.etag === 'requires' ? versionOf(request) : undefined,
+    sessionToken: request.cookies[SESSION_COOKIE],
+    once: once !== undefined,
+    run: (useCase: Parameters<Call<R>['run']>[0]) =>
+      inTransaction(deps, async (work) => {
+        const result = await useCase(work);
+        if (once) await keepOutcome(deps, work, once, result);
+        return result;
+      }),
+  } as Call<R>;
+  try {
+    return send(spec, id, reply, await handler(deps, call));
+  } catch (error) {
+    if (!(error instanceof Repeated)) throw error;
+    const first = await firstOutcome<R>(deps, once!, asked);
+    if (!first) throw error;
+    return send(spec, id, reply.header('idempotency-replayed', 'true'), first);
+  }
+}
+
+function send<R extends RouteId>(spec: RouteSpec, id: R, reply: FastifyReply, result: Reply<R>): unknown {
+  if (result.version !== undefined) reply.header('etag', `"v${result.version}"`);
+  if (result.session === null) reply.clearCookie(SESSION_COOKIE, { path: '/', secure: true });
+  else if (result.session)
+    reply.setCookie(SESSION_COOKIE, result.session.token, {
+      path: '/',
+      secure: true,
+      httpOnly: true,
+      sameSite: 'strict',
+      expires: result.session.expiresAt,
+    });
+  reply.code(spec.status ?? 200).header('cache-control', 'no-store');
+  if (id === 'system.metrics') return reply.type('text/plain; version=0.0.4').send(result.answer);
+  // Checked on the way out too: a field that the contract does not name never leaves.
+  const answer = spec.answer.parse(result.answer) as Answer<R>;
+  return reply.type('application/json; charset=utf-8').send(JSON.stringify(answer));
+}
+
+/** Takes a part of the request apart by its schema. What the route does not declare is refused by the strict schemas. */
+function parsePart(root: 'params' | 'query' | 'body', schema: z.ZodType | undefined, value: unknown): unknown {
+  if (!schema) return undefined;
+  const result = schema.safeParse(value ?? (root === 'body' ? undefined : {}));
+  if (result.success) return result.data;
+  // An id of the wrong shape names nothing that could exist.
+  if (root === 'params') throw new Refusal('not-found');
+  throw new Refusal('invalid-input', {}, issuesOf(root, result.error));
+}
+
+function headerKey(request: FastifyRequest): string | undefined {
+  const value = request.headers['idempotency-key'];
+  if (value === undefined) return undefined;
+  if (typeof value !== 'string' || !/^[\x21-\x7e]{8,100}$/.test(value))
+    throw new Refusal('invalid-input', {}, [
+      { where: 'header.idempotency-key', what: 'expected 8 to 100 visible characters without spaces' },
+    ]);
+  return value;
+}
+
+function versionOf(request: FastifyRequest): number {
+  const value = request.headers['if-match'];
+  if (value === undefined) throw new Refusal('if-match-needed');
+  const match = /^"v(\d{1,9})"$/.exec(value);
+  if (!match)
+    throw new Refusal('invalid-input', {}, [
+      { where: 'header.if-match', what: 'expected the ETag as it was answered, such as "v3"' },
+    ]);
+  return Number(match[1]);
+}
+
+declare module 'fastify' {
+  interface FastifyContextConfig {
+    routeId?: RouteId;
+  }
+}

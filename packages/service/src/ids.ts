@@ -1,0 +1,31 @@
+import { uuidBytes, uuidText, uuidV7 } from '@nimble-latch/core/crypto';
+import type { Deps } from './deps.js';
+
+/** The last id of this process: ids made within one millisecond still sort in the order they were made. */
+export interface IdSequence {
+  atMs: number;
+  count: number;
+}
+
+/** A new id as text; `key(id)` is its form in the database. Within a millisecond it counts up (RFC 9562 §6.2, method 1). */
+export function newId({ now, random, sequence }: Pick<Deps, 'now' | 'random' | 'sequence'>): string {
+  const atMs = now().getTime();
+  sequence.count = atMs === sequence.atMs ? sequence.count + 1 : 0;
+  sequence.atMs = atMs;
+  const id = uuidV7(atMs, random(10));
+  // The 12 bits after the version; more ids than that in one millisecond only lose their order.
+  id[6] = 0x70 | ((sequence.count >> 8) & 0x0f);
+  id[7] = sequence.count & 0xff;
+  return uuidText(id);
+}
+
+/** 16 bytes for a column. */
+export const key = uuidBytes;
+/** Text of a column's 16 bytes. */
+export const text = uuidText;
+/** The same for columns that may be empty. */
+export const keyOrNull = (id: string | null | undefined): Buffer | null => (id == null ? null : uuidBytes(id));
+export const textOrNull = (id: Uint8Array | null): string | null => (id === null ? null : uuidText(id));
+
+/** The application that stands for the console and the command-line client; made by the first migration. */
+export const CONSOLE_APPLICATION = '00000000-0000-7000-8000-000000000001';

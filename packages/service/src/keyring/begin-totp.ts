@@ -1,0 +1,111 @@
+import { LIMITS } from '@nimble-latch/api';
+import { buildKeyUri, groupedKey } from '@nimble-latch/core/keyuri';
+import type { OtpAlgorithm } from '@nimble-latch/core/vocabulary';
+import QRCode from 'qrcode';
+import { insert, selectOne } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Call, Handler } from '../http/call.js';
+import { key, newId } from '../ids.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+/** Key lengths equal to the hash's output, as RFC 6238 appendix B uses and RFC 4226 §4 R6 advises (160 bits or more). */
+const KEY_BYTES: Record<OtpAlgorithm, number> = { SHA1: 20, SHA256: 32, SHA512: 64 };
+
+async function carrierFor(deps: Deps, work: Work, call: Call<'totp.begin'>): Promise<string> {
+  const { carrier } = call.body;
+  const person = call.params.id;
+  if ('id' in carrier) {
+    const found = await selectOne<{ state: string }>(
+      work,
+      'SELECT state FROM carriers WHERE id = :id AND person_id = :person',
+      {
+        id: key(carrier.id),
+        person: key(person),
+      },
+    );
+    if (!found) throw badField('body.carrier.id', 'is not a carrier of this person');
+    if (found.state === 'lost') throw badField('body.carrier.id', 'is a carrier that was reported lost');
+    return carrier.id;
+  }
+  const id = newId(deps);
+  await insert(work, 'carriers', {
+    id: key(id),
+    personId: key(person),
+    kind: carrier.kind,
+    state: 'in-hand',
+    label: carrier.label,
+    createdAt: work.now,
+  });
+  await work.trail(
+    entryOf(call, 'carrier.added', { kind: 'carrier', id }, { person, details: { kind: carrier.kind } }),
+  );
+  return id;
+}
+
+/** Makes a key, stores it sealed, and shows it this once. The authenticator is pending until a code proves it. */
+export const beginTotp: Handler<'totp.begin'> = async (deps, call) => {
+  const { settings } = await deps.settings.current();
+  const person = call.params.id;
+  return await call.run(async (work) => {
+    const row = await selectOne<{ state: string; name: string | null; held: number }>(
+      work,
+      `SELECT p.state, (SELECT value FROM login_names n WHERE n.person_id = p.id ORDER BY id LIMIT 1) AS name,
+         (SELECT COUNT(*) FROM authenticators a WHERE a.person_id = p.id AND a.state IN ('pending', 'active', 'suspended')) AS held
+       FROM persons p WHERE p.id = :id FOR UPDATE`,
+      { id: key(person) },
+    );
+    if (!row) throw new Refusal('not-found');
+    if (row.state !== 'active') throw new Refusal('wrong-state', { state: row.state });
+    if (Number(row.held) >= LIMITS.authenticatorsPerPerson)
+      throw new Refusal('limit-reached', { limit: LIMITS.authenticatorsPerPerson });
+    const algorithm = call.body.algorithm ?? settings.totp.algorithm;
+    const parameters = {
+      algorithm,
+      digits: call.body.digits ?? settings.totp.digits,
+      period: call.body.period ?? settings.totp.period,
+    };
+    const carrierId = await carrierFor(deps, work, call);
+    const id = newId(deps);
+    const secret = deps.random(KEY_BYTES[algorithm]);
+    await insert(work, 'authenticators', {
+      id: key(id),
+      personId: key(person),
+      carrierId: key(carrierId),
+      method: 'totp',
+      state: 'pending',
+      label: call.body.label,
+      parameters: JSON.stringify(parameters),
+      secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+      createdAt: work.now,
+    });
+    await work.trail(
+      entryOf(
+        call,
+        'authenticator.begun',
+        { kind: 'authenticator', id },
+        { person, details: { method: 'totp', ...parameters } },
+      ),
+    );
+    const keyUri = buildKeyUri({
+      issuer: settings.organisation,
+      account: row.name ?? person,
+      key: secret,
+      ...parameters,
+    });
+    return {
+      answer: {
+        authenticator: describeAuthenticator(await lockAuthenticator(work, id)),
+        keyUri,
+        key: groupedKey(secret),
+        qrSvg: await QRCode.toString(keyUri, { type: 'svg', errorCorrectionLevel: 'M', margin: 4 }),
+        qrPng: (
+          await QRCode.toBuffer(keyUri, { type: 'png', errorCorrectionLevel: 'M', margin: 4, scale: 8 })
+        ).toString('base64'),
+        codesNeeded: settings.totp.codesToProve,
+      },
+    };
+  });
+};

@@ -1,0 +1,58 @@
+import { CLEAR } from '@nimble-latch/core/throttle';
+import type { AuthenticatorState, TrailAction } from '@nimble-latch/core/vocabulary';
+import { updateById, type SqlValues } from '../db/sql.js';
+import { noticeTo, type NoticeKind } from '../delivery/notices.js';
+import { Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler, Reply } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { guardColumns } from './authenticator-row.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+interface Change {
+  readonly from: readonly AuthenticatorState[];
+  readonly to: (now: Date) => SqlValues;
+  readonly action: TrailAction;
+  readonly notice?: NoticeKind;
+}
+
+const CHANGES = {
+  'authenticators.suspend': {
+    from: ['active'],
+    to: () => ({ state: 'suspended' }),
+    action: 'authenticator.suspended',
+    notice: 'authenticator.suspended',
+  },
+  'authenticators.resume': { from: ['suspended'], to: () => ({ state: 'active' }), action: 'authenticator.resumed' },
+  'authenticators.revoke': {
+    from: ['pending', 'active', 'suspended', 'parked'],
+    // The secret goes, the row stays for the story; a revoked password makes room for a new one.
+    to: (now) => ({ state: 'revoked', endedAt: now, secretSealed: null, passwordOf: null }),
+    action: 'authenticator.revoked',
+    notice: 'authenticator.revoked',
+  },
+  'authenticators.unlock': {
+    from: ['pending', 'active', 'suspended'],
+    to: () => ({ ...guardColumns('familiar', CLEAR), ...guardColumns('stranger', CLEAR) }),
+    action: 'authenticator.unlocked',
+  },
+} as const satisfies Record<string, Change>;
+
+/** The handler of one change of an authenticator's state. */
+export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): Handler<R> {
+  const change: Change = CHANGES[route];
+  return async (deps, call) =>
+    await call.run(async (work) => {
+      // The four calls have the same parameters and answer; the compiler cannot see that of a generic one.
+      const { id } = call.params as { id: string };
+      const row = await lockAuthenticator(work, id);
+      if (!change.from.includes(row.state)) throw new Refusal('wrong-state', { state: row.state });
+      const person = text(row.person_id);
+      await updateById(work, 'authenticators', key(id), change.to(work.now));
+      await work.trail(
+        entryOf(call, change.action, { kind: 'authenticator', id }, { person, details: { method: row.method } }),
+      );
+      if (change.notice) await noticeTo(deps, work, person, change.notice, row.label);
+      return { answer: describeAuthenticator(await lockAuthenticator(work, id)) } as Reply<R>;
+    });
+}

@@ -1,0 +1,91 @@
+import { catalogue } from '@nimble-latch/api';
+import { checkEnrolment, readCode, type EnrolmentCheck } from '@nimble-latch/core/codes';
+import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
+import { updateById } from '../db/sql.js';
+import { noticeTo } from '../delivery/notices.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { guardColumns, guardOf, totpSettings } from './authenticator-row.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+/** While enrolling an operator stands beside it: guesses are counted in this lane. */
+const LANE = 'familiar';
+
+/**
+ * Proves a pending authenticator. A wrong code is counted and told with its likely cause; the count must outlive the
+ * refusal, so the refusal is made after the transaction.
+ */
+export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
+  const { settings } = await deps.settings.current();
+  const codes = call.body.codes.map((typed, i) => {
+    const code = readCode(typed);
+    if (code === undefined) throw badField(`body.codes[${i}]`, 'expected 6 to 8 digits');
+    return code;
+  });
+  if (codes.length < settings.totp.codesToProve)
+    throw badField('body.codes', `expected ${settings.totp.codesToProve} codes, one after the other`);
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    refusal = undefined;
+    const row = await lockAuthenticator(work, call.params.id);
+    const id = text(row.id);
+    const person = text(row.person_id);
+    if (row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
+    const guard = guardOf(row, LANE);
+    const admitted = admit(guard, work.now.getTime());
+    if (!admitted.admitted)
+      throw admitted.why === 'needs-unlock'
+        ? new Refusal('wrong-state', { state: 'locked' })
+        : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+    const sealed = row.secret_sealed!;
+    const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
+    const check = checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), settings.totp.window);
+    if (check.outcome === 'proved') {
+      await updateById(work, 'authenticators', key(id), {
+        state: 'active',
+        activatedAt: work.now,
+        lastStep: check.step,
+        drift: check.drift,
+        ...guardColumns(LANE, CLEAR),
+      });
+      await work.trail(
+        entryOf(
+          call,
+          'authenticator.proved',
+          { kind: 'authenticator', id },
+          { person, details: { codes: codes.length } },
+        ),
+      );
+      await noticeTo(deps, work, person, 'authenticator.proved', row.label);
+    } else {
+      await updateById(work, 'authenticators', key(id), guardColumns(LANE, reserve(guard, work.now.getTime())));
+      await work.trail(
+        entryOf(
+          call,
+          'authenticator.proof-failed',
+          { kind: 'authenticator', id },
+          { person, details: { outcome: check.outcome } },
+        ),
+      );
+      refusal = refusalFor(check);
+    }
+    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+function refusalFor(check: Exclude<EnrolmentCheck, { outcome: 'proved' }>): Refusal {
+  if (check.outcome === 'not-consecutive') return new Refusal('codes-not-consecutive');
+  if (check.outcome === 'wrong') return new Refusal('code-wrong');
+  const off = Math.abs(check.seconds);
+  const { clock } = catalogue('en');
+  return new Refusal('clock-off', {
+    minutes: Math.floor(off / 60),
+    seconds: off % 60,
+    direction: check.seconds > 0 ? clock.ahead : clock.behind,
+    offSeconds: check.seconds,
+  });
+}

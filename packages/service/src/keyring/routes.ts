@@ -1,0 +1,23 @@
+import type { AreaHandlers } from '../http/call.js';
+import { beginTotp } from './begin-totp.js';
+import { changeAuthenticator } from './change-authenticator.js';
+import { proveTotp } from './prove-totp.js';
+import { readKeyring } from './store.js';
+
+export const keyringHandlers: AreaHandlers<
+  | 'keyring.show'
+  | 'totp.begin'
+  | 'totp.prove'
+  | 'authenticators.suspend'
+  | 'authenticators.resume'
+  | 'authenticators.revoke'
+  | 'authenticators.unlock'
+> = {
+  'keyring.show': async (deps, { params }) => ({ answer: await readKeyring(deps, params.id) }),
+  'totp.begin': beginTotp,
+  'totp.prove': proveTotp,
+  'authenticators.suspend': changeAuthenticator('authenticators.suspend'),
+  'authenticators.resume': changeAuthenticator('authenticators.resume'),
+  'authenticators.revoke': changeAuthenticator('authenticators.revoke'),
+  'authenticators.unlock': changeAuthenticator('authenticators.unlock'),
+};

@@ -1,0 +1,79 @@
+import type { Answer } from '@nimble-latch/api';
+import { UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
+import type { CarrierKind, CarrierState } from '@nimble-latch/core/vocabulary';
+import { select, selectOne, type Db } from '../db/sql.js';
+import { notFound } from '../errors.js';
+import { key, text, textOrNull } from '../ids.js';
+import { guardOf, totpSettings, type AuthenticatorRow, type GuardColumns } from './authenticator-row.js';
+
+export type Authenticator = Answer<'keyring.show'>['authenticators'][number];
+
+function laneOf(row: GuardColumns, lane: Lane): Authenticator['guard'][Lane] {
+  const guard = guardOf(row, lane);
+  return {
+    failures: guard.failures,
+    pausedUntil: guard.pausedUntil === undefined ? null : new Date(guard.pausedUntil).toISOString(),
+    needsUnlock: guard.failures >= UNLOCK_AT,
+  };
+}
+
+/** What may be shown of an authenticator: never its secret. */
+export function describeAuthenticator(row: AuthenticatorRow): Authenticator {
+  const totp = row.method === 'totp' ? totpSettings(row) : null;
+  return {
+    id: text(row.id),
+    method: row.method,
+    state: row.state,
+    carrierId: textOrNull(row.carrier_id),
+    label: row.label,
+    createdAt: row.created_at.toISOString(),
+    activatedAt: row.activated_at?.toISOString() ?? null,
+    lastUsedAt: row.last_used_at?.toISOString() ?? null,
+    totp: totp && {
+      algorithm: totp.algorithm,
+      digits: totp.digits,
+      period: totp.period,
+      driftSeconds: row.drift * totp.period,
+    },
+    guard: { familiar: laneOf(row, 'familiar'), stranger: laneOf(row, 'stranger') },
+  };
+}
+
+/** All carriers and authenticators of a person; newest first among those that ended. */
+export async function readKeyring(db: Db, personId: string): Promise<Answer<'keyring.show'>> {
+  const id = key(personId);
+  const person = await selectOne(db, 'SELECT 1 AS one FROM persons WHERE id = :id', { id });
+  if (!person) throw notFound();
+  const [carriers, rows] = await Promise.all([
+    select<{ id: Buffer; kind: CarrierKind; state: CarrierState; label: string; created_at: Date }>(
+      db,
+      'SELECT id, kind, state, label, created_at FROM carriers WHERE person_id = :id ORDER BY id',
+      { id },
+    ),
+    select<AuthenticatorRow>(
+      db,
+      "SELECT * FROM authenticators WHERE person_id = :id ORDER BY state IN ('revoked', 'expired'), id",
+      { id },
+    ),
+  ]);
+  return {
+    personId,
+    carriers: carriers.map((row) => ({
+      id: text(row.id),
+      kind: row.kind,
+      state: row.state,
+      label: row.label,
+      createdAt: row.created_at.toISOString(),
+    })),
+    authenticators: rows.map(describeAuthenticator),
+  };
+}
+
+/** One authenticator, its row locked until the transaction ends. */
+export async function lockAuthenticator(db: Db, id: string): Promise<AuthenticatorRow> {
+  const row = await selectOne<AuthenticatorRow>(db, 'SELECT * FROM authenticators WHERE id = :id FOR UPDATE', {
+    id: key(id),
+  });
+  if (!row) throw notFound();
+  return row;
+}

@@ -1,0 +1,141 @@
+import { LIMITS, type Answer } from '@nimble-latch/api';
+import { decodeCursor, pageOf } from '../db/cursor.js';
+import { brokenUniqueIndex } from '../db/errors.js';
+import { insert, likePrefix, select, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
+import { notFound, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, newId, text } from '../ids.js';
+import { lockPerson } from './store.js';
+
+type Group = Answer<'groups.show'>;
+
+interface GroupRow {
+  id: Buffer;
+  name: string;
+  description: string;
+  members: number;
+  version: number;
+  created_at: Date;
+}
+
+const COLUMNS =
+  'g.id, g.name, g.description, g.version, g.created_at, (SELECT COUNT(*) FROM group_members m WHERE m.group_id = g.id) AS members';
+
+function groupOf(row: GroupRow): Group {
+  const { id, name, description, members, version } = row;
+  return {
+    id: text(id),
+    name,
+    description,
+    members: Number(members),
+    createdAt: row.created_at.toISOString(),
+    version,
+  };
+}
+
+async function readGroup(db: Db, id: string): Promise<Group> {
+  const row = await selectOne<GroupRow>(db, `SELECT ${COLUMNS} FROM person_groups g WHERE g.id = :id`, { id: key(id) });
+  if (!row) throw notFound();
+  return groupOf(row);
+}
+
+/** A name that another group has, told as such. */
+async function keepingNamesApart<T>(name: string | undefined, change: Promise<T>): Promise<T> {
+  try {
+    return await change;
+  } catch (error) {
+    if (brokenUniqueIndex(error) === 'person_groups_name') throw new Refusal('name-taken', { name: name ?? '' });
+    throw error;
+  }
+}
+
+export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
+  const after = decodeCursor(query.cursor, ['string']);
+  const rows = await select<GroupRow>(
+    deps,
+    `SELECT ${COLUMNS} FROM person_groups g WHERE g.name LIKE :q ${after ? 'AND g.name > :after' : ''} ORDER BY g.name LIMIT :limit`,
+    { q: likePrefix(query.q ?? ''), after: after?.[0] ?? '', limit: query.limit + 1 },
+  );
+  const page = pageOf(rows, query.limit, (row) => [row.name]);
+  return { answer: { rows: page.rows.map(groupOf), next: page.next } };
+};
+
+export const showGroup: Handler<'groups.show'> = async (deps, { params }) => {
+  const group = await readGroup(deps, params.id);
+  return { answer: group, version: group.version };
+};
+
+export const addGroup: Handler<'groups.add'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const id = newId(deps);
+    await keepingNamesApart(
+      call.body.name,
+      insert(work, 'person_groups', { id: key(id), ...call.body, createdAt: work.now }),
+    );
+    await work.trail(entryOf(call, 'group.added', { kind: 'group', id }));
+    const group = await readGroup(work, id);
+    return { answer: group, version: group.version };
+  });
+
+export const editGroup: Handler<'groups.edit'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    await readGroup(work, id);
+    const columns = Object.fromEntries(
+      Object.entries(call.body).filter(([, value]) => value !== undefined),
+    ) as SqlValues;
+    const done = await keepingNamesApart(
+      call.body.name,
+      updateById(work, 'person_groups', key(id), columns, call.ifMatch!),
+    );
+    if (!done) throw new Refusal('changed-meanwhile');
+    await work.trail(
+      entryOf(call, 'group.changed', { kind: 'group', id }, { details: { fields: Object.keys(call.body) } }),
+    );
+    const group = await readGroup(work, id);
+    return { answer: group, version: group.version };
+  });
+
+export const deleteGroup: Handler<'groups.delete'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const group = await readGroup(work, id);
+    await write(work, 'DELETE FROM person_groups WHERE id = :id', { id: key(id) });
+    await work.trail(
+      entryOf(call, 'group.deleted', { kind: 'group', id }, { details: { name: group.name, members: group.members } }),
+    );
+    return { answer: null };
+  });
+
+export const joinGroup: Handler<'groups.join'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id, personId } = call.params;
+    await lockPerson(work, personId);
+    await readGroup(work, id);
+    const count = await selectOne<{ n: number }>(
+      work,
+      'SELECT COUNT(*) AS n FROM group_members WHERE person_id = :personId',
+      { personId: key(personId) },
+    );
+    if (Number(count?.n) >= LIMITS.groupsPerPerson)
+      throw new Refusal('limit-reached', { limit: LIMITS.groupsPerPerson });
+    const joined = await write(work, 'INSERT IGNORE INTO group_members (group_id, person_id) VALUES (:id, :personId)', {
+      id: key(id),
+      personId: key(personId),
+    });
+    if (joined > 0) await work.trail(entryOf(call, 'group.joined', { kind: 'group', id }, { person: personId }));
+    return { answer: null };
+  });
+
+export const leaveGroup: Handler<'groups.leave'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id, personId } = call.params;
+    await readGroup(work, id);
+    const left = await write(work, 'DELETE FROM group_members WHERE group_id = :id AND person_id = :personId', {
+      id: key(id),
+      personId: key(personId),
+    });
+    if (left > 0) await work.trail(entryOf(call, 'group.left', { kind: 'group', id }, { person: personId }));
+    return { answer: null };
+  });

@@ -1,0 +1,77 @@
+import { catalogue } from '@nimble-latch/api';
+import { normaliseLoginName } from '@nimble-latch/core/loginnames';
+import type { AreaHandlers, Handler } from '../http/call.js';
+import { setPassword } from '../keyring/set-password.js';
+import { entryOf } from '../http/actors.js';
+import { addPerson } from './add-person.js';
+import { deactivatePerson, deletePerson, editPerson, reactivatePerson } from './change-person.js';
+import { addGroup, deleteGroup, editGroup, joinGroup, leaveGroup, listGroups, showGroup } from './groups.js';
+import { addLoginName, removeLoginName } from './login-names.js';
+import { listPeople, lockPerson, readPerson } from './store.js';
+
+const list: Handler<'people.list'> = async (deps, { query }) => {
+  if (query.loginName === undefined) return { answer: await listPeople(deps, query) };
+  const name = normaliseLoginName(query.loginName);
+  // What cannot be a login name belongs to nobody.
+  if (!name.ok) return { answer: { rows: [], next: null } };
+  return { answer: await listPeople(deps, { ...query, loginName: name.value }) };
+};
+
+const show: Handler<'people.show'> = async (deps, { params }) => {
+  const person = await readPerson(deps, deps, params.id);
+  return { answer: person, version: person.version };
+};
+
+const setPasswordFor: Handler<'people.setPassword'> = async (deps, call) => {
+  const { id } = call.params;
+  const person = await readPerson(deps, deps, id);
+  const prepared = await setPassword.prepare(
+    deps,
+    call.body.password,
+    person.loginNames.map((name) => name.value),
+  );
+  return await call.run(async (work) => {
+    await lockPerson(work, id);
+    const authenticatorId = await setPassword.store(deps, work, id, prepared, catalogue('en').methods.password);
+    await work.trail(entryOf(call, 'password.set', { kind: 'authenticator', id: authenticatorId }, { person: id }));
+    return { answer: null };
+  });
+};
+
+export const peopleHandlers: AreaHandlers<
+  | 'people.list'
+  | 'people.add'
+  | 'people.show'
+  | 'people.edit'
+  | 'people.deactivate'
+  | 'people.reactivate'
+  | 'people.delete'
+  | 'people.setPassword'
+  | 'loginNames.add'
+  | 'loginNames.remove'
+  | 'groups.list'
+  | 'groups.add'
+  | 'groups.show'
+  | 'groups.edit'
+  | 'groups.delete'
+  | 'groups.join'
+  | 'groups.leave'
+> = {
+  'people.list': list,
+  'people.add': addPerson,
+  'people.show': show,
+  'people.edit': editPerson,
+  'people.deactivate': deactivatePerson,
+  'people.reactivate': reactivatePerson,
+  'people.delete': deletePerson,
+  'people.setPassword': setPasswordFor,
+  'loginNames.add': addLoginName,
+  'loginNames.remove': removeLoginName,
+  'groups.list': listGroups,
+  'groups.add': addGroup,
+  'groups.show': showGroup,
+  'groups.edit': editGroup,
+  'groups.delete': deleteGroup,
+  'groups.join': joinGroup,
+  'groups.leave': leaveGroup,
+};

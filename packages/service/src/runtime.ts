@@ -1,0 +1,83 @@
+import { randomBytes } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import type { Config } from './config.js';
+import { connectDatabase } from './db/connect.js';
+import { pendingMigrations, unknownMigrations } from './db/migrate.js';
+import { isUnavailable } from './db/errors.js';
+import { write } from './db/sql.js';
+import type { Deps } from './deps.js';
+import { key } from './ids.js';
+import { SettingsCache } from './insight/settings-cache.js';
+import { createLogger } from './log/logger.js';
+import { createMetrics } from './log/metrics.js';
+import { KeySetError, KeyStore, readMasterKey } from './secrets/key-store.js';
+import { PasswordHasher } from './secrets/password-hasher.js';
+import { sealUpTo } from './trail/sealer.js';
+import { TrailWriter } from './trail/writer.js';
+
+/** Something that whoever runs the service has to mend; the text says what and how. */
+export class StartError extends Error {}
+
+export const VERSION = (
+  JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')) as { version: string }
+).version;
+
+/** Connects and opens the key set: what the service and its chores both need. */
+export async function openRuntime(config: Config): Promise<Deps> {
+  const log = createLogger(config.logLevel);
+  const sequelize = connectDatabase(config.database);
+  try {
+    const { host, port, name } = config.database;
+    const pending = await pendingMigrations(sequelize).catch((error: unknown) => {
+      if (!isUnavailable(error)) throw error;
+      const why =
+        (error as Error).name === 'SequelizeAccessDeniedError'
+          ? 'it refuses this user or password'
+          : 'nothing answers there';
+      throw new StartError(
+        `The database ${name} at ${host}:${port} cannot be used: ${why}.\n  try: check the NLATCH_DATABASE_… settings and that MariaDB is running`,
+      );
+    });
+    if (pending.length > 0)
+      throw new StartError(
+        `The database ${name} is ${pending.length} steps behind this release.\n  try: nlatchd migrate`,
+      );
+    const unknown = await unknownMigrations(sequelize);
+    if (unknown.length > 0)
+      log.warn(
+        { names: unknown },
+        'the database was migrated by a newer release; this one runs beside it until it is replaced',
+      );
+    const keys = await KeyStore.open(sequelize, readMasterKey(config.masterKeyFile));
+    const now = () => new Date();
+    return {
+      config,
+      sequelize,
+      now,
+      random: randomBytes,
+      sequence: { atMs: 0, count: 0 },
+      keys,
+      hasher: new PasswordHasher(),
+      settings: new SettingsCache(sequelize),
+      trail: new TrailWriter(now()),
+      metrics: createMetrics(),
+      log,
+      version: VERSION,
+    };
+  } catch (error) {
+    await sequelize.close();
+    if (error instanceof KeySetError) throw new StartError(error.message);
+    throw error;
+  }
+}
+
+/** Seals what this process wrote, takes it off the list of nodes, and lets go of the database. */
+export async function closeRuntime(deps: Deps): Promise<void> {
+  try {
+    await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
+    await write(deps, 'DELETE FROM nodes WHERE id = :id', { id: key(deps.trail.id) });
+  } catch (error) {
+    deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
+  }
+  await deps.sequelize.close();
+}

@@ -1,0 +1,101 @@
+import type { AddressInfo } from 'node:net';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { buildApp } from './app.js';
+import { JOB_KINDS } from './background/job-kinds.js';
+import { requestRecurringJobs, runDueJobs } from './background/jobs.js';
+import { startLoop } from './background/loop.js';
+import { beat } from './background/node-heartbeat.js';
+import { sendDueMessages } from './background/outbox-sender.js';
+import type { Config } from './config.js';
+import { createMailSender } from './delivery/send-mail.js';
+import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
+import { closeRuntime, openRuntime, StartError } from './runtime.js';
+import { abandonedWriters, sealUpTo } from './trail/sealer.js';
+
+/** Where the built console lies beside this package. */
+export const CONSOLE_DIR = join(dirname(fileURLToPath(import.meta.url)), '../../console/dist/web');
+
+/** A running service. */
+export interface Service {
+  readonly address: string;
+  readonly setUpLink: string | undefined;
+  stop(): Promise<void>;
+}
+
+/** Starts the service: HTTP, and its background loops. Answers once it takes calls. */
+export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<Service> {
+  const deps = await openRuntime(config);
+  const startedAt = deps.now();
+  const sendMail = createMailSender(config);
+  const app = await buildApp(deps, consoleDir);
+  try {
+    await beat(deps, startedAt);
+    await requestRecurringJobs(deps, JOB_KINDS);
+    await app.listen({ host: config.listen.host, port: config.listen.port });
+  } catch (error) {
+    await app.close();
+    await closeRuntime(deps);
+    const { code } = error as NodeJS.ErrnoException;
+    const at = `${config.listen.host}:${config.listen.port}`;
+    if (code === 'EADDRINUSE')
+      throw new StartError(`${at} is taken by another program.\n  try: NLATCH_LISTEN=127.0.0.1:<another port>`);
+    if (code === 'EACCES')
+      throw new StartError(`${at} may not be used by this account.\n  try: NLATCH_LISTEN with a port above 1023`);
+    if (code === 'EADDRNOTAVAIL')
+      throw new StartError(
+        `${config.listen.host} is not an address of this machine.\n  try: NLATCH_LISTEN=127.0.0.1:8470`,
+      );
+    throw error;
+  }
+  const loops = [
+    startLoop('heartbeat', 5_000, deps.log, async () => {
+      await beat(deps, startedAt);
+      await deps.keys.reload();
+    }),
+    startLoop('seal', 1_000, deps.log, async () => {
+      const count = await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
+      if (count > 0) deps.metrics.sealed.inc(count);
+    }),
+    startLoop('seal-abandoned', 30_000, deps.log, async () => {
+      for (const { writer, to } of await abandonedWriters(deps)) await sealUpTo(deps, writer, to);
+    }),
+    startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, JOB_KINDS)),
+    startLoop('outbox', 1_000, deps.log, async () => await sendDueMessages(deps, sendMail)),
+  ];
+  // Listening on a host and port, never on a pipe.
+  const bound = app.server.address() as AddressInfo;
+  const host = bound.family === 'IPv6' ? `[${bound.address}]` : bound.address;
+  const address = `${config.tls ? 'https' : 'http'}://${host}:${bound.port}`;
+  deps.log.info(
+    {
+      address,
+      url: config.publicUrl.origin,
+      version: deps.version,
+      writer: deps.trail.id,
+    },
+    'listening',
+  );
+  return {
+    address,
+    setUpLink: (await hasOwner(deps)) ? undefined : await issueHostLink(deps, 'set-up', null),
+    async stop() {
+      await app.close();
+      await Promise.all(loops.map((loop) => loop.stop()));
+      await closeRuntime(deps);
+    },
+  };
+}
+
+/** What is printed where somebody watches the start. */
+export function startedText(service: Service): string {
+  const lines = [`Nimble Latch listens at ${service.address}`];
+  if (service.setUpLink)
+    lines.push(
+      '',
+      'Nobody owns this installation yet. Open this link to set it up:',
+      `  ${service.setUpLink}`,
+      `It works once, for ${LINK_MINUTES} minutes.`,
+    );
+  return `${lines.join('\n')}\n`;
+}

@@ -1,0 +1,81 @@
+import type { Answer, Parsed } from '@nimble-latch/api';
+import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import { decodeCursor, pageOf } from '../db/cursor.js';
+import { select, selectOne, type Db } from '../db/sql.js';
+import { notFound } from '../errors.js';
+import { key, text } from '../ids.js';
+import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
+
+type Row = SignInRow & { application_name: string | null };
+const COLUMNS = `${SIGN_IN_COLUMNS}, (SELECT a.name FROM applications a WHERE a.id = s.application_id) AS application_name`;
+
+function describe(
+  stored: StoredSignIn,
+  applicationName: string | null,
+  now: Date,
+): Answer<'activity.list'>['rows'][number] {
+  const { signIn } = stored;
+  const state = shownState(signIn.state, signIn.expiresAt, now);
+  return {
+    id: stored.id,
+    at: stored.begunAt.toISOString(),
+    application: { id: stored.applicationId, name: applicationName },
+    person: stored.personId ? { id: stored.personId, displayName: stored.displayName } : null,
+    state,
+    reason: state === 'expired' ? 'expired' : signIn.operatorReason,
+    way: signIn.state === 'let-in' ? signIn.proofs.map((proof) => proof.method).join(' + ') : null,
+    sourceAddress: stored.sourceAddress,
+    walkThrough: stored.walkedBy !== null,
+  };
+}
+
+/** Sign-ins, newest first. Bounds in time become bounds on the id, so that only the months concerned are read. */
+export async function listActivity(
+  db: Db,
+  query: Parsed<'activity.list', 'query'>,
+  now: Date,
+): Promise<Answer<'activity.list'>> {
+  const after = decodeCursor(query.cursor, ['id']);
+  const where = ['1 = 1'];
+  if (query.person) where.push('s.person_id = :person');
+  if (query.application) where.push('s.application_id = :application');
+  if (query.state === 'asking') where.push("s.state = 'asking' AND s.id >= :fresh");
+  else if (query.state === 'expired') where.push("(s.state = 'expired' OR (s.state = 'asking' AND s.id < :fresh))");
+  else if (query.state) where.push('s.state = :state');
+  if (query.since) where.push('s.id >= :since');
+  if (query.until) where.push('s.id < :until');
+  if (after) where.push('s.id < :after');
+  const rows = await select<Row>(
+    db,
+    `SELECT ${COLUMNS} FROM sign_ins s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT :limit`,
+    {
+      person: query.person ? key(query.person) : null,
+      application: query.application ? key(query.application) : null,
+      state: query.state ?? null,
+      fresh: uuidV7Floor(now.getTime() - 5 * 60_000),
+      since: query.since ? uuidV7Floor(Date.parse(query.since)) : null,
+      until: query.until ? uuidV7Floor(Date.parse(query.until)) : null,
+      after: after ? key(after[0]) : null,
+      limit: query.limit + 1,
+    },
+  );
+  const page = pageOf(rows, query.limit, (row) => [text(row.id)]);
+  return { rows: page.rows.map((row) => describe(storedSignIn(row), row.application_name, now)), next: page.next };
+}
+
+/** The full story of one sign-in. */
+export async function showActivity(db: Db, id: string, now: Date): Promise<Answer<'activity.show'>> {
+  const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
+  if (!row) throw notFound();
+  const stored = storedSignIn(row);
+  return {
+    ...describe(stored, row.application_name, now),
+    endedAt: stored.endedAt?.toISOString() ?? null,
+    browser: stored.browser,
+    risk: stored.risk,
+    claims: [...stored.claims],
+    ignoredClaims: [...stored.ignoredClaims],
+    wrong: stored.signIn.wrong,
+    steps: stored.signIn.story.map((step) => ({ ...step })),
+  };
+}

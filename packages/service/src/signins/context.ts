@@ -1,0 +1,41 @@
+import type { SignIn } from '@nimble-latch/core/signin';
+import type { TrailAction } from '@nimble-latch/core/vocabulary';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { entryOf, type Actor } from '../http/actors.js';
+import type { StoredSignIn } from './store.js';
+
+/** Who drives a sign-in, and from which address. */
+export interface Driver {
+  readonly actor: Actor;
+  readonly origin: string;
+}
+
+const ENDS: Partial<Record<SignIn['state'], TrailAction>> = {
+  'let-in': 'sign-in.let-in',
+  refused: 'sign-in.refused',
+  'enrol-first': 'sign-in.enrol-first',
+};
+
+/** Writes what happened to a sign-in on the trail, and counts it when it has ended. */
+export async function tellTrail(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
+  const { signIn } = stored;
+  const action = signIn.reason === 'cancelled' ? 'sign-in.cancelled' : (ENDS[signIn.state] ?? 'sign-in.proof-failed');
+  if (signIn.state !== 'asking') deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' });
+  await work.trail(
+    entryOf(
+      driver,
+      action,
+      { kind: 'application', id: stored.applicationId },
+      {
+        person: stored.personId,
+        reason: signIn.operatorReason,
+        details: {
+          signIn: stored.id,
+          ...(stored.walkedBy ? { walkThrough: true } : {}),
+          ...(stored.sourceAddress ? { sourceAddress: stored.sourceAddress } : {}),
+        },
+      },
+    ),
+  );
+}

@@ -1,0 +1,97 @@
+import { sha256 } from '@nimble-latch/core/crypto';
+import { SOURCE_BUDGET, SOURCE_WINDOW_MS, type Guard, type Lane } from '@nimble-latch/core/throttle';
+import { selectOne, write, type Db } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import { key } from '../ids.js';
+import { sourcePrefix } from './source.js';
+
+/** How often it is written down again that a source is familiar. */
+const REMEMBER_AGAIN_MS = 24 * 3_600_000;
+
+/** Where an attempt comes from, seen from the person it is about. */
+export interface Standing {
+  readonly lane: Lane;
+  /** Until when the source has spent its budget, if it has. */
+  readonly spentUntil: number | undefined;
+  /** Null when nobody said where the person is. */
+  readonly source: Buffer | null;
+  /** Whether a success should be written down. */
+  readonly remember: boolean;
+}
+
+function sourceKey(address: string): Buffer {
+  return sha256(`source ${sourcePrefix(address)}`).subarray(0, 16);
+}
+
+/** Which lane an attempt belongs to, and whether its source may try at all. */
+export async function standingOf(
+  db: Db,
+  personId: string | null,
+  sourceAddress: string | null,
+  now: Date,
+): Promise<Standing> {
+  if (sourceAddress === null) return { lane: 'stranger', spentUntil: undefined, source: null, remember: false };
+  const source = sourceKey(sourceAddress);
+  const row = await selectOne<{ familiar_at: Date | null; failures: number | null; window_at: Date | null }>(
+    db,
+    `SELECT (SELECT last_at FROM familiar_sources WHERE person_id = :person AND source = :source) AS familiar_at,
+       f.failures, f.window_at FROM (SELECT 1) one LEFT JOIN source_failures f ON f.source = :source`,
+    { person: personId === null ? null : key(personId), source },
+  );
+  if (row?.familiar_at)
+    // A familiar source answers to the person's own familiar lane, whatever others do from there.
+    return {
+      lane: 'familiar',
+      spentUntil: undefined,
+      source,
+      remember: now.getTime() - row.familiar_at.getTime() > REMEMBER_AGAIN_MS,
+    };
+  const windowEnds = row?.window_at ? row.window_at.getTime() + SOURCE_WINDOW_MS : 0;
+  const spent = Number(row?.failures ?? 0) >= SOURCE_BUDGET && windowEnds > now.getTime();
+  return { lane: 'stranger', spentUntil: spent ? windowEnds : undefined, source, remember: personId !== null };
+}
+
+/** A success: from now on this source is familiar to this person. */
+export async function rememberSource(work: Work, personId: string, standing: Standing): Promise<void> {
+  if (!standing.remember || !standing.source) return;
+  await write(
+    work,
+    'INSERT INTO familiar_sources (person_id, source, last_at) VALUES (:person, :source, :now) ON DUPLICATE KEY UPDATE last_at = :now',
+    { person: key(personId), source: standing.source, now: work.now },
+  );
+}
+
+/** A failure from a source that is not familiar to the person is taken from the source's budget. */
+export async function spendBudget(work: Work, standing: Standing): Promise<void> {
+  if (!standing.source || standing.lane === 'familiar') return;
+  await write(
+    work,
+    // Assignments run from left to right: the count looks at the window before the window moves.
+    `INSERT INTO source_failures (source, window_at, failures) VALUES (:source, :now, 1)
+     ON DUPLICATE KEY UPDATE failures = IF(window_at < :windowStart, 1, failures + 1), window_at = IF(window_at < :windowStart, :now, window_at)`,
+    { source: standing.source, now: work.now, windowStart: new Date(work.now.getTime() - SOURCE_WINDOW_MS) },
+  );
+}
+
+/** A decoy's guard, its row made if need be and locked. */
+export async function lockDecoyGuard(work: Work, id: Buffer): Promise<Guard> {
+  await write(
+    work,
+    'INSERT INTO decoy_guards (id, failures, touched_at) VALUES (:id, 0, :now) ON DUPLICATE KEY UPDATE touched_at = :now',
+    { id, now: work.now },
+  );
+  const row = await selectOne<{ failures: number; paused_until: Date | null }>(
+    work,
+    'SELECT failures, paused_until FROM decoy_guards WHERE id = :id FOR UPDATE',
+    { id },
+  );
+  return { failures: row!.failures, pausedUntil: row!.paused_until?.getTime() };
+}
+
+export async function saveDecoyGuard(work: Work, id: Buffer, guard: Guard): Promise<void> {
+  await write(work, 'UPDATE decoy_guards SET failures = :failures, paused_until = :until WHERE id = :id', {
+    id,
+    failures: guard.failures,
+    until: guard.pausedUntil === undefined ? null : new Date(guard.pausedUntil),
+  });
+}

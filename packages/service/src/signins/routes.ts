@@ -1,0 +1,134 @@
+import type { RouteId } from '@nimble-latch/api';
+import { advance } from '@nimble-latch/core/signin';
+import { CLAIMS } from '@nimble-latch/core/vocabulary';
+import { selectOne } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { badField, Refusal } from '../errors.js';
+import type { AreaHandlers, Call, Handler, Reply } from '../http/call.js';
+import { key } from '../ids.js';
+import { listActivity, showActivity } from './activity.js';
+import { prepareSignIn, recordSignIn, type Place } from './begin.js';
+import { consoleBegin, consoleProve } from './console.js';
+import { tellTrail } from './context.js';
+import { prove } from './prove.js';
+import { insertSignIn, readSignIn, saveSignIn, shownState, viewOf, type StoredSignIn } from './store.js';
+
+/** Runs a step in the call's transaction and makes its reply. */
+function settling<R extends RouteId>(call: Call<R>, reply: (stored: StoredSignIn, work: Work) => Promise<Reply<R>>) {
+  return async (step: (work: Work) => Promise<StoredSignIn>): Promise<Reply<R>> =>
+    await call.run(async (work) => await reply(await step(work), work));
+}
+
+const beginForApplication: Handler<'signIns.begin'> = async (deps, call) => {
+  const { actor } = call;
+  const place: Place = {
+    applicationId: actor.applicationId,
+    connectionId: actor.connectionId,
+    walkedBy: null,
+    rule: 'required',
+    granted: actor.claims,
+  };
+  const stored = await prepareSignIn(deps, place, call.body);
+  const reply = { answer: viewOf(stored) };
+  // Usually nothing is decided yet: one row, which needs no transaction around it.
+  if (stored.signIn.state === 'asking' && !call.once) {
+    await insertSignIn(deps, stored);
+    return reply;
+  }
+  return await call.run(async (work) => {
+    await recordSignIn(deps, work, call, stored);
+    return reply;
+  });
+};
+
+const proveForApplication: Handler<'signIns.prove'> = async (deps, call) =>
+  await prove(
+    deps,
+    call,
+    call.params.id,
+    (stored) => stored.connectionId === call.actor.connectionId,
+    call.body,
+    settling(call, async (stored) => ({ answer: viewOf(stored) })),
+  );
+
+const showForApplication: Handler<'signIns.show'> = async (deps, call) => {
+  const stored = await readSignIn(deps, call.params.id);
+  if (stored.connectionId !== call.actor.connectionId) throw new Refusal('not-found');
+  const view = viewOf(stored);
+  const state = shownState(view.state, stored.signIn.expiresAt, deps.now());
+  return { answer: state === view.state ? view : { ...view, state, prompt: null, reason: 'expired' } };
+};
+
+const cancelForApplication: Handler<'signIns.cancel'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const stored = await readSignIn(work, call.params.id, true);
+    if (stored.connectionId !== call.actor.connectionId) throw new Refusal('not-found');
+    if (stored.signIn.state !== 'asking') throw new Refusal('sign-in-ended');
+    const saved = await saveSignIn(
+      work,
+      stored,
+      advance(stored.signIn, { type: 'cancelled' }, work.now.getTime()),
+      work.now,
+    );
+    await tellTrail(deps, work, call, saved);
+    return { answer: viewOf(saved) };
+  });
+
+async function walkReply(deps: Deps, work: Work, stored: StoredSignIn) {
+  return { answer: { signIn: viewOf(stored), story: await showActivity(work, stored.id, deps.now()) } };
+}
+
+const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
+  const { applicationId, ...asked } = call.body;
+  const application = await selectOne(deps, 'SELECT 1 AS one FROM applications WHERE id = :id AND built_in = 0', {
+    id: key(applicationId),
+  });
+  if (!application) throw badField('body.applicationId', 'is not a registered application');
+  const place: Place = {
+    applicationId,
+    connectionId: null,
+    walkedBy: call.actor.personId,
+    rule: 'required',
+    granted: CLAIMS,
+  };
+  const stored = await prepareSignIn(deps, place, asked);
+  return await call.run(async (work) => {
+    await recordSignIn(deps, work, call, stored);
+    return await walkReply(deps, work, stored);
+  });
+};
+
+const proveWalk: Handler<'walkThroughs.prove'> = async (deps, call) =>
+  await prove(
+    deps,
+    call,
+    call.params.id,
+    (stored) => stored.walkedBy === call.actor.personId,
+    call.body,
+    settling(call, async (stored, work) => await walkReply(deps, work, stored)),
+  );
+
+export const signInHandlers: AreaHandlers<
+  | 'signIns.begin'
+  | 'signIns.show'
+  | 'signIns.prove'
+  | 'signIns.cancel'
+  | 'console.begin'
+  | 'console.prove'
+  | 'walkThroughs.begin'
+  | 'walkThroughs.prove'
+  | 'activity.list'
+  | 'activity.show'
+> = {
+  'signIns.begin': beginForApplication,
+  'signIns.show': showForApplication,
+  'signIns.prove': proveForApplication,
+  'signIns.cancel': cancelForApplication,
+  'console.begin': consoleBegin,
+  'console.prove': consoleProve,
+  'walkThroughs.begin': beginWalk,
+  'walkThroughs.prove': proveWalk,
+  'activity.list': async (deps, { query }) => ({ answer: await listActivity(deps, query, deps.now()) }),
+  'activity.show': async (deps, { params }) => ({ answer: await showActivity(deps, params.id, deps.now()) }),
+};

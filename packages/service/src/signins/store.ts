@@ -1,0 +1,150 @@
+import type { Answer } from '@nimble-latch/api';
+import { amrOf, promptOf, wayOf, type SignIn } from '@nimble-latch/core/signin';
+import type { Claim, Method, SignInState } from '@nimble-latch/core/vocabulary';
+import { insert, selectOne, write, type Db } from '../db/sql.js';
+import { notFound } from '../errors.js';
+import { key, keyOrNull, text, textOrNull } from '../ids.js';
+
+/** A sign-in as stored: the state machine's own state, and what surrounds it. */
+export interface StoredSignIn {
+  readonly id: string;
+  readonly applicationId: string;
+  readonly connectionId: string | null;
+  /** Null for a login name that is nobody's, or a deactivated person's: then there is a decoy. */
+  readonly personId: string | null;
+  readonly decoyId: Buffer | null;
+  readonly displayName: string | null;
+  /** The operator who does it by hand. */
+  readonly walkedBy: string | null;
+  readonly sourceAddress: string | null;
+  readonly browser: string | null;
+  readonly risk: number | null;
+  readonly claims: readonly Claim[];
+  readonly ignoredClaims: readonly Claim[];
+  readonly version: number;
+  readonly begunAt: Date;
+  readonly endedAt: Date | null;
+  readonly signIn: SignIn;
+}
+
+export interface SignInRow {
+  id: Buffer;
+  application_id: Buffer;
+  connection_id: Buffer | null;
+  person_id: Buffer | null;
+  decoy_id: Buffer | null;
+  walked_by: Buffer | null;
+  data: string;
+  source_address: string | null;
+  browser: string | null;
+  risk: number | null;
+  claims: string;
+  ignored_claims: string;
+  version: number;
+  begun_at: Date;
+  ended_at: Date | null;
+  display_name: string | null;
+}
+
+export const SIGN_IN_COLUMNS = 's.*, (SELECT p.display_name FROM persons p WHERE p.id = s.person_id) AS display_name';
+
+export function storedSignIn(row: SignInRow): StoredSignIn {
+  return {
+    id: text(row.id),
+    applicationId: text(row.application_id),
+    connectionId: textOrNull(row.connection_id),
+    personId: textOrNull(row.person_id),
+    decoyId: row.decoy_id,
+    displayName: row.display_name,
+    walkedBy: textOrNull(row.walked_by),
+    sourceAddress: row.source_address,
+    browser: row.browser,
+    risk: row.risk,
+    claims: row.claims.split(' ').filter(Boolean) as Claim[],
+    ignoredClaims: row.ignored_claims.split(' ').filter(Boolean) as Claim[],
+    version: row.version,
+    begunAt: row.begun_at,
+    endedAt: row.ended_at,
+    signIn: JSON.parse(row.data) as SignIn,
+  };
+}
+
+/** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
+export async function readSignIn(db: Db, id: string, lock = false): Promise<StoredSignIn> {
+  const row = await selectOne<SignInRow>(
+    db,
+    `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id${lock ? ' FOR UPDATE' : ''}`,
+    { id: key(id) },
+  );
+  if (!row) throw notFound();
+  return storedSignIn(row);
+}
+
+function stateColumns(signIn: SignIn) {
+  return {
+    state: signIn.state,
+    operatorReason: signIn.operatorReason,
+    way: signIn.state === 'let-in' ? wayOf(signIn.proofs) : null,
+    data: JSON.stringify(signIn),
+  };
+}
+
+export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> {
+  await insert(db, 'sign_ins', {
+    id: key(stored.id),
+    applicationId: key(stored.applicationId),
+    connectionId: keyOrNull(stored.connectionId),
+    personId: keyOrNull(stored.personId),
+    decoyId: stored.decoyId,
+    walkedBy: keyOrNull(stored.walkedBy),
+    ...stateColumns(stored.signIn),
+    sourceAddress: stored.sourceAddress,
+    browser: stored.browser,
+    risk: stored.risk,
+    claims: stored.claims.join(' '),
+    ignoredClaims: stored.ignoredClaims.join(' '),
+    begunAt: stored.begunAt,
+    endedAt: stored.endedAt,
+  });
+}
+
+/** Writes the next state of a locked sign-in. */
+export async function saveSignIn(db: Db, stored: StoredSignIn, signIn: SignIn, now: Date): Promise<StoredSignIn> {
+  const endedAt = signIn.state === 'asking' ? null : now;
+  await write(
+    db,
+    'UPDATE sign_ins SET state = :state, operator_reason = :operatorReason, way = :way, data = :data, ended_at = :endedAt, version = version + 1 WHERE id = :id',
+    { ...stateColumns(signIn), endedAt, id: key(stored.id) },
+  );
+  return { ...stored, signIn, endedAt, version: stored.version + 1 };
+}
+
+/** Methods that can answer each prompt. */
+const ANSWERED_BY: Partial<Record<string, Method[]>> = { password: ['password'], code: ['totp'] };
+
+/** What an application learns. Says the same of a decoy as of a person who has not proved anything. */
+export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
+  const { signIn } = stored;
+  const prompt = promptOf(signIn);
+  const letIn = signIn.state === 'let-in';
+  return {
+    id: stored.id,
+    state: signIn.state,
+    prompt: prompt ? { kind: prompt.kind, methods: ANSWERED_BY[prompt.kind] ?? [] } : null,
+    reason: signIn.reason,
+    retryAt:
+      signIn.reason === 'throttled'
+        ? (signIn.story.findLast((step) => step.what === 'turned-away')?.until ?? null)
+        : null,
+    expiresAt: new Date(signIn.expiresAt).toISOString(),
+    ignoredClaims: [...stored.ignoredClaims],
+    person: letIn && stored.personId ? { id: stored.personId, displayName: stored.displayName ?? '' } : null,
+    way: letIn ? wayOf(signIn.proofs) : null,
+    amr: letIn ? amrOf(signIn.proofs) : [],
+  };
+}
+
+/** The state to show: a sign-in whose time has passed is expired, whether or not that was written down yet. */
+export function shownState(state: SignInState, expiresAt: number, now: Date): SignInState {
+  return state === 'asking' && now.getTime() >= expiresAt ? 'expired' : state;
+}

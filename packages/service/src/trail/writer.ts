@@ -1,0 +1,95 @@
+import { randomBytes } from 'node:crypto';
+import type { TrailEntry } from '@nimble-latch/core/trail';
+import { uuidText, uuidV7 } from '@nimble-latch/core/crypto';
+import type { SqlValues } from '../db/sql.js';
+import { key, keyOrNull, text, textOrNull } from '../ids.js';
+
+/** What a use case says; the writer adds who writes, the number and the time. */
+export type NewEntry = Omit<TrailEntry, 'v' | 'writer' | 'number' | 'at'>;
+
+/**
+ * Numbers the trail entries of this process. Numbers are given in memory, so that no row is shared between transactions;
+ * the sealer only goes as far as every earlier number is known to be committed or rolled back.
+ */
+export class TrailWriter {
+  readonly id: string;
+  #next = 1;
+  readonly #open = new Set<number>();
+
+  constructor(now: Date) {
+    this.id = uuidText(uuidV7(now.getTime(), randomBytes(10)));
+  }
+
+  /** A number for an entry that is about to be written. Must be settled. */
+  reserve(): number {
+    const number = this.#next++;
+    this.#open.add(number);
+    return number;
+  }
+
+  /** The transactions that hold these numbers have ended, one way or the other. */
+  settle(numbers: Iterable<number>): void {
+    for (const number of numbers) this.#open.delete(number);
+  }
+
+  /** Every number up to this one has been settled. */
+  settledUpTo(): number {
+    let least = this.#next;
+    for (const number of this.#open) if (number < least) least = number;
+    return least - 1;
+  }
+
+  entry(number: number, at: Date, entry: NewEntry): TrailEntry {
+    return { v: 1, writer: this.id, number, at: at.toISOString(), ...entry };
+  }
+}
+
+export interface TrailRow {
+  writer: Buffer;
+  number: number;
+  at: Date;
+  actor_kind: string;
+  actor_id: Buffer | null;
+  action: string;
+  target_kind: string;
+  target_id: Buffer | null;
+  person_id: Buffer | null;
+  origin: string | null;
+  reason: string | null;
+  details: string;
+}
+
+/** Columns of an entry, in the order of {@link TRAIL_COLUMNS}. */
+export function trailColumns(entry: TrailEntry): SqlValues {
+  return {
+    writer: key(entry.writer),
+    number: entry.number,
+    at: new Date(entry.at),
+    actorKind: entry.actor.kind,
+    actorId: keyOrNull(entry.actor.id),
+    action: entry.action,
+    targetKind: entry.target.kind,
+    targetId: keyOrNull(entry.target.id),
+    personId: keyOrNull(entry.person),
+    origin: entry.origin,
+    reason: entry.reason,
+    details: JSON.stringify(entry.details),
+  };
+}
+
+/** Reverses {@link trailColumns}, so that what is verified is what stands in the database. */
+export function trailEntry(row: TrailRow): TrailEntry {
+  return {
+    v: 1,
+    writer: text(row.writer),
+    number: row.number,
+    at: row.at.toISOString(),
+    actor: { kind: row.actor_kind as TrailEntry['actor']['kind'], id: textOrNull(row.actor_id) },
+    action: row.action as TrailEntry['action'],
+    target: { kind: row.target_kind, id: textOrNull(row.target_id) },
+    person: textOrNull(row.person_id),
+    origin: row.origin,
+    reason: row.reason,
+    details: JSON.parse(row.details) as TrailEntry['details'],
+  };
+}
