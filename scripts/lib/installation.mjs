@@ -33,6 +33,18 @@ export async function createDatabase(server, name, password = randomBytes(12).to
   return { host: '127.0.0.1', port: server.port, name, user: name, password };
 }
 
+/** Removes a database with all that is in it. */
+export async function dropDatabase(server, name) {
+  const connection = await mariadb.createConnection({
+    host: '127.0.0.1',
+    port: server.port,
+    user: server.adminUser,
+    password: server.adminPassword,
+  });
+  await connection.query(`DROP DATABASE IF EXISTS \`${name}\``);
+  await connection.end();
+}
+
 /** The settings of an installation. `port` 0 asks the kernel for one. */
 export function environment(database, { masterKeyFile, port = 0, publicUrl, more = {} }) {
   return {

@@ -22,3 +22,4 @@ export {
 } from './routes/index.js';
 export { settings as settingsSchema } from './routes/insight.js';
 export { catalogue, LANGUAGES, say, type Catalogue, type Language } from './messages/index.js';
+export { CLAIMS, SCOPES, TRAIL_ACTIONS, SIGN_IN_STATES } from '@nimble-latch/core/vocabulary';

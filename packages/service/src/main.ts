@@ -67,7 +67,7 @@ async function findOwner(deps: Deps, typed: string | undefined): Promise<string>
         : 'No active owner has this login name.\n  try: nlatchd owner-link without --for',
     );
   if (typed === undefined && Number(rows.n) > 1)
-    throw new StartError('There are several owners.\n  try: nlatchd owner-link --for <login name>');
+    throw new StartError('There are several owners.\n  try: nlatchd owner-link --for <login-name>');
   return text(rows.id);
 }
 
@@ -119,7 +119,7 @@ function buildProgram(): Command {
   program
     .command('owner-link')
     .description('make a one-time link that signs an owner in, for one who lost password or phone')
-    .option('--for <login name>', 'which owner, when there are several')
+    .option('--for <login-name>', 'which owner, when there are several')
     .action((options: { for?: string }) =>
       chore(async (deps) => {
         say(await issueHostLink(deps, 'owner', await findOwner(deps, options.for)));
@@ -129,7 +129,7 @@ function buildProgram(): Command {
   program
     .command('owner-token')
     .description('issue an access token for an owner, for scripts on this host')
-    .option('--for <login name>', 'which owner, when there are several')
+    .option('--for <login-name>', 'which owner, when there are several')
     .option('--hours <n>', 'how long it lives', '12')
     .action((options: { for?: string; hours: string }) =>
       chore(async (deps) => {

@@ -3,7 +3,7 @@ import { ERRORS, ERROR_CODES, type ErrorCode } from '../errors.js';
 import type { Access, RouteSpec } from '../contract.js';
 import { API_BASE, ROUTES } from '../routes/index.js';
 
-type JsonObject = { [key: string]: unknown };
+type JsonObject = Record<string, unknown>;
 
 /** Codes that any route can answer with. */
 const EVERYWHERE: readonly ErrorCode[] = [

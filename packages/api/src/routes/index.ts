@@ -21,7 +21,7 @@ export type Routes = typeof ROUTES;
 export type RouteId = keyof Routes;
 export const ROUTE_IDS = Object.keys(ROUTES) as RouteId[];
 
-type Part<R, K extends 'params' | 'query' | 'body'> = R extends { readonly [P in K]: z.ZodType } ? R[K] : undefined;
+type Part<R, K extends 'params' | 'query' | 'body'> = R extends Readonly<Record<K, z.ZodType>> ? R[K] : undefined;
 
 /** What a handler gets: parsed. */
 export type Parsed<R extends RouteId, K extends 'params' | 'query' | 'body'> =

@@ -33,9 +33,9 @@ export const settings = z.strictObject({
   organisation: line(LIMITS.displayNameChars).describe('Named as issuer in apps and on sign-in pages'),
   totp: z.strictObject({
     algorithm: z.enum(OTP_ALGORITHMS),
-    digits: z.union([z.literal(6), z.literal(8)]),
-    period: z.union([z.literal(30), z.literal(60)]).describe('Seconds'),
-    codesToProve: z.union([z.literal(1), z.literal(2)]).describe('Consecutive codes that prove a new authenticator'),
+    digits: z.literal([6, 8]),
+    period: z.literal([30, 60]).describe('Seconds'),
+    codesToProve: z.literal([1, 2]).describe('Consecutive codes that prove a new authenticator'),
     window: z.number().int().min(0).max(5).describe('Time steps accepted on each side of now'),
   }),
 });

@@ -57,7 +57,7 @@ export const totpBegun = z.strictObject({
   key: z.string().describe('The same key as text, grouped for reading aloud'),
   qrSvg: z.string(),
   qrPng: z.string().describe('Base64'),
-  codesNeeded: z.union([z.literal(1), z.literal(2)]).describe('How many consecutive codes prove it'),
+  codesNeeded: z.literal([1, 2]).describe('How many consecutive codes prove it'),
 });
 
 const typedCode = z.string().min(1).max(20).describe('As the device shows it; spaces and hyphens are let through');
@@ -89,7 +89,7 @@ export const keyringRoutes = {
         .default({ kind: 'phone', label: 'Phone' })
         .describe('On a carrier that is there, or a new one'),
       algorithm: z.enum(OTP_ALGORITHMS).optional().describe('Left out: as the settings say'),
-      digits: z.union([z.literal(6), z.literal(8)]).optional(),
+      digits: z.literal([6, 8]).optional(),
       period: z
         .union([z.literal(30), z.literal(60)])
         .optional()

@@ -24,7 +24,7 @@ export interface TrailEntry {
   /** Why: given by the actor or by the rule that decided. */
   readonly reason: string | null;
   /** Facts in a closed form for each action; never a secret, never contact data. */
-  readonly details: { readonly [key: string]: Json };
+  readonly details: Readonly<Record<string, Json>>;
 }
 
 /** SHA-256 over the entry's canonical form (RFC 8785): any change of any field changes it. */

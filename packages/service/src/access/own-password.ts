@@ -9,7 +9,7 @@ import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
 import { setPassword } from '../keyring/set-password.js';
-import { lockPerson } from '../people/store.js';
+import { lockPerson } from '../people/lock-person.js';
 import { startSession } from './sessions.js';
 
 /** Within this time of coming in by an owner link, the own password may be set without the old one. */

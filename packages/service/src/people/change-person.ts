@@ -4,7 +4,8 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key } from '../ids.js';
 import { touchPerson } from './login-names.js';
-import { contactColumns, holdsRole, lockPerson, otherOwners, readPerson } from './store.js';
+import { lockPerson } from './lock-person.js';
+import { contactColumns, holdsRole, otherOwners, readPerson } from './store.js';
 
 export const editPerson: Handler<'people.edit'> = async (deps, call) =>
   await call.run(async (work) => {

@@ -6,7 +6,7 @@ import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
-import { lockPerson } from './store.js';
+import { lockPerson } from './lock-person.js';
 
 type Group = Answer<'groups.show'>;
 

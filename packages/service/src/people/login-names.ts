@@ -9,7 +9,8 @@ import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
-import { lockPerson, readPerson } from './store.js';
+import { lockPerson } from './lock-person.js';
+import { readPerson } from './store.js';
 
 const WHAT = {
   empty: 'must not be empty',

@@ -7,7 +7,8 @@ import { addPerson } from './add-person.js';
 import { deactivatePerson, deletePerson, editPerson, reactivatePerson } from './change-person.js';
 import { addGroup, deleteGroup, editGroup, joinGroup, leaveGroup, listGroups, showGroup } from './groups.js';
 import { addLoginName, removeLoginName } from './login-names.js';
-import { listPeople, lockPerson, readPerson } from './store.js';
+import { lockPerson } from './lock-person.js';
+import { listPeople, readPerson } from './store.js';
 
 const list: Handler<'people.list'> = async (deps, { query }) => {
   if (query.loginName === undefined) return { answer: await listPeople(deps, query) };

@@ -75,19 +75,6 @@ export function contactColumns(deps: Deps, id: string, field: ContactField, valu
   };
 }
 
-/** Locks a person's row, so that two changes of one person come one after the other. */
-export async function lockPerson(db: Db, id: string): Promise<{ state: PersonState; displayName: string }> {
-  const row = await selectOne<{ state: PersonState; display_name: string }>(
-    db,
-    'SELECT state, display_name FROM persons WHERE id = :id FOR UPDATE',
-    {
-      id: key(id),
-    },
-  );
-  if (!row) throw notFound();
-  return { state: row.state, displayName: row.display_name };
-}
-
 export interface PeopleFilter {
   readonly q?: string | undefined;
   /** Normalised. */

@@ -1,0 +1,67 @@
+/** Imports run one way: core ← service, api ← {service, cli, console, standins}. docs/architecture.md says why. */
+const pkg = (name) => `^packages/${name}/`;
+const only = (name, to) => ({
+  name: `${name}-imports`,
+  severity: 'error',
+  from: { path: pkg(name) },
+  to: { path: '^packages/', pathNot: [pkg(name), ...to] },
+});
+
+export default {
+  forbidden: [
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: {},
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
+    { name: 'nothing-unresolved', severity: 'error', from: {}, to: { couldNotResolve: true } },
+    only('core', []),
+    only('api', ['^packages/core/(src|dist)/vocabulary']),
+    only('service', [pkg('core'), pkg('api')]),
+    only('cli', [pkg('api')]),
+    only('console', [pkg('api')]),
+    only('standins', []),
+    {
+      name: 'core-is-computation-alone',
+      severity: 'error',
+      from: { path: '^packages/core/src/', pathNot: ['\\.test\\.ts$', '^packages/core/src/crypto/'] },
+      to: { dependencyTypes: ['core', 'npm'], dependencyTypesNot: ['type-only'] },
+    },
+    {
+      name: 'vocabulary-imports-nothing',
+      severity: 'error',
+      from: { path: '^packages/core/src/vocabulary' },
+      to: {},
+    },
+    {
+      name: 'api-runs-in-browsers',
+      severity: 'error',
+      from: { path: '^packages/api/src/' },
+      to: { dependencyTypes: ['core'] },
+    },
+    {
+      name: 'areas-keep-their-stores',
+      severity: 'error',
+      from: { path: '^packages/service/src/([^/]+)/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^packages/service/src/[^/]+/store\\.ts$', pathNot: '^packages/service/src/$1/' },
+    },
+    {
+      name: 'tests-are-not-imported',
+      severity: 'error',
+      from: { pathNot: '(\\.test\\.ts$|^e2e/|^bench/)' },
+      to: { path: '\\.test\\.ts$' },
+    },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    exclude: { path: '(/dist/|node_modules/(?!@nimble-latch))' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.base.json' },
+    enhancedResolveOptions: {
+      exportsFields: ['exports'],
+      conditionNames: ['nimble-latch-source', 'import', 'default'],
+      extensions: ['.ts', '.tsx', '.js', '.mjs', '.json'],
+    },
+  },
+};

@@ -1,0 +1,407 @@
+import { catalogue, say, SIGN_IN_STATES, TRAIL_ACTIONS, type Answer, type Sent } from '@nimble-latch/api';
+import { InvalidArgumentError, Option, type Command } from 'commander';
+import type { Context, Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { facts, table } from '../render/table.js';
+import { exact, relative } from '../render/time.js';
+import { words } from '../words.js';
+import {
+  done,
+  findApplication,
+  findPerson,
+  moment,
+  moreRows,
+  onceKey,
+  show,
+  wholeNumber,
+  withSession,
+  type Noun,
+} from './support.js';
+
+const h = words.headings;
+const shared = catalogue('en');
+
+export function overview(command: Command, context: Context): void {
+  command.action(
+    withSession(context, async (session) => {
+      const answer = await session.client.call('overview.show');
+      const o = words.facts.overview;
+      show(session, answer, () =>
+        facts([
+          [o.people, String(answer.people)],
+          [`  ${o.withFactor}`, String(answer.withFactor)],
+          [`  ${o.passwordOnly}`, String(answer.passwordOnly)],
+          [`  ${o.withNothing}`, String(answer.withNothing)],
+          [`  ${o.deactivated}`, String(answer.deactivated)],
+          [o.applications, String(answer.applications)],
+          [
+            o.signIns,
+            SIGN_IN_STATES.flatMap((state) =>
+              answer.signInsLastDay[state] ? `${answer.signInsLastDay[state]} ${shared.signInStates[state]}` : [],
+            ).join(', ') || words.facts.none,
+          ],
+          [o.throttled, String(answer.throttled)],
+        ]),
+      );
+    }),
+  );
+}
+
+type Row = Answer<'activity.list'>['rows'][number];
+const who = (row: Row) => row.person?.displayName ?? (row.person ? words.facts.erased : words.facts.nobody);
+
+function activityTable(session: Session, rows: readonly Row[]): string {
+  return table(
+    rows,
+    [
+      { heading: h.when, cell: (row) => relative(row.at, session.now()) },
+      { heading: h.who, cell: who, flexible: true },
+      { heading: h.at, cell: (row) => row.application.name ?? words.facts.erased, flexible: true },
+      {
+        heading: h.outcome,
+        cell: (row) => shared.signInStates[row.state] + (row.walkThrough ? ` (${words.facts.walkThrough})` : ''),
+      },
+      {
+        heading: h.why,
+        cell: (row) => row.way ?? (row.reason ? shared.reasons[row.reason] : words.facts.none),
+        flexible: true,
+      },
+      { heading: h.from, cell: (row) => row.sourceAddress ?? words.facts.none },
+    ],
+    session,
+  );
+}
+
+/** A story as lines: the time since it began, and what happened. */
+export function storyLines(story: Pick<Answer<'activity.show'>, 'at' | 'steps'>): string {
+  return story.steps
+    .map((step) => {
+      const after = ((Date.parse(step.at) - Date.parse(story.at)) / 1000).toFixed(1).padStart(6);
+      const prompt = step.prompt ? shared.prompts[step.prompt] : '';
+      const method = step.method ? shared.methods[step.method] : '';
+      const why = step.why ? `: ${shared.reasons[step.why]}` : '';
+      const until = step.until ? `, ${say(words.facts.pausedUntil, { until: exact(step.until) })}` : '';
+      return `  ${after} s  ${say(shared.story[step.what], { prompt, method })}${why}${until}`;
+    })
+    .join('\n');
+}
+
+export const activity: Noun = (command, context) => {
+  const help = words.help.activity;
+  command
+    .command('list')
+    .description(help.list)
+    .option('--person <person>')
+    .option('--application <application>')
+    .addOption(new Option('--state <state>').choices(SIGN_IN_STATES))
+    .option('--since <moment>', 'such as 2026-11-23T08:00Z or 12h', moment(context))
+    .option('--until <moment>', 'such as 2026-11-23T08:00Z or 1h', moment(context))
+    .option('--limit <n>', words.options.limit, wholeNumber, 20)
+    .option('--cursor <next>', words.options.cursor)
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          options: {
+            person?: string;
+            application?: string;
+            state?: Row['state'];
+            since?: string;
+            until?: string;
+            limit: number;
+            cursor?: string;
+          },
+        ) => {
+          const { person, application, ...rest } = options;
+          const page = await session.client.call('activity.list', {
+            query: {
+              ...rest,
+              person: person ? (await findPerson(session, person)).id : undefined,
+              application: application ? (await findApplication(session, application)).id : undefined,
+            },
+          });
+          show(session, page, () => activityTable(session, page.rows) + moreRows(session, page));
+        },
+      ),
+    );
+  command
+    .command('show <sign-in>')
+    .description(help.show)
+    .action(
+      withSession(context, async (session, id: string) => {
+        const story = await session.client.call('activity.show', { params: { id } });
+        show(
+          session,
+          story,
+          () =>
+            facts([
+              [h.when, `${exact(story.at)} (${relative(story.at, session.now())})`],
+              [h.who, who(story)],
+              [h.at, story.application.name ?? words.facts.erased],
+              [h.from, [story.sourceAddress, story.browser].filter(Boolean).join(', ') || words.facts.none],
+              ['CLAIMS', story.claims.join(', ') || words.facts.none],
+              ...(story.ignoredClaims.length > 0 ? [['IGNORED', story.ignoredClaims.join(', ')] as const] : []),
+              [h.outcome, shared.signInStates[story.state] + (story.reason ? `: ${shared.reasons[story.reason]}` : '')],
+            ]) + `\n${storyLines(story)}\n`,
+        );
+      }),
+    );
+};
+
+type TrailRow = Answer<'trail.list'>['rows'][number];
+
+/** A trail entry as a sentence. */
+function sentenceOf(row: TrailRow): string {
+  const { actors } = shared;
+  const actor =
+    row.actor.name ??
+    (row.actor.kind === 'host' || row.actor.kind === 'service'
+      ? actors[row.actor.kind]
+      : row.actor.id
+        ? actors.erased
+        : actors.nobody);
+  return say(shared.trail[row.action], {
+    actor,
+    person: row.person ? (row.person.name ?? actors.erased) : actors.nobody,
+    target: row.target.name ?? `a ${row.target.kind}`,
+    reason: row.reason ?? '',
+  });
+}
+
+export const trail: Noun = (command, context) => {
+  command
+    .command('list')
+    .description(words.help.trail.list)
+    .option('--person <person>', 'concerning this person')
+    .option('--actor <person>', 'done by this person')
+    .addOption(new Option('--action <action>').choices(TRAIL_ACTIONS))
+    .option('--area <word>', 'actions that begin with this word, such as authenticator')
+    .option('--since <moment>', 'such as 2026-11-23T08:00Z or 12h', moment(context))
+    .option('--until <moment>', 'such as 2026-11-23T08:00Z or 1h', moment(context))
+    .option('--limit <n>', words.options.limit, wholeNumber, 20)
+    .option('--cursor <next>', words.options.cursor)
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          options: {
+            person?: string;
+            actor?: string;
+            action?: TrailRow['action'];
+            area?: string;
+            since?: string;
+            until?: string;
+            limit: number;
+            cursor?: string;
+          },
+        ) => {
+          const { person, actor, ...rest } = options;
+          const page = await session.client.call('trail.list', {
+            query: {
+              ...rest,
+              person: person ? (await findPerson(session, person)).id : undefined,
+              actor: actor ? (await findPerson(session, actor)).id : undefined,
+            },
+          });
+          show(
+            session,
+            page,
+            () =>
+              table(
+                page.rows,
+                [
+                  { heading: h.when, cell: (row) => relative(row.at, session.now()) },
+                  { heading: h.what, cell: sentenceOf, flexible: true },
+                  {
+                    heading: h.why,
+                    cell: (row) =>
+                      row.reason && row.reason in shared.reasons
+                        ? shared.reasons[row.reason as keyof typeof shared.reasons]
+                        : (row.reason ?? ''),
+                    flexible: true,
+                  },
+                  { heading: h.from, cell: (row) => row.origin ?? words.facts.none },
+                  { heading: h.sealed, cell: (row) => (row.sealed ? words.facts.yes : words.facts.no) },
+                ],
+                session,
+              ) + moreRows(session, page),
+          );
+        },
+      ),
+    );
+};
+
+export const token: Noun = (command, context) => {
+  const help = words.help.token;
+  command
+    .command('list')
+    .description(help.list)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('accessTokens.list');
+        show(session, answer, () =>
+          table(
+            answer.rows,
+            [
+              { heading: h.label, cell: (row) => row.label, flexible: true },
+              { heading: h.hint, cell: (row) => row.hint },
+              { heading: h.until, cell: (row) => relative(row.expiresAt, session.now()) },
+              { heading: h.used, cell: (row) => relative(row.lastUsedAt, session.now()) },
+              { heading: h.id, cell: (row) => row.id },
+            ],
+            session,
+          ),
+        );
+      }),
+    );
+  command
+    .command('issue <label>')
+    .description(help.issue)
+    .option('--hours <n>', 'how long it lives', wholeNumber, 12)
+    .action(
+      withSession(context, async (session, label: string, options: { hours: number }) => {
+        const answer = await session.client.call('accessTokens.add', {
+          body: { label, hours: options.hours },
+          idempotencyKey: onceKey(),
+        });
+        done(
+          session,
+          answer,
+          `${say(words.done.tokenIssued, { until: exact(answer.accessToken.expiresAt) })}\n  ${answer.token}`,
+        );
+      }),
+    );
+  command
+    .command('revoke <id>')
+    .description(help.revoke)
+    .action(
+      withSession(context, async (session, id: string) => {
+        const answer = await session.client.call('accessTokens.revoke', { params: { id } });
+        done(session, answer, words.done.tokenRevoked);
+      }),
+    );
+};
+
+type Settings = Sent<'settings.edit', 'body'>;
+
+/** `organisation`, `totp.digits` … of the settings as they are; the service judges the values. */
+function flatten(value: object, prefix = ''): [string, string | number][] {
+  return Object.entries(value).flatMap(([name, inner]: [string, unknown]) =>
+    typeof inner === 'object' && inner !== null
+      ? flatten(inner, `${prefix}${name}.`)
+      : [[`${prefix}${name}`, inner as string | number] as [string, string | number]],
+  );
+}
+
+function assignment(text: string, before: [string, string][] | undefined): [string, string][] {
+  const split = text.indexOf('=');
+  if (split < 1) throw new InvalidArgumentError('expected name=value, such as totp.digits=8');
+  return [...(before ?? []), [text.slice(0, split), text.slice(split + 1)]];
+}
+
+export const settings: Noun = (command, context) => {
+  const help = words.help.settings;
+  command
+    .command('show')
+    .description(help.show)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('settings.show');
+        show(session, answer, () => facts(flatten(answer.settings).map(([name, value]) => [name, String(value)])));
+      }),
+    );
+  command
+    .command('set')
+    .description(help.set)
+    .argument('<name=value...>', 'one or several', assignment)
+    .action(
+      withSession(context, async (session, pairs: [string, string][]) => {
+        const { settings: now, version } = await session.client.call('settings.show');
+        const next = structuredClone(now) as unknown as Record<string, unknown>;
+        for (const [name, value] of pairs) {
+          const known = flatten(now).find(([one]) => one === name);
+          if (!known)
+            throw new Failure(
+              say(words.errors.badValue, {
+                expected: `one of ${flatten(now)
+                  .map(([one]) => one)
+                  .join(', ')}`,
+              }),
+              { where: name, try: 'nlatch settings show' },
+            );
+          const path = name.split('.');
+          const last = path.pop()!;
+          const holder = path.reduce<Record<string, unknown>>(
+            (object, part) => object[part] as Record<string, unknown>,
+            next,
+          );
+          holder[last] = typeof known[1] === 'number' ? Number(value) : value;
+        }
+        const answer = await session.client.call('settings.edit', {
+          body: next as unknown as Settings,
+          ifMatch: version,
+        });
+        done(session, answer, words.done.settingsSaved);
+      }),
+    );
+};
+
+export const system: Noun = (command, context) => {
+  command
+    .command('show')
+    .description(words.help.system.show)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('system.show');
+        const f = words.facts;
+        show(session, answer, () =>
+          [
+            facts([
+              [f.version, answer.version],
+              [f.outbox, say(f.waiting, { count: answer.outbox.waiting, failed: answer.outbox.failed })],
+              [
+                f.trail,
+                say(f.unsealed, {
+                  count: answer.trail.unsealed,
+                  when: relative(answer.trail.lastSealAt, session.now()),
+                }),
+              ],
+            ]),
+            table(
+              answer.nodes,
+              [
+                { heading: h.host, cell: (row) => row.host },
+                { heading: h.since, cell: (row) => relative(row.startedAt, session.now()) },
+                { heading: h.seen, cell: (row) => relative(row.seenAt, session.now()) },
+                { heading: h.clock, cell: (row) => `${row.clockOffMs} ms`, align: 'right' },
+                { heading: h.id, cell: (row) => row.writer },
+              ],
+              session,
+            ),
+            table(
+              answer.jobs,
+              [
+                { heading: h.kind, cell: (row) => row.kind },
+                { heading: h.state, cell: (row) => row.state },
+                { heading: h.next, cell: (row) => relative(row.runAt, session.now()) },
+                { heading: h.progress, cell: (row) => row.lastError ?? row.progress, flexible: true },
+              ],
+              session,
+            ),
+            table(
+              answer.keys,
+              [
+                { heading: h.purpose, cell: (row) => row.purpose },
+                { heading: h.state, cell: (row) => row.state },
+                { heading: h.since, cell: (row) => relative(row.createdAt, session.now()) },
+                { heading: h.id, cell: (row) => row.id },
+              ],
+              session,
+            ),
+          ].join('\n'),
+        );
+      }),
+    );
+};

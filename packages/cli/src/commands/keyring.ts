@@ -1,0 +1,210 @@
+import { writeFileSync } from 'node:fs';
+import { catalogue, say, type Answer } from '@nimble-latch/api';
+import { ApiError } from '@nimble-latch/api/client';
+import { Option } from 'commander';
+import type { Session } from '../context.js';
+import { explainFailure, Failure } from '../failure.js';
+import { table } from '../render/table.js';
+import { exact, relative } from '../render/time.js';
+import { words } from '../words.js';
+import { confirm, done, findPerson, onceKey, show, withSession, type Noun } from './support.js';
+
+type Keyring = Answer<'keyring.show'>;
+type Authenticator = Keyring['authenticators'][number];
+const h = words.headings;
+
+function stateOf(one: Authenticator): string {
+  const lanes = [one.guard.familiar, one.guard.stranger];
+  if (lanes.some((lane) => lane.needsUnlock)) return `${one.state}, ${words.facts.needsUnlock}`;
+  const paused = lanes
+    .flatMap((lane) => lane.pausedUntil ?? [])
+    .sort()
+    .at(-1);
+  return paused && Date.parse(paused) > Date.now()
+    ? `${one.state}, ${say(words.facts.pausedUntil, { until: exact(paused) })}`
+    : one.state;
+}
+
+function keyringTable(session: Session, keyring: Keyring): string {
+  const carrier = (id: string | null) => keyring.carriers.find((one) => one.id === id);
+  return table(
+    keyring.authenticators,
+    [
+      { heading: h.carrier, cell: (row) => carrier(row.carrierId)?.label ?? words.facts.none, flexible: true },
+      { heading: h.method, cell: (row) => row.method },
+      { heading: h.label, cell: (row) => row.label, flexible: true },
+      { heading: h.state, cell: stateOf },
+      { heading: h.used, cell: (row) => relative(row.lastUsedAt, session.now()) },
+      { heading: h.id, cell: (row) => row.id },
+    ],
+    session,
+  );
+}
+
+/** Asks for the codes that prove an authenticator, again while the answer is one that a next code can mend. */
+async function proveByAsking(session: Session, id: string, codesNeeded: 1 | 2): Promise<Authenticator> {
+  for (;;) {
+    const codes = [await session.ask(words.asks.code)];
+    if (codesNeeded === 2) codes.push(await session.ask(words.asks.secondCode));
+    try {
+      return await session.client.call('totp.prove', { params: { id }, body: { codes } });
+    } catch (error) {
+      const mendable =
+        error instanceof ApiError &&
+        ['code-wrong', 'clock-off', 'codes-not-consecutive', 'invalid-input'].includes(error.code);
+      if (!mendable || !session.interactive) throw error;
+      session.err(explainFailure(error).text);
+    }
+  }
+}
+
+export const keyring: Noun = (command, context) => {
+  const help = words.help.keyring;
+  command
+    .command('show <person>')
+    .description(help.show)
+    .action(
+      withSession(context, async (session, named: string) => {
+        const person = await findPerson(session, named);
+        const answer = await session.client.call('keyring.show', { params: { id: person.id } });
+        show(session, answer, () => keyringTable(session, answer));
+      }),
+    );
+  command
+    .command('enrol-totp <person>')
+    .description(help['enrol-totp'])
+    .option('--label <text>', 'what the authenticator is called')
+    .option('--carrier <label>', 'what carries it: a new phone of this name', 'Phone')
+    .addOption(new Option('--algorithm <name>').choices(['SHA1', 'SHA256', 'SHA512']))
+    .addOption(new Option('--digits <n>').choices(['6', '8']))
+    .addOption(new Option('--period <seconds>').choices(['30', '60']))
+    .option('--qr <file>', 'also write the QR picture to a file that ends in .svg or .png')
+    .option('--later', 'do not ask for the first code now')
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          named: string,
+          options: {
+            label?: string;
+            carrier: string;
+            algorithm?: 'SHA1';
+            digits?: string;
+            period?: string;
+            qr?: string;
+            later?: boolean;
+          },
+        ) => {
+          const { qr } = options;
+          if (qr !== undefined && !/\.(svg|png)$/.test(qr))
+            throw new Failure(say(words.errors.badValue, { expected: 'a file that ends in .svg or .png' }), {
+              where: '--qr',
+            });
+          const person = await findPerson(session, named);
+          const begun = await session.client.call('totp.begin', {
+            params: { id: person.id },
+            body: {
+              ...(options.label ? { label: options.label } : {}),
+              carrier: { kind: 'phone', label: options.carrier },
+              ...(options.algorithm ? { algorithm: options.algorithm } : {}),
+              ...(options.digits ? { digits: Number(options.digits) as 6 | 8 } : {}),
+              ...(options.period ? { period: Number(options.period) as 30 | 60 } : {}),
+            },
+            idempotencyKey: onceKey(),
+          });
+          const { authenticator } = begun;
+          if (qr !== undefined) writeQr(qr, begun);
+          if (session.json) {
+            const { qrPng: _png, qrSvg: _svg, ...rest } = begun;
+            session.out(`${JSON.stringify(rest, null, 2)}\n`);
+            return;
+          }
+          session.out(
+            `${say(words.done.enrolBegun, { label: authenticator.label, name: person.displayName, carrier: options.carrier })}\n\n`,
+          );
+          session.out(`${words.facts.scan}\n\n${await blockPicture(begun.keyUri)}\n`);
+          session.out(
+            `${words.facts.keyAsText}\n  ${begun.key}\n  ${say(words.facts.parameters, { ...authenticator.totp! })}\n\n`,
+          );
+          if (qr !== undefined) session.out(`${say(words.done.qrWritten, { file: qr })}\n`);
+          if (options.later) session.out(`${say(words.done.proveLater, { id: authenticator.id })}\n`);
+          else
+            session.out(
+              `${say(words.done.proved, { label: (await proveByAsking(session, authenticator.id, begun.codesNeeded)).label })}\n`,
+            );
+        },
+      ),
+    );
+  command
+    .command('prove <authenticator>')
+    .description(help.prove)
+    .action(
+      withSession(context, async (session, id: string) => {
+        const { settings } = await session.client.call('settings.show');
+        const proved = await proveByAsking(session, id, settings.totp.codesToProve);
+        done(session, proved, say(words.done.proved, { label: proved.label }));
+      }),
+    );
+  for (const verb of ['suspend', 'resume', 'unlock'] as const)
+    command
+      .command(`${verb} <authenticator>`)
+      .description(help[verb])
+      .action(
+        withSession(context, async (session, id: string) => {
+          const answer = await session.client.call(`authenticators.${verb}`, { params: { id } });
+          done(
+            session,
+            answer,
+            say(verb === 'unlock' ? words.done.unlocked : words.done.authenticatorState, {
+              label: answer.label,
+              state: answer.state,
+            }),
+          );
+        }),
+      );
+  command
+    .command('revoke <person> <authenticator>')
+    .description(help.revoke)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(context, async (session, named: string, id: string, options: { yes?: boolean }) => {
+        const person = await findPerson(session, named);
+        const { authenticators } = await session.client.call('keyring.show', { params: { id: person.id } });
+        const target = authenticators.find((one) => one.id === id);
+        const left = authenticators.filter(
+          (one) => one.id !== id && one.state === 'active' && one.method !== 'password',
+        );
+        const list = left.map((one) => `${one.label} (${catalogue('en').methods[one.method]})`).join(', ');
+        const consequence = say(words.consequences.revoke, {
+          label: target?.label ?? id,
+          left: left.length > 0 ? say(words.consequences.leftWith, { list }) : words.consequences.leftNothing,
+        });
+        if (!(await confirm(session, consequence, options.yes))) return;
+        const answer = await session.client.call('authenticators.revoke', { params: { id } });
+        done(session, answer, say(words.done.authenticatorState, { label: answer.label, state: answer.state }));
+      }),
+    );
+};
+
+function writeQr(file: string, begun: Answer<'totp.begin'>): void {
+  try {
+    // Readable by its owner only, and never over a file that is there: it holds the key.
+    writeFileSync(file, file.endsWith('.svg') ? begun.qrSvg : Buffer.from(begun.qrPng, 'base64'), {
+      mode: 0o600,
+      flag: 'wx',
+    });
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'EEXIST')
+      throw new Failure(words.errors.fileExists, { where: `--qr ${file}`, try: words.errors.fileExistsTry });
+    throw new Failure(say(words.errors.badValue, { expected: 'a file that can be written' }), {
+      where: `--qr ${file}`,
+    });
+  }
+}
+
+/** The QR picture in half blocks: two rows of modules in one line, light on dark as terminals mostly are. */
+async function blockPicture(text: string): Promise<string> {
+  const { default: QRCode } = await import('qrcode');
+  return await QRCode.toString(text, { type: 'utf8', errorCorrectionLevel: 'L', margin: 2 });
+}

@@ -1,0 +1,244 @@
+import { say, type Answer, type Sent } from '@nimble-latch/api';
+import { Option } from 'commander';
+import { facts, table, type Column } from '../render/table.js';
+import { relative } from '../render/time.js';
+import type { Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { words } from '../words.js';
+import {
+  collect,
+  confirm,
+  done,
+  findGroup,
+  findPerson,
+  moreRows,
+  onceKey,
+  show,
+  wholeNumber,
+  withSession,
+  type Noun,
+} from './support.js';
+
+const h = words.headings;
+type Person = Answer<'people.show'>;
+
+export function peopleTable(session: Session, rows: Answer<'people.list'>['rows']): string {
+  const columns: Column<(typeof rows)[number]>[] = [
+    { heading: h.name, cell: (row) => row.displayName, flexible: true },
+    { heading: h.loginNames, cell: (row) => row.loginNames.join(', '), flexible: true },
+    { heading: h.state, cell: (row) => [row.state, ...row.roles].join(', ') },
+    { heading: h.password, cell: (row) => (row.hasPassword ? words.facts.yes : words.facts.no) },
+    { heading: h.factors, cell: (row) => String(row.factors), align: 'right' },
+    { heading: h.lastProof, cell: (row) => relative(row.lastProofAt, session.now()) },
+  ];
+  return table(rows, columns, session);
+}
+
+function describe(person: Person): string {
+  const f = words.facts;
+  return facts([
+    [h.name, person.displayName],
+    [h.id, person.id],
+    [h.state, [person.state, ...person.roles].join(', ')],
+    [h.loginNames, person.loginNames.map((name) => name.value).join(', ')],
+    [f.contact.toUpperCase(), [person.mail, person.phone].filter(Boolean).join(', ') || f.none],
+    [f.groups.toUpperCase(), person.groups.map((group) => group.name).join(', ') || f.none],
+    [f.language.toUpperCase(), person.language],
+    [f.timeZone.toUpperCase(), person.timeZone],
+    [f.source.toUpperCase(), person.source],
+  ]);
+}
+
+export const person: Noun = (command, context) => {
+  const help = words.help.person;
+  command
+    .command('list')
+    .description(help.list)
+    .option('--find <beginning>', 'names and login names that begin with this')
+    .option('--group <group>', 'members of this group')
+    .addOption(new Option('--state <state>').choices(['active', 'deactivated']))
+    .option('--limit <n>', words.options.limit, wholeNumber, 50)
+    .option('--cursor <next>', words.options.cursor)
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          options: { find?: string; group?: string; state?: Person['state']; limit: number; cursor?: string },
+        ) => {
+          const group = options.group ? (await findGroup(session, options.group)).id : undefined;
+          const page = await session.client.call('people.list', {
+            query: { q: options.find, group, state: options.state, limit: options.limit, cursor: options.cursor },
+          });
+          show(session, page, () => peopleTable(session, page.rows) + moreRows(session, page));
+        },
+      ),
+    );
+  command
+    .command('show <person>')
+    .description(help.show)
+    .action(
+      withSession(context, async (session, named: string) => {
+        const found = await findPerson(session, named);
+        show(session, found, () => describe(found));
+      }),
+    );
+  command
+    .command('add <name>')
+    .description(help.add)
+    .requiredOption('--login <login-name>', 'a login name; may be given several times', collect)
+    .option('--mail <address>')
+    .option('--phone <number>')
+    .option('--language <tag>')
+    .option('--time-zone <zone>')
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          displayName: string,
+          options: { login: string[]; mail?: string; phone?: string; language?: string; timeZone?: string },
+        ) => {
+          const { login: loginNames, ...rest } = options;
+          const added = await session.client.call('people.add', {
+            body: { displayName, loginNames, ...rest },
+            idempotencyKey: onceKey(),
+          });
+          done(
+            session,
+            added,
+            say(words.done.personAdded, {
+              name: added.displayName,
+              loginNames: added.loginNames.map((name) => name.value).join(', '),
+            }),
+          );
+        },
+      ),
+    );
+  command
+    .command('edit <person>')
+    .description(help.edit)
+    .option('--name <name>')
+    .option('--mail <address>', 'or "" for none')
+    .option('--phone <number>', 'or "" for none')
+    .option('--language <tag>')
+    .option('--time-zone <zone>')
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          named: string,
+          options: { name?: string; mail?: string; phone?: string; language?: string; timeZone?: string },
+        ) => {
+          const found = await findPerson(session, named);
+          const emptyIsNull = (value: string | undefined) => (value === '' ? null : value);
+          const body: Sent<'people.edit', 'body'> = {
+            displayName: options.name,
+            mail: emptyIsNull(options.mail),
+            phone: emptyIsNull(options.phone),
+            language: options.language,
+            timeZone: options.timeZone,
+          };
+          const edited = await session.client.call('people.edit', {
+            params: { id: found.id },
+            body,
+            ifMatch: found.version,
+          });
+          done(session, edited, say(words.done.personEdited, { name: edited.displayName }));
+        },
+      ),
+    );
+  command
+    .command('deactivate <person>')
+    .description(help.deactivate)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
+        const found = await findPerson(session, named);
+        const name = found.displayName;
+        if (!(await confirm(session, say(words.consequences.deactivatePerson, { name }), options.yes))) return;
+        const answer = await session.client.call('people.deactivate', { params: { id: found.id } });
+        done(session, answer, say(words.done.personDeactivated, { name, loginName: found.loginNames[0]!.value }));
+      }),
+    );
+  command
+    .command('reactivate <person>')
+    .description(help.reactivate)
+    .action(
+      withSession(context, async (session, named: string) => {
+        const found = await findPerson(session, named);
+        const answer = await session.client.call('people.reactivate', { params: { id: found.id } });
+        done(session, answer, say(words.done.personReactivated, { name: found.displayName }));
+      }),
+    );
+  command
+    .command('delete <person>')
+    .description(help.delete)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
+        const found = await findPerson(session, named);
+        const { authenticators } = await session.client.call('keyring.show', { params: { id: found.id } });
+        const consequence = say(words.consequences.deletePerson, {
+          name: found.displayName,
+          loginNames: found.loginNames.map((name) => name.value).join(', '),
+          authenticators: authenticators.filter((a) => a.state === 'active').length,
+          groups: found.groups.length,
+        });
+        if (!(await confirm(session, consequence, options.yes))) return;
+        const answer = await session.client.call('people.delete', { params: { id: found.id } });
+        done(session, answer, say(words.done.personDeleted, { name: found.displayName }));
+      }),
+    );
+  command
+    .command('add-login <person> <login-name>')
+    .description(help['add-login'])
+    .action(
+      withSession(context, async (session, named: string, value: string) => {
+        const found = await findPerson(session, named);
+        const answer = await session.client.call('loginNames.add', {
+          params: { id: found.id },
+          body: { value },
+          idempotencyKey: onceKey(),
+        });
+        const added = answer.loginNames.find((name) => !found.loginNames.some((before) => before.id === name.id));
+        done(
+          session,
+          answer,
+          say(words.done.loginNameAdded, { name: found.displayName, loginName: added?.value ?? value }),
+        );
+      }),
+    );
+  command
+    .command('remove-login <person> <login-name>')
+    .description(help['remove-login'])
+    .action(
+      withSession(context, async (session, named: string, value: string) => {
+        const found = await findPerson(session, named);
+        const name = found.loginNames.find((one) => one.value === value.toLowerCase());
+        if (!name)
+          throw new Failure(say(words.errors.loginNameUnknown, { person: found.displayName, name: value }), {
+            try: `nlatch person show ${named}`,
+          });
+        const answer = await session.client.call('loginNames.remove', {
+          params: { id: found.id, loginNameId: name.id },
+        });
+        done(session, answer, say(words.done.loginNameRemoved, { name: found.displayName, loginName: name.value }));
+      }),
+    );
+  command
+    .command('set-password <person>')
+    .description(help['set-password'])
+    .action(
+      withSession(context, async (session, named: string) => {
+        const found = await findPerson(session, named);
+        const password = await session.ask(words.asks.newPassword, { hidden: true });
+        const answer = await session.client.call('people.setPassword', {
+          params: { id: found.id },
+          body: { password },
+        });
+        done(session, answer, say(words.done.passwordSet, { name: found.displayName }));
+      }),
+    );
+};

@@ -1,0 +1,118 @@
+import { say, type Answer } from '@nimble-latch/api';
+import { EXIT } from '@nimble-latch/api';
+import type { Command } from 'commander';
+import { InvalidArgumentError } from 'commander';
+import type { Context, GlobalOptions, Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { openSession } from '../session.js';
+import { words } from '../words.js';
+
+/** One noun of the program: fills its command with verbs. */
+export type Noun = (command: Command, context: Context) => void;
+
+/** Wraps a verb: opens the session from the options of the whole line. */
+export function withSession<A extends unknown[]>(
+  context: Context,
+  verb: (session: Session, ...args: A) => Promise<void>,
+) {
+  return async (...args: [...A, Command]): Promise<void> => {
+    const command = args[args.length - 1] as Command;
+    await verb(openSession(context, command.optsWithGlobals<GlobalOptions>()), ...(args.slice(0, -1) as A));
+  };
+}
+
+/** Prints an answer as JSON or as a person reads it. */
+export function show(session: Session, answer: unknown, human: () => string): void {
+  session.out(session.json ? `${JSON.stringify(answer, null, 2)}\n` : human());
+}
+
+/** Says what was done, where somebody reads; with --json the answer. */
+export function done(session: Session, answer: unknown, sentence: string): void {
+  show(session, answer, () => `${sentence}\n`);
+}
+
+const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
+export const isId = (text: string) => UUID.test(text);
+
+/** The person that an id or any of their login names means. */
+export async function findPerson(session: Session, named: string): Promise<Answer<'people.show'>> {
+  if (isId(named)) return await session.client.call('people.show', { params: { id: named } });
+  const { rows } = await session.client.call('people.list', { query: { loginName: named, limit: 1 } });
+  if (!rows[0]) {
+    const prefix = named.split(/[.@\\:]/)[0] || named;
+    throw new Failure(say(words.errors.personUnknown, { name: named }), {
+      try: say(words.errors.personUnknownTry, { prefix }),
+      exit: EXIT.notFound,
+    });
+  }
+  return await session.client.call('people.show', { params: { id: rows[0].id } });
+}
+
+/** The group that an id or its name means. */
+export async function findGroup(session: Session, named: string): Promise<Answer<'groups.show'>> {
+  if (isId(named)) return await session.client.call('groups.show', { params: { id: named } });
+  const { rows } = await session.client.call('groups.list', { query: { q: named, limit: 50 } });
+  const found = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
+  if (!found)
+    throw new Failure(say(words.errors.groupUnknown, { name: named }), {
+      try: words.errors.groupUnknownTry,
+      exit: EXIT.notFound,
+    });
+  return found;
+}
+
+/** The application that an id or its name means. */
+export async function findApplication(session: Session, named: string): Promise<Answer<'applications.show'>> {
+  let id = named;
+  if (!isId(named)) {
+    const { rows } = await session.client.call('applications.list', { query: { q: named, limit: 50 } });
+    const found = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
+    if (!found)
+      throw new Failure(say(words.errors.applicationUnknown, { name: named }), {
+        try: words.errors.applicationUnknownTry,
+        exit: EXIT.notFound,
+      });
+    id = found.id;
+  }
+  return await session.client.call('applications.show', { params: { id } });
+}
+
+/** States the consequence, then asks; without a terminal `--yes` must have said it. */
+export async function confirm(session: Session, consequence: string, yes: boolean | undefined): Promise<boolean> {
+  if (yes) return true;
+  session.err(`${consequence}\n`);
+  if (!session.interactive) throw new Failure(words.errors.needsYes, { try: words.errors.needsYesTry });
+  const answer = await session.ask(`${words.asks.sure} (y/N)`);
+  return /^y(es)?$/i.test(answer.trim());
+}
+
+export function wholeNumber(text: string): number {
+  if (!/^\d{1,9}$/.test(text)) throw new InvalidArgumentError('expected a whole number');
+  return Number(text);
+}
+
+export const collect = (value: string, before: string[] | undefined) => [...(before ?? []), value];
+
+/** A moment given as RFC 3339, as a date, or as how long ago: 30m, 12h, 7d. */
+export function moment(context: Context) {
+  return (text: string): string => {
+    const ago = /^(\d{1,6})([mhd])$/.exec(text);
+    if (ago)
+      return new Date(
+        context.now().getTime() -
+          Number(ago[1]) * { m: 60_000, h: 3_600_000, d: 86_400_000 }[ago[2] as 'm' | 'h' | 'd'],
+      ).toISOString();
+    const at = Date.parse(text);
+    if (Number.isNaN(at))
+      throw new InvalidArgumentError('expected a moment such as 2026-11-23T08:00Z, or how long ago: 30m, 12h, 7d');
+    return new Date(at).toISOString();
+  };
+}
+
+/** Says below a table that there is more. */
+export function moreRows(session: Session, page: { rows: readonly unknown[]; next: string | null }): string {
+  return page.next && !session.json ? `${say(words.facts.more, { count: page.rows.length, next: page.next })}\n` : '';
+}
+
+/** A fresh key for `Idempotency-Key`: a call that is sent again after a lost answer is not done twice. */
+export const onceKey = () => globalThis.crypto.randomUUID();

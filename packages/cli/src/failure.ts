@@ -1,0 +1,47 @@
+import { ApiError, Unreachable } from '@nimble-latch/api/client';
+import { ERRORS, EXIT, say } from '@nimble-latch/api';
+import { words } from './words.js';
+
+/** The client itself says no: what, where, and a command that would work. */
+export class Failure extends Error {
+  constructor(
+    readonly what: string,
+    readonly options: { readonly where?: string; readonly try?: string; readonly exit?: number } = {},
+  ) {
+    super(what);
+  }
+}
+
+/** How a failure is told and with which status the process ends. */
+export function explainFailure(error: unknown): { text: string; exit: number } {
+  if (error instanceof Failure)
+    return {
+      text: lines(error.what, error.options.where, error.options.try),
+      exit: error.options.exit ?? EXIT.badInput,
+    };
+  if (error instanceof ApiError) {
+    const { problem } = error;
+    const where = problem.issues
+      ?.map((issue) => `${issue.where.replace(/^(body|query|header|params)\./, '')}: ${issue.what}`)
+      .join('\n       ');
+    // A command rather than a sentence where there is one.
+    const remedy = problem.code === 'not-signed-in' ? words.errors.notSignedInTry : problem.remedy;
+    return { text: lines(problem.title, where, remedy), exit: ERRORS[problem.code]?.exit ?? EXIT.internal };
+  }
+  if (error instanceof Unreachable) {
+    const e = words.errors;
+    const [what, remedy] =
+      error.why === 'no-connection' ? [e.noConnection, e.noConnectionTry] : [e.notTheService, e.notTheServiceTry];
+    return { text: lines(say(what, { server: error.server }), undefined, remedy), exit: EXIT.unavailable };
+  }
+  return {
+    text: lines(words.errors.unexpected, error instanceof Error ? error.name : undefined, words.errors.unexpectedTry),
+    exit: EXIT.internal,
+  };
+}
+
+function lines(what: string, where: string | undefined, remedy: string | undefined): string {
+  return (
+    [`error: ${what}`, ...(where ? [`where: ${where}`] : []), ...(remedy ? [`try:   ${remedy}`] : [])].join('\n') + '\n'
+  );
+}

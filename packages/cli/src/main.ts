@@ -1,0 +1,43 @@
+import { readFileSync } from 'node:fs';
+import { CommanderError } from 'commander';
+import { createAsking } from './asking.js';
+import type { Context } from './context.js';
+import { buildProgram } from './program.js';
+
+const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')) as {
+  version: string;
+};
+
+const interactive = process.stdin.isTTY === true && process.stderr.isTTY === true;
+const context: Context = {
+  out: (text) => void process.stdout.write(text),
+  err: (text) => void process.stderr.write(text),
+  width: Math.min(100, process.stdout.columns ?? 100),
+  colour: process.stdout.isTTY === true && !process.env['NO_COLOR'],
+  now: () => new Date(),
+  env: process.env,
+  ask: createAsking(process.stdin, interactive),
+  interactive,
+};
+
+// A reader that closes early (head, less) is no error.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code === 'EPIPE') process.exit(0);
+  throw error;
+});
+
+try {
+  const args = process.argv.slice(2);
+  await (await buildProgram(context, args, version)).parseAsync(args, { from: 'user' });
+} catch (error) {
+  if (error instanceof CommanderError) {
+    process.exitCode = error.exitCode === 0 ? 0 : 2;
+  } else {
+    const { explainFailure } = await import('./failure.js');
+    const { text, exit } = explainFailure(error);
+    context.err(text);
+    process.exitCode = exit;
+  }
+}
+// An open standard input must not keep the process waiting.
+process.stdin.unref?.();

@@ -1,0 +1,54 @@
+import { Command } from 'commander';
+import type { Noun } from './commands/support.js';
+import type { Context } from './context.js';
+import { words } from './words.js';
+
+type NounName = keyof typeof words.nouns;
+
+/** Each noun's module is loaded only when its noun is on the line, so that help and completion come at once. */
+const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
+  login: async () => (await import('./commands/sign-in.js')).login,
+  logout: async () => (await import('./commands/sign-in.js')).logout,
+  whoami: async () => (await import('./commands/sign-in.js')).whoami,
+  overview: async () => (await import('./commands/insight.js')).overview,
+  person: async () => (await import('./commands/person.js')).person,
+  group: async () => (await import('./commands/group.js')).group,
+  keyring: async () => (await import('./commands/keyring.js')).keyring,
+  application: async () => (await import('./commands/application.js')).application,
+  'walk-through': async () => (await import('./commands/walk-through.js')).walkThrough,
+  activity: async () => (await import('./commands/insight.js')).activity,
+  trail: async () => (await import('./commands/insight.js')).trail,
+  token: async () => (await import('./commands/insight.js')).token,
+  settings: async () => (await import('./commands/insight.js')).settings,
+  system: async () => (await import('./commands/insight.js')).system,
+  completion: async () => (await import('./commands/completion.js')).completion,
+};
+
+/** Builds the program for one line of arguments. */
+export async function buildProgram(context: Context, args: readonly string[], version: string): Promise<Command> {
+  const program = new Command('nlatch')
+    .description(words.program)
+    .version(version)
+    .option('--server <address>', words.options.server)
+    .option('--json', words.options.json)
+    .exitOverride()
+    .configureHelp({ showGlobalOptions: true })
+    .configureOutput({
+      writeOut: context.out,
+      writeErr: context.err,
+      getOutHelpWidth: () => context.width,
+      getErrHelpWidth: () => context.width,
+      // Commander's own sentence, then where to look.
+      outputError: (text, write) => write(text),
+    });
+  for (const name of Object.keys(words.nouns) as NounName[]) {
+    const command = program
+      .command(name)
+      .description(words.nouns[name])
+      .showHelpAfterError(`try:   nlatch ${name} --help`);
+    // Sub-commands copy their parent's settings when they are made, so this comes first.
+    if (args.includes(name)) (await LOAD[name]())(command, context);
+  }
+  program.showHelpAfterError('try:   nlatch --help');
+  return program;
+}

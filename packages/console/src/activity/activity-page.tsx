@@ -1,0 +1,70 @@
+import { SIGN_IN_STATES } from '@nimble-latch/api';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { useSearchParams } from 'react-router';
+import { Button } from '../components/button.js';
+import { Select } from '../components/fields.js';
+import { Banner, Page, Row } from '../components/layout.js';
+import { catalogue, words } from '../messages/index.js';
+import { call, troubleOf, useRead } from '../session/api.js';
+import { ActivityTable } from './activity-table.js';
+
+const w = words.activity;
+type State = (typeof SIGN_IN_STATES)[number];
+
+export function ActivityPage() {
+  const [query, setQuery] = useSearchParams();
+  const applications = useRead('applications.list', { query: { limit: 200 } });
+  const filter = {
+    state: (query.get('state') ?? undefined) as State | undefined,
+    application: query.get('application') ?? undefined,
+    person: query.get('person') ?? undefined,
+  };
+  const set = (name: string) => (value: string) => {
+    const next = new URLSearchParams(query);
+    if (value === 'all') next.delete(name);
+    else next.set(name, value);
+    setQuery(next, { replace: true });
+  };
+  const signIns = useInfiniteQuery({
+    queryKey: ['activity', 'activity.list', filter],
+    queryFn: ({ pageParam }) => call('activity.list', { query: { ...filter, cursor: pageParam } }),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next ?? undefined,
+    refetchInterval: 10_000,
+  });
+  return (
+    <Page>
+      <h1>{w.title}</h1>
+      <Row>
+        <Select
+          label={w.state}
+          value={filter.state ?? 'all'}
+          onChange={set('state')}
+          options={[
+            { id: 'all', text: w.all },
+            ...SIGN_IN_STATES.map((id) => ({ id, text: catalogue('en').signInStates[id] })),
+          ]}
+        />
+        <Select
+          label={w.application}
+          value={filter.application ?? 'all'}
+          onChange={set('application')}
+          options={[
+            { id: 'all', text: w.all },
+            ...(applications.data?.rows ?? []).map((row) => ({ id: row.id, text: row.name })),
+          ]}
+        />
+        {filter.person && <Button onPress={() => set('person')('all')}>{words.trail.everybody}</Button>}
+      </Row>
+      {signIns.error && <Banner $tone="danger">{troubleOf(signIns.error)?.text}</Banner>}
+      {signIns.data && <ActivityTable label={w.title} rows={signIns.data.pages.flatMap((page) => page.rows)} />}
+      {signIns.hasNextPage && (
+        <Row>
+          <Button onPress={() => void signIns.fetchNextPage()} isDisabled={signIns.isFetching}>
+            {words.act.more}
+          </Button>
+        </Row>
+      )}
+    </Page>
+  );
+}

@@ -1,0 +1,57 @@
+import { Link, useParams } from 'react-router';
+import { Banner, Code, Facts, Page, Row, Section, State } from '../components/layout.js';
+import { Time } from '../components/time.js';
+import { catalogue, words } from '../messages/index.js';
+import { troubleOf, useRead } from '../session/api.js';
+import { OUTCOME_TONES, whoOf } from './activity-table.js';
+import { Story } from './story.js';
+
+const w = words.activity;
+const shared = catalogue('en');
+
+export function StoryPage() {
+  const { id = '' } = useParams();
+  const { data: story, error } = useRead('activity.show', { params: { id } });
+  if (error)
+    return (
+      <Page>
+        <Banner $tone="danger">{troubleOf(error)?.text}</Banner>
+      </Page>
+    );
+  if (!story) return <Page aria-busy="true">{words.loading}</Page>;
+  return (
+    <Page>
+      <h1>{w.story}</h1>
+      <Row>
+        <State tone={OUTCOME_TONES[story.state]}>{shared.signInStates[story.state]}</State>
+        <span>{story.way ?? (story.reason ? shared.reasons[story.reason] : '')}</span>
+      </Row>
+      <Facts>
+        <dt>{w.who}</dt>
+        <dd>{story.person ? <Link to={`/people/${story.person.id}`}>{whoOf(story)}</Link> : whoOf(story)}</dd>
+        <dt>{w.where}</dt>
+        <dd>{story.application.name ?? words.somebodyDeleted}</dd>
+        <dt>{w.when}</dt>
+        <dd>
+          <Time at={story.at} />
+        </dd>
+        <dt>{w.from}</dt>
+        <dd>{story.sourceAddress ?? words.none}</dd>
+        <dt>{w.browser}</dt>
+        <dd>{story.browser ?? words.none}</dd>
+        <dt>{w.claims}</dt>
+        <dd>{story.claims.join(', ') || words.none}</dd>
+        <dt>{w.ignored}</dt>
+        <dd>{story.ignoredClaims.join(', ') || words.none}</dd>
+        <dt>{w.id}</dt>
+        <dd>
+          <Code>{story.id}</Code>
+        </dd>
+      </Facts>
+      <Section aria-labelledby="steps">
+        <h2 id="steps">{words.walk.story}</h2>
+        <Story story={story} />
+      </Section>
+    </Page>
+  );
+}

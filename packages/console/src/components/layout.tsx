@@ -1,0 +1,123 @@
+import { styled } from 'styled-components';
+import { colour, narrow, radius, size, space, type } from '../theme/tokens.js';
+
+/** A page's column. */
+export const Page = styled.main`
+  padding: ${space.wide} ${space.far} ${space.far};
+  max-width: ${size.page};
+  display: grid;
+  gap: ${space.wide};
+  align-content: start;
+  min-width: 0;
+  ${narrow} {
+    padding: ${space.base};
+  }
+`;
+
+export const Row = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: ${space.snug};
+`;
+
+export const Spread = styled(Row)`
+  justify-content: space-between;
+`;
+
+/** A part of a page with its heading. */
+export const Section = styled.section`
+  display: grid;
+  gap: ${space.snug};
+  border-top: 1px solid ${colour.line};
+  padding-top: ${space.base};
+  min-width: 0;
+`;
+
+export const Soft = styled.span`
+  color: ${colour.inkSoft};
+`;
+
+export const Small = styled.p`
+  color: ${colour.inkSoft};
+  font-size: ${type.small};
+`;
+
+/** Codes, serials, keys: monospaced, to be read aloud. */
+export const Code = styled.code`
+  font-family: ${type.code};
+  overflow-wrap: anywhere;
+`;
+
+export const ShownCode = styled(Code)`
+  display: block;
+  padding: ${space.snug};
+  border: 1px solid ${colour.line};
+  border-radius: ${radius.field};
+  background: ${colour.raised};
+  font-size: ${type.base};
+`;
+
+/** Names and values side by side. */
+export const Facts = styled.dl`
+  display: grid;
+  grid-template-columns: max-content minmax(0, 1fr);
+  gap: ${space.tight} ${space.wide};
+  align-items: center;
+  dt {
+    color: ${colour.inkSoft};
+  }
+  dd {
+    overflow-wrap: anywhere;
+  }
+`;
+
+/** Something that has to be noticed; `danger` for what went wrong. */
+export const Banner = styled.div<{ $tone?: 'brass' | 'danger' | 'good' }>`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${space.snug};
+  align-items: center;
+  justify-content: space-between;
+  padding: ${space.snug} ${space.base};
+  border-left: 4px solid
+    ${({ $tone }) => ($tone === 'danger' ? colour.danger : $tone === 'good' ? colour.action : colour.brass)};
+  background: ${({ $tone }) => ($tone === 'danger' ? colour.dangerSoft : $tone === 'good' ? colour.actionSoft : colour.brassSoft)};
+  border-radius: ${radius.field};
+`;
+
+/** A state as a word with a shape before it: filled, half, hollow, crossed. Never by colour alone. */
+const SHAPES = { good: '●', held: '◐', open: '○', ended: '✕' } as const;
+const Word = styled.span<{ $tone: keyof typeof SHAPES }>`
+  display: inline-flex;
+  gap: ${space.tight};
+  white-space: nowrap;
+  color: ${({ $tone }) => ({ good: colour.action, held: colour.brass, open: colour.inkSoft, ended: colour.danger })[$tone]};
+`;
+export function State({ tone, children }: { tone: keyof typeof SHAPES; children: string }) {
+  return (
+    <Word $tone={tone}>
+      <span aria-hidden="true">{SHAPES[tone]}</span>
+      {children}
+    </Word>
+  );
+}
+
+/** What stands where there is nothing yet: what to do next. */
+const Hollow = styled.div`
+  padding: ${space.far} ${space.wide};
+  border: 1px dashed ${colour.lineStrong};
+  border-radius: ${radius.panel};
+  display: grid;
+  gap: ${space.snug};
+  justify-items: start;
+`;
+export function Empty({ title, hint, children }: { title: string; hint: string; children?: React.ReactNode }) {
+  return (
+    <Hollow>
+      <strong>{title}</strong>
+      <Soft>{hint}</Soft>
+      {children}
+    </Hollow>
+  );
+}

@@ -1,0 +1,22 @@
+import { words } from '../messages/index.js';
+
+const UNITS: readonly [Intl.RelativeTimeFormatUnit, number][] = [
+  ['year', 31_536_000],
+  ['month', 2_592_000],
+  ['day', 86_400],
+  ['hour', 3_600],
+  ['minute', 60],
+];
+
+/** A moment as "3 hours ago", with the exact one on hover. */
+export function Time({ at }: { at: string | null }) {
+  if (at === null) return <span>{words.never}</span>;
+  const seconds = (Date.parse(at) - Date.now()) / 1000;
+  const [unit, size] = UNITS.find(([, least]) => Math.abs(seconds) >= least) ?? ['second', 60];
+  const text = new Intl.RelativeTimeFormat('en', { numeric: 'auto' }).format(Math.trunc(seconds / size), unit);
+  return (
+    <time dateTime={at} title={new Date(at).toLocaleString('en-GB', { dateStyle: 'full', timeStyle: 'long' })}>
+      {text}
+    </time>
+  );
+}

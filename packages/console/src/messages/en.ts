@@ -1,0 +1,61 @@
+/** Every sentence of the console, in English; those of the contract come from the shared catalogue. */
+export const en = {
+  product: 'Nimble Latch',
+  never: 'never',
+  none: 'none',
+  loading: 'Loading…',
+  somebodyDeleted: 'somebody since deleted',
+  nobodyKnown: 'nobody of that name',
+  rail: { label: 'Areas', overview: 'Overview', people: 'People', groups: 'Groups', applications: 'Applications', walkThrough: 'Walk-through', activity: 'Sign-ins', trail: 'Trail', settings: 'Settings', signOut: 'Sign out', menu: 'Areas' },
+  act: { cancel: 'Cancel', save: 'Save', close: 'Close', goOn: 'Go on', back: 'Back', again: 'Try again', more: 'Show more', edit: 'Edit', undo: 'Undo' },
+  unreachable: 'The service does not answer. Check that it runs, then try again.',
+  showOnce: { warning: 'This is shown once. When you leave, nobody can see it again, we neither.', copy: 'Copy', copied: 'Copied', kept: 'I have kept it' },
+  signIn: {
+    title: 'Sign in', loginName: 'Login name', password: 'Password', code: 'Code from your app', codeHint: '6 or 8 digits, as the app shows them now', next: 'Next', finish: 'Sign in',
+    restart: 'Begin again', ended: 'That did not work: {reason}.', paused: 'Too many attempts. Try again {when}.', notHere: 'You are who you say, but you have no role here.',
+  },
+  reProof: { title: 'Is it still you?', hint: 'What you are about to do needs a fresh proof. Then it goes on by itself.' },
+  setUp: {
+    title: 'Set up this installation', hint: 'You become its first owner. You can add a second factor right afterwards.', displayName: 'Your name', loginName: 'Login name', loginHint: 'Such as ines.marlow or ines@wexmoor.example',
+    password: 'Password', passwordHint: 'At least 12 characters; several words are fine', finish: 'Become the owner', spentTitle: 'This link no longer works',
+  },
+  enter: { title: 'Sign in as {name}', hint: 'This link was made on the host. It works once and is on the trail.', finish: 'Sign in as {name}' },
+  nag: {
+    factor: 'You have no second factor yet. Whoever learns your password owns this installation.', factorAct: 'Add an authenticator app',
+    password: 'You came in by a link and have no password of your own.', passwordAct: 'Set a password',
+  },
+  overview: {
+    title: 'Overview', coverage: 'Who could prove themselves today', people: 'people', withFactor: 'with a second factor', passwordOnly: 'with a password only', withNothing: 'with nothing', deactivated: 'deactivated',
+    lastDay: 'Sign-ins in the last 24 hours', throttled: 'authenticators paused or locked', firstTitle: 'Nobody is here yet', firstHint: 'Add the first person, then enrol an authenticator for them.', firstAct: 'Add people',
+    noSignIns: 'No sign-ins yet. Connect an application, or try one by hand under Walk-through.',
+  },
+  people: {
+    title: 'People', add: 'Add a person', search: 'Find by beginning of name or login name', name: 'Name', loginNames: 'Login names', state: 'State', factors: 'Factors', password: 'Password', lastProof: 'Last proof', yes: 'yes', no: 'no',
+    emptyTitle: 'Nobody to show', emptyHint: 'Nobody’s name or login name begins so.', displayName: 'Name', loginName: 'Login name', loginHint: 'Several are separated by commas: ines.marlow, WEX\\imarlow', mail: 'Mail address', phone: 'Phone', phoneHint: 'International, such as +44 20 7946 0018',
+    language: 'Language', timeZone: 'Time zone', active: 'active', deactivated: 'deactivated', contact: 'Contact', groups: 'Groups', source: 'Source', since: 'Here since', edit: 'Edit', setPassword: 'Set a password', newPassword: 'New password', passwordDone: 'The password is set; sessions of {name} have ended.',
+    deactivate: 'Deactivate', deactivateText: '{name} will be refused everywhere until reactivated. The keyring stays.', reactivate: 'Reactivate', delete: 'Delete', deleteTitle: 'Delete {name}?', deleteText: 'Deletes {name} with {active} active authenticators, {names} login names and {groups} memberships. This cannot be undone.', deleteAct: 'Delete for good',
+    addLogin: 'Add a login name', removeLogin: 'Take away {name}', joinGroup: 'Add to a group', leaveGroup: 'Take out of {name}', signIns: 'Latest sign-ins', allSignIns: 'All sign-ins', trail: 'What was done', whatDone: 'The trail of {name}', group: 'Group', roles: 'Roles', reactivated: '{name} can sign in again.', deactivatedDone: '{name} is deactivated.',
+  },
+  keyring: {
+    title: 'Keyring', enrol: 'Enrol an authenticator app', emptyTitle: 'Nothing on this keyring', emptyHint: 'Without an authenticator {name} is refused wherever a factor is asked for.', noCarrier: 'On no carrier', created: 'since', used: 'last proof', drift: 'its clock is {seconds} s {direction}', failures: '{count} wrong in a row', paused: 'paused until {until}', needsUnlock: 'needs an unlock',
+    suspend: 'Suspend', resume: 'Resume', revoke: 'Revoke', unlock: 'Unlock', prove: 'Prove', revokeTitle: 'Revoke {label}?', revokeText: 'Ends it for good and wipes its secret. {left}', leftWith: '{name} can still prove with: {list}.', leftNothing: '{name} will have nothing left to prove with beside a password.', revokeAct: 'Revoke for good',
+    enrolTitle: 'Enrol an app for {name}', label: 'What to call it', carrier: 'On which carrier', newCarrier: 'Name of the new phone', newPhone: 'A new phone', algorithm: 'Algorithm', digits: 'Digits', period: 'New code every', seconds: '{n} seconds', asSet: 'As the settings say', show: 'Show the QR picture', scan: 'Scan this with the app', qr: 'QR picture with the key', orType: 'Or type the key into it',
+    code: 'The code that it shows now', secondCode: 'The very next code, once it changes', finish: 'Prove it', proved: '{label} is active.', later: 'Prove it later', shownOnce: 'The key is shown on this page only.', proveTitle: 'Prove {label}', states: { pending: 'pending: not proven yet', active: 'active', suspended: 'suspended', parked: 'parked', revoked: 'revoked', expired: 'expired' }, ended: 'Show what has ended ({count})',
+  },
+  groups: { title: 'Groups', add: 'Add a group', name: 'Name', description: 'Description', members: 'Members', emptyTitle: 'No groups yet', emptyHint: 'Groups say later who must prove what, where.', edit: 'Edit', delete: 'Delete', deleteTitle: 'Delete {name}?', deleteText: 'Its {members} members stay as people.', noMembers: 'Nobody is in it yet. Add people on their own pages.', memberTitle: 'Members' },
+  applications: {
+    title: 'Applications', add: 'Register an application', name: 'Name', description: 'Description', connections: 'Connections', emptyTitle: 'No applications yet', emptyHint: 'Register what people sign in to, then connect it.', connect: 'Connect over HTTP', noConnection: 'Not connected yet: it cannot ask anything.', scopes: 'May', claims: 'Is believed when it says', keys: 'Keys', key: 'Begins', since: 'Issued', until: 'Works until', used: 'Last used', noEnd: 'no end',
+    rotate: 'Issue a new key', overlap: 'How many hours the keys before it work on', overlapHint: '0 ends them at once', revokeKey: 'End this key', keyTitle: 'The key of {name}', keyHint: 'Put it into the application’s settings. It is sent as Authorization: Bearer.', edit: 'Edit', delete: 'Delete', deleteTitle: 'Delete {name}?', deleteText: 'Its {connections} connections go with it; their keys stop working at once. Past sign-ins stay.', disconnect: 'Delete this connection', disconnectText: 'Its {keys} keys stop working at once.', grant: 'Change what it may do', try: 'How it asks', label: 'Label',
+    scopeWords: { check: 'check: ask for proofs and have them checked', challenge: 'challenge: have something sent to the person', read: 'read: look up people and their methods', 'create-people': 'create-people: add people it knows' },
+    claimWords: { 'password-checked': 'password-checked: it has checked the password itself', 'source-address': 'source-address: where the person is', browser: 'browser: which browser they use', risk: 'risk: how risky it finds the sign-in' },
+  },
+  walk: { title: 'Walk-through', hint: 'Do a sign-in by hand and see what somebody meets at an application. It is a real one: wrong proofs count, codes are used up, and it is on the trail.', application: 'Application', loginName: 'Login name of the person', checked: 'The application says it has checked the password', claims: 'Claims', begin: 'Begin', answer: 'Answer', again: 'Another one', story: 'What happened', letIn: 'Let in', way: 'Way', noApplication: 'Register an application first.' },
+  activity: { title: 'Sign-ins', when: 'When', who: 'Who', where: 'At', outcome: 'Outcome', why: 'Why', from: 'From', byHand: 'by hand', state: 'Outcome', all: 'All', application: 'Application', emptyTitle: 'No sign-ins to show', emptyHint: 'Nothing fits, or nobody has signed in yet.', story: 'The story of this sign-in', claims: 'Claims taken', ignored: 'Claims ignored', id: 'Id', browser: 'Browser', after: 'After', seconds: '{n} s' },
+  trail: { title: 'Trail', hint: 'Everything that anybody did, sealed. That you read it is written on it.', when: 'When', what: 'What', why: 'Why', from: 'From', sealed: 'Sealed', notYet: 'not yet', yes: 'yes', area: 'About', all: 'Everything', emptyTitle: 'Nothing on the trail', emptyHint: 'Nothing fits.', concerning: 'Concerning {name}', everybody: 'Show everybody', areas: { 'sign-in': 'Sign-ins', authenticator: 'Authenticators', password: 'Passwords', person: 'People', group: 'Groups', application: 'Applications', 'connection-key': 'Application keys', session: 'Console sessions', 'access-token': 'Access tokens', setting: 'Settings', key: 'Keys', permission: 'Refused for want of a right', trail: 'Reading of the trail' } },
+  settings: {
+    title: 'Settings', organisation: 'Organisation', organisationHint: 'Shown in authenticator apps', totp: 'Authenticator apps', algorithm: 'Algorithm', digits: 'Digits', period: 'New code every', codesToProve: 'Codes to prove a new one', one: 'one', two: 'two, one after the other', window: 'Time steps accepted before and after now', saved: 'Saved. Every node follows within seconds.',
+    own: 'Your own access', ownPassword: 'Change your password', current: 'Current password', next: 'New password', passwordDone: 'Your password is changed; your other sessions have ended.', tokens: 'Access tokens', tokensHint: 'For the command-line client and scripts.', issue: 'Issue an access token', tokenLabel: 'What it is for', hours: 'Hours it lives', tokenTitle: 'Your access token', tokenHint: 'Set it as NLATCH_TOKEN.', revoke: 'End it', begins: 'Begins', until: 'Until', used: 'Last used', tokenFor: 'For',
+    system: 'This installation', version: 'Version', node: 'Node', nodes: 'Nodes', clock: 'Clock off', jobs: 'Background work', job: 'Work', state: 'State', nextRun: 'Next', progress: 'Said last', keys: 'Keys', unsealed: 'Trail entries waiting for a seal', outbox: 'Messages waiting, given up', docs: 'The HTTP interface',
+  },
+  notFound: { title: 'There is no such page', hint: 'It may have been deleted, or the address is not complete.', act: 'To the overview' },
+} as const; // prettier-ignore

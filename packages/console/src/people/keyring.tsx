@@ -1,0 +1,196 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { styled } from 'styled-components';
+import { Button } from '../components/button.js';
+import { FormDialog } from '../components/form-dialog.js';
+import { Banner, Empty, Row, Section, Small, Spread, State } from '../components/layout.js';
+import { Time } from '../components/time.js';
+import { catalogue, say, words } from '../messages/index.js';
+import { call, useAct, useRead } from '../session/api.js';
+import { colour, radius, space } from '../theme/tokens.js';
+import { EnrolTotp } from './enrol-totp.js';
+import { ProveTotp } from './prove-totp.js';
+
+type Person = Answer<'people.show'>;
+type Authenticator = Answer<'keyring.show'>['authenticators'][number];
+const w = words.keyring;
+
+/** One carrier, its authenticators hung on it like tags on a ring. */
+const Carrier = styled.div`
+  border-left: 3px solid ${colour.brass};
+  padding-left: ${space.base};
+  display: grid;
+  gap: ${space.small};
+`;
+const Tag = styled.div`
+  display: grid;
+  gap: ${space.tight};
+  padding: ${space.snug} ${space.base};
+  background: ${colour.raised};
+  border: 1px solid ${colour.line};
+  border-radius: ${radius.panel};
+`;
+
+const TONES = {
+  pending: 'open',
+  active: 'good',
+  suspended: 'held',
+  parked: 'held',
+  revoked: 'ended',
+  expired: 'ended',
+} as const;
+const hasEnded = (one: Authenticator) => one.state === 'revoked' || one.state === 'expired';
+
+export function Keyring({ person }: { person: Person }) {
+  const { data } = useRead('keyring.show', { params: { id: person.id } });
+  const [query, setQuery] = useSearchParams();
+  const [showEnded, setShowEnded] = useState(false);
+  const [said, setSaid] = useState<string>();
+  if (!data) return <p>{words.loading}</p>;
+  const shown = data.authenticators.filter((one) => showEnded || !hasEnded(one));
+  const ended = data.authenticators.filter(hasEnded).length;
+  const rings = [
+    ...data.carriers.map((carrier) => ({ id: carrier.id as string | null, label: carrier.label })),
+    { id: null, label: w.noCarrier },
+  ]
+    .map((ring) => ({ ...ring, on: shown.filter((one) => one.carrierId === ring.id) }))
+    .filter((ring) => ring.on.length > 0);
+  const setEnrolling = (on: boolean) => setQuery(on ? { enrol: '' } : {}, { replace: true });
+  return (
+    <Section aria-labelledby="keyring">
+      <Spread>
+        <h2 id="keyring">{w.title}</h2>
+        {person.state === 'active' && (
+          <Button look="main" onPress={() => setEnrolling(true)}>
+            {w.enrol}
+          </Button>
+        )}
+      </Spread>
+      {said && (
+        <Banner $tone="good" role="status">
+          {said}
+        </Banner>
+      )}
+      {rings.length === 0 && <Empty title={w.emptyTitle} hint={say(w.emptyHint, { name: person.displayName })} />}
+      {rings.map((ring) => (
+        <Carrier key={ring.id ?? 'none'}>
+          <strong>{ring.label}</strong>
+          {ring.on.map((one) => (
+            <AuthenticatorTag key={one.id} one={one} person={person} all={data.authenticators} />
+          ))}
+        </Carrier>
+      ))}
+      {ended > 0 && !showEnded && (
+        <Row>
+          <Button look="quiet" onPress={() => setShowEnded(true)}>
+            {say(w.ended, { count: ended })}
+          </Button>
+        </Row>
+      )}
+      {query.has('enrol') && (
+        <EnrolTotp
+          person={person}
+          carriers={data.carriers}
+          onClose={() => setEnrolling(false)}
+          onProved={(label) => {
+            setEnrolling(false);
+            setSaid(say(w.proved, { label }));
+          }}
+        />
+      )}
+    </Section>
+  );
+}
+
+/** What the guard of an authenticator says, or nothing. */
+function guardWords(one: Authenticator): string | undefined {
+  const lanes = Object.values(one.guard);
+  if (lanes.some((lane) => lane.needsUnlock)) return w.needsUnlock;
+  const until = lanes
+    .flatMap((lane) => lane.pausedUntil ?? [])
+    .sort()
+    .at(-1);
+  if (until && Date.parse(until) > Date.now())
+    return say(w.paused, { until: new Date(until).toLocaleTimeString('en-GB') });
+  const failures = Math.max(...lanes.map((lane) => lane.failures));
+  return failures > 0 ? say(w.failures, { count: failures }) : undefined;
+}
+
+function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Person; all: readonly Authenticator[] }) {
+  const [open, setOpen] = useState<'revoke' | 'prove'>();
+  const change = useAct((verb: 'suspend' | 'resume' | 'unlock') =>
+    call(`authenticators.${verb}`, { params: { id: one.id } }),
+  );
+  const guard = guardWords(one);
+  const { totp } = one;
+  const details = [
+    totp ? `${totp.algorithm}, ${totp.digits} ${w.digits.toLowerCase()}, ${totp.period} s` : undefined,
+    totp && totp.driftSeconds !== 0
+      ? say(w.drift, {
+          seconds: Math.abs(totp.driftSeconds),
+          direction: catalogue('en').clock[totp.driftSeconds > 0 ? 'ahead' : 'behind'],
+        })
+      : undefined,
+  ].filter((part) => part !== undefined);
+  return (
+    <Tag>
+      <Spread>
+        <Row>
+          <strong>{one.method === 'password' ? catalogue('en').methods.password : one.label}</strong>
+          <State tone={TONES[one.state]}>{w.states[one.state]}</State>
+          {guard && <State tone="held">{guard}</State>}
+        </Row>
+        <Row>
+          {one.state === 'pending' && <Button onPress={() => setOpen('prove')}>{w.prove}</Button>}
+          {guard && !hasEnded(one) && <Button onPress={() => change.mutate('unlock')}>{w.unlock}</Button>}
+          {one.state === 'active' && <Button onPress={() => change.mutate('suspend')}>{w.suspend}</Button>}
+          {one.state === 'suspended' && <Button onPress={() => change.mutate('resume')}>{w.resume}</Button>}
+          {!hasEnded(one) && (
+            <Button look="danger" onPress={() => setOpen('revoke')}>
+              {w.revoke}
+            </Button>
+          )}
+        </Row>
+      </Spread>
+      <Small>
+        {details.length > 0 && `${details.join(', ')}; `}
+        {w.used}: <Time at={one.lastUsedAt} />
+      </Small>
+      {change.trouble && <Banner $tone="danger">{change.trouble.text}</Banner>}
+      {open === 'prove' && <ProveTotp authenticator={one} onClose={() => setOpen(undefined)} />}
+      {open === 'revoke' && <Revoke one={one} person={person} all={all} onClose={() => setOpen(undefined)} />}
+    </Tag>
+  );
+}
+
+function Revoke({
+  one,
+  person,
+  all,
+  onClose,
+}: {
+  one: Authenticator;
+  person: Person;
+  all: readonly Authenticator[];
+  onClose: () => void;
+}) {
+  const act = useAct<undefined, unknown>(() => call('authenticators.revoke', { params: { id: one.id } }), onClose);
+  const left = all.filter((other) => other.id !== one.id && other.state === 'active' && other.method !== 'password');
+  const name = person.displayName;
+  const leftText =
+    left.length > 0
+      ? say(w.leftWith, { name, list: left.map((other) => other.label).join(', ') })
+      : say(w.leftNothing, { name });
+  return (
+    <FormDialog
+      title={say(w.revokeTitle, { label: one.label })}
+      act={act}
+      onClose={onClose}
+      finish={w.revokeAct}
+      danger
+    >
+      <p>{say(w.revokeText, { left: leftText })}</p>
+    </FormDialog>
+  );
+}

@@ -1,0 +1,316 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Link, useNavigate, useParams } from 'react-router';
+import { Button } from '../components/button.js';
+import { Select, TextField } from '../components/fields.js';
+import { FormDialog } from '../components/form-dialog.js';
+import { Banner, Facts, Page, Row, Section, Spread, State } from '../components/layout.js';
+import { Time } from '../components/time.js';
+import { ActivityTable } from '../activity/activity-table.js';
+import { say, words } from '../messages/index.js';
+import { call, troubleOf, useAct, useRead } from '../session/api.js';
+import { Keyring } from './keyring.js';
+
+type Person = Answer<'people.show'>;
+const w = words.people;
+
+export function PersonPage() {
+  const { id = '' } = useParams();
+  const { data: person, error } = useRead('people.show', { params: { id } });
+  const signIns = useRead('activity.list', { query: { person: id, limit: 5 } });
+  const [open, setOpen] = useState<'edit' | 'password' | 'login' | 'group' | 'deactivate' | 'delete'>();
+  const [said, setSaid] = useState<string>();
+  if (error)
+    return (
+      <Page>
+        <Banner $tone="danger">{troubleOf(error)?.text}</Banner>
+      </Page>
+    );
+  if (!person) return <Page aria-busy="true">{words.loading}</Page>;
+  const close = () => setOpen(undefined);
+  const name = person.displayName;
+  return (
+    <Page>
+      <Spread>
+        <Row>
+          <h1>{name}</h1>
+          <State tone={person.state === 'active' ? 'good' : 'ended'}>{w[person.state]}</State>
+          {person.roles.map((role) => (
+            <State key={role} tone="held">
+              {role}
+            </State>
+          ))}
+        </Row>
+        <Row>
+          <Button onPress={() => setOpen('edit')}>{w.edit}</Button>
+          <Button onPress={() => setOpen('password')}>{w.setPassword}</Button>
+          {person.state === 'active' ? (
+            <Button onPress={() => setOpen('deactivate')}>{w.deactivate}</Button>
+          ) : (
+            <Reactivate person={person} onDone={() => setSaid(say(w.reactivated, { name }))} />
+          )}
+          <Button look="danger" onPress={() => setOpen('delete')}>
+            {w.delete}
+          </Button>
+        </Row>
+      </Spread>
+      {said && (
+        <Banner $tone="good" role="status">
+          {said}
+        </Banner>
+      )}
+      <Facts>
+        <dt>{w.loginNames}</dt>
+        <dd>
+          <LoginNames person={person} onAdd={() => setOpen('login')} />
+        </dd>
+        <dt>{w.groups}</dt>
+        <dd>
+          <Groups person={person} onJoin={() => setOpen('group')} />
+        </dd>
+        <dt>{w.contact}</dt>
+        <dd>{[person.mail, person.phone].filter(Boolean).join(', ') || words.none}</dd>
+        <dt>{w.timeZone}</dt>
+        <dd>{person.timeZone}</dd>
+        <dt>{w.since}</dt>
+        <dd>
+          <Time at={person.createdAt} />
+        </dd>
+      </Facts>
+      <Keyring person={person} />
+      <Section aria-labelledby="sign-ins">
+        <Spread>
+          <h2 id="sign-ins">{w.signIns}</h2>
+          <Row>
+            <Link to={`/sign-ins?person=${id}`}>{w.allSignIns}</Link>
+            <Link to={`/trail?person=${id}`}>{w.trail}</Link>
+          </Row>
+        </Spread>
+        {signIns.data && <ActivityTable rows={signIns.data.rows} label={w.signIns} />}
+      </Section>
+      {open === 'edit' && <EditPerson person={person} onClose={close} />}
+      {open === 'password' && (
+        <SetPassword
+          person={person}
+          onClose={close}
+          onDone={() => {
+            close();
+            setSaid(say(w.passwordDone, { name }));
+          }}
+        />
+      )}
+      {open === 'login' && <AddLoginName person={person} onClose={close} />}
+      {open === 'group' && <JoinGroup person={person} onClose={close} />}
+      {open === 'deactivate' && (
+        <Deactivate
+          person={person}
+          onClose={close}
+          onDone={() => {
+            close();
+            setSaid(say(w.deactivatedDone, { name }));
+          }}
+        />
+      )}
+      {open === 'delete' && <DeletePerson person={person} onClose={close} />}
+    </Page>
+  );
+}
+
+function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
+  const remove = useAct((loginNameId: string) => call('loginNames.remove', { params: { id: person.id, loginNameId } }));
+  return (
+    <>
+      <Row>
+        {person.loginNames.map((one) => (
+          <span key={one.id}>
+            {one.value}
+            {person.loginNames.length > 1 && (
+              <Button
+                look="quiet"
+                aria-label={say(w.removeLogin, { name: one.value })}
+                onPress={() => remove.mutate(one.id)}
+              >
+                ✕
+              </Button>
+            )}
+          </span>
+        ))}
+        <Button look="quiet" onPress={onAdd}>
+          {w.addLogin}
+        </Button>
+      </Row>
+      {remove.trouble && <Banner $tone="danger">{remove.trouble.text}</Banner>}
+    </>
+  );
+}
+
+function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
+  const leave = useAct((id: string) => call('groups.leave', { params: { id, personId: person.id } }));
+  return (
+    <Row>
+      {person.groups.map((group) => (
+        <span key={group.id}>
+          <Link to={`/groups/${group.id}`}>{group.name}</Link>
+          <Button
+            look="quiet"
+            aria-label={say(w.leaveGroup, { name: group.name })}
+            onPress={() => leave.mutate(group.id)}
+          >
+            ✕
+          </Button>
+        </span>
+      ))}
+      <Button look="quiet" onPress={onJoin}>
+        {w.joinGroup}
+      </Button>
+    </Row>
+  );
+}
+
+function EditPerson({ person, onClose }: { person: Person; onClose: () => void }) {
+  const [form, setForm] = useState({
+    displayName: person.displayName,
+    mail: person.mail ?? '',
+    phone: person.phone ?? '',
+    language: person.language,
+    timeZone: person.timeZone,
+  });
+  const set = (name: keyof typeof form) => (value: string) => setForm((before) => ({ ...before, [name]: value }));
+  const act = useAct<undefined, unknown>(
+    () =>
+      call('people.edit', {
+        params: { id: person.id },
+        body: { ...form, mail: form.mail || null, phone: form.phone || null },
+        ifMatch: person.version,
+      }),
+    onClose,
+  );
+  const problems = act.trouble?.fields ?? {};
+  return (
+    <FormDialog title={person.displayName} act={act} onClose={onClose} finish={words.act.save}>
+      <TextField
+        label={w.displayName}
+        value={form.displayName}
+        onChange={set('displayName')}
+        problem={problems['displayName']}
+        autoFocus
+      />
+      <TextField label={w.mail} type="email" value={form.mail} onChange={set('mail')} problem={problems['mail']} />
+      <TextField
+        label={w.phone}
+        description={w.phoneHint}
+        type="tel"
+        value={form.phone}
+        onChange={set('phone')}
+        problem={problems['phone']}
+      />
+      <TextField label={w.language} value={form.language} onChange={set('language')} problem={problems['language']} />
+      <TextField label={w.timeZone} value={form.timeZone} onChange={set('timeZone')} problem={problems['timeZone']} />
+    </FormDialog>
+  );
+}
+
+function SetPassword({ person, onClose, onDone }: { person: Person; onClose: () => void; onDone: () => void }) {
+  const [password, setPassword] = useState('');
+  const act = useAct<undefined, unknown>(
+    () => call('people.setPassword', { params: { id: person.id }, body: { password } }),
+    onDone,
+  );
+  return (
+    <FormDialog title={w.setPassword} act={act} onClose={onClose} finish={w.setPassword}>
+      <TextField
+        label={w.newPassword}
+        description={words.setUp.passwordHint}
+        type="password"
+        autoComplete="new-password"
+        value={password}
+        onChange={setPassword}
+        autoFocus
+      />
+    </FormDialog>
+  );
+}
+
+function AddLoginName({ person, onClose }: { person: Person; onClose: () => void }) {
+  const [value, setValue] = useState('');
+  const act = useAct<undefined, unknown>(
+    () => call('loginNames.add', { params: { id: person.id }, body: { value } }),
+    onClose,
+  );
+  return (
+    <FormDialog title={w.addLogin} act={act} onClose={onClose} finish={w.addLogin}>
+      <TextField
+        label={w.loginName}
+        description={words.setUp.loginHint}
+        value={value}
+        onChange={setValue}
+        problem={act.trouble?.fields['value']}
+        autoFocus
+      />
+    </FormDialog>
+  );
+}
+
+function JoinGroup({ person, onClose }: { person: Person; onClose: () => void }) {
+  const groups = useRead('groups.list', { query: { limit: 200 } });
+  const open = (groups.data?.rows ?? []).filter((group) => !person.groups.some((mine) => mine.id === group.id));
+  const [chosen, setChosen] = useState('');
+  const id = chosen || (open[0]?.id ?? '');
+  const act = useAct<undefined, unknown>(() => call('groups.join', { params: { id, personId: person.id } }), onClose);
+  return (
+    <FormDialog title={w.joinGroup} act={act} onClose={onClose} finish={w.joinGroup}>
+      {open.length > 0 ? (
+        <Select
+          label={w.group}
+          options={open.map((group) => ({ id: group.id, text: group.name }))}
+          value={id}
+          onChange={setChosen}
+        />
+      ) : (
+        <p>{words.groups.emptyTitle}</p>
+      )}
+    </FormDialog>
+  );
+}
+
+function Deactivate({ person, onClose, onDone }: { person: Person; onClose: () => void; onDone: () => void }) {
+  const act = useAct<undefined, unknown>(() => call('people.deactivate', { params: { id: person.id } }), onDone);
+  return (
+    <FormDialog title={w.deactivate} act={act} onClose={onClose} finish={w.deactivate} danger>
+      <p>{say(w.deactivateText, { name: person.displayName })}</p>
+    </FormDialog>
+  );
+}
+
+function Reactivate({ person, onDone }: { person: Person; onDone: () => void }) {
+  const act = useAct(() => call('people.reactivate', { params: { id: person.id } }), onDone);
+  return <Button onPress={() => act.mutate(undefined)}>{w.reactivate}</Button>;
+}
+
+function DeletePerson({ person, onClose }: { person: Person; onClose: () => void }) {
+  const navigate = useNavigate();
+  const keyring = useRead('keyring.show', { params: { id: person.id } });
+  const act = useAct<undefined, unknown>(
+    () => call('people.delete', { params: { id: person.id } }),
+    () => void navigate('/people'),
+  );
+  const active = keyring.data?.authenticators.filter((one) => one.state === 'active').length ?? 0;
+  return (
+    <FormDialog
+      title={say(w.deleteTitle, { name: person.displayName })}
+      act={act}
+      onClose={onClose}
+      finish={w.deleteAct}
+      danger
+    >
+      <p>
+        {say(w.deleteText, {
+          name: person.displayName,
+          active,
+          names: person.loginNames.length,
+          groups: person.groups.length,
+        })}
+      </p>
+    </FormDialog>
+  );
+}

@@ -1,0 +1,12 @@
+import type { Answer } from '@nimble-latch/api';
+import { createContext, useContext } from 'react';
+
+export type Session = Answer<'session.show'>;
+export const SessionContext = createContext<Session | null>(null);
+
+/** Who is signed in; only below the console's shell. */
+export function useSession(): Session {
+  const session = useContext(SessionContext);
+  if (!session) throw new Error('useSession is for pages inside the console');
+  return session;
+}

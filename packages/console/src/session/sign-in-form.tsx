@@ -1,0 +1,138 @@
+import type { Answer } from '@nimble-latch/api';
+import { ApiError } from '@nimble-latch/api/client';
+import { useState } from 'react';
+import { Button } from '../components/button.js';
+import { Form, TextField } from '../components/fields.js';
+import { Banner, Row } from '../components/layout.js';
+import { catalogue, say, words } from '../messages/index.js';
+import { call, troubleOf } from './api.js';
+
+type Begun = Answer<'console.begin'>;
+const w = words.signIn;
+
+/** Signs in to the console, one prompt after the other. Used on its own page and where a fresh proof is wanted. */
+export function SignInForm({
+  loginName: given,
+  onDone,
+  onCancel,
+}: {
+  loginName?: string;
+  onDone: () => void;
+  onCancel?: () => void;
+}) {
+  const [begun, setBegun] = useState<Begun>();
+  const [typed, setTyped] = useState('');
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  const asking = begun?.signIn.state === 'asking' ? begun.signIn.prompt : undefined;
+
+  async function step(): Promise<void> {
+    setBusy(true);
+    setTrouble(undefined);
+    try {
+      if (!asking) {
+        setBegun(await call('console.begin', { body: { loginName: given ?? typed } }));
+        setTyped('');
+        return;
+      }
+      const kind = asking.kind === 'password' ? 'password' : 'code';
+      const { signIn } = await call('console.prove', {
+        params: { id: begun!.signIn.id },
+        body: { handle: begun!.handle, kind, value: typed },
+      });
+      setTyped('');
+      if (signIn.state === 'let-in') onDone();
+      else if (signIn.state === 'asking') {
+        setBegun({ ...begun!, signIn });
+        if (signIn.retryAt) setTrouble(say(w.paused, { when: new Date(signIn.retryAt).toLocaleTimeString('en-GB') }));
+        else if (signIn.reason) setTrouble(sentence(catalogue('en').reasons[signIn.reason]));
+      } else {
+        setBegun(undefined);
+        setTrouble(say(w.ended, { reason: catalogue('en').reasons[signIn.reason ?? 'expired'] }));
+      }
+    } catch (error) {
+      if (error instanceof ApiError && error.code === 'not-permitted') setTrouble(w.notHere);
+      else setTrouble(troubleOf(error)?.text);
+      if (error instanceof ApiError && error.code === 'sign-in-ended') setBegun(undefined);
+    } finally {
+      setBusy(false);
+    }
+  }
+
+  return (
+    <Form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void step();
+      }}
+    >
+      {trouble && (
+        <Banner $tone="danger" role="alert">
+          {trouble}
+        </Banner>
+      )}
+      {!asking && given === undefined && (
+        <TextField
+          label={w.loginName}
+          value={typed}
+          onChange={setTyped}
+          autoFocus
+          autoComplete="username"
+          isRequired
+          validationBehavior="aria"
+        />
+      )}
+      {asking?.kind === 'password' && (
+        <TextField
+          key="password"
+          label={w.password}
+          type="password"
+          value={typed}
+          onChange={setTyped}
+          autoFocus
+          autoComplete="current-password"
+        />
+      )}
+      {asking && asking.kind !== 'password' && (
+        <TextField
+          key="code"
+          label={w.code}
+          description={w.codeHint}
+          value={typed}
+          onChange={setTyped}
+          autoFocus
+          autoComplete="one-time-code"
+          inputMode="numeric"
+          code
+        />
+      )}
+      <Row>
+        <Button
+          look="main"
+          type="submit"
+          isDisabled={busy || (typed === '' && (asking !== undefined || given === undefined))}
+        >
+          {asking && asking.kind !== 'password' ? w.finish : w.next}
+        </Button>
+        {begun && given === undefined && (
+          <Button
+            look="quiet"
+            onPress={() => {
+              setBegun(undefined);
+              setTrouble(undefined);
+              setTyped('');
+            }}
+          >
+            {w.restart}
+          </Button>
+        )}
+        {onCancel && <Button onPress={onCancel}>{words.act.cancel}</Button>}
+      </Row>
+    </Form>
+  );
+}
+
+/** A reason begins a sentence of its own here. */
+function sentence(reason: string): string {
+  return `${reason.charAt(0).toUpperCase()}${reason.slice(1)}.`;
+}

@@ -1,0 +1,167 @@
+import { useState, type ReactNode } from 'react';
+import { NavLink } from 'react-router';
+import { styled } from 'styled-components';
+import { Button } from './components/button.js';
+import { Banner } from './components/layout.js';
+import { Mark } from './components/mark.js';
+import { words } from './messages/index.js';
+import { call } from './session/api.js';
+import { useSession } from './session/context.js';
+import { colour, narrow, radius, size, space, type } from './theme/tokens.js';
+
+const Frame = styled.div`
+  display: grid;
+  grid-template-columns: ${size.rail} minmax(0, 1fr);
+  min-height: 100vh;
+  ${narrow} {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: auto 1fr;
+  }
+`;
+const Rail = styled.nav`
+  border-right: 1px solid ${colour.line};
+  padding: ${space.wide} ${space.base};
+  display: grid;
+  gap: ${space.wide};
+  align-content: start;
+  position: sticky;
+  top: 0;
+  height: 100vh;
+  overflow: auto;
+  ${narrow} {
+    position: static;
+    height: auto;
+    border-right: 0;
+    border-bottom: 1px solid ${colour.line};
+    padding: ${space.small} ${space.base};
+    gap: ${space.small};
+  }
+`;
+const Brand = styled.p`
+  display: flex;
+  align-items: center;
+  gap: ${space.small};
+  font-weight: ${type.bold};
+  justify-content: space-between;
+  span {
+    display: flex;
+    align-items: center;
+    gap: ${space.small};
+  }
+  button {
+    display: none;
+  }
+  ${narrow} {
+    button {
+      display: inline-block;
+    }
+  }
+`;
+const Areas = styled.ul<{ $open: boolean }>`
+  list-style: none;
+  display: grid;
+  gap: ${space.hair};
+  a {
+    display: block;
+    padding: ${space.small} ${space.snug};
+    border-radius: ${radius.field};
+    color: ${colour.ink};
+    text-decoration: none;
+  }
+  a:hover {
+    background: ${colour.actionSoft};
+  }
+  a.active {
+    font-weight: ${type.bold};
+    box-shadow: inset 3px 0 0 ${colour.brass};
+    background: ${colour.brassSoft};
+  }
+  ${narrow} {
+    display: ${({ $open }) => ($open ? 'grid' : 'none')};
+  }
+`;
+const Me = styled.div<{ $open: boolean }>`
+  display: grid;
+  gap: ${space.tight};
+  justify-items: start;
+  font-size: ${type.small};
+  color: ${colour.inkSoft};
+  border-top: 1px solid ${colour.line};
+  padding-top: ${space.base};
+  ${narrow} {
+    display: ${({ $open }) => ($open ? 'grid' : 'none')};
+  }
+`;
+const Nag = styled.div`
+  padding: ${space.base} ${space.far} 0;
+  max-width: ${size.page};
+  display: grid;
+  gap: ${space.small};
+  ${narrow} {
+    padding: ${space.base} ${space.base} 0;
+  }
+`;
+
+const AREAS = [
+  ['/', words.rail.overview],
+  ['/people', words.rail.people],
+  ['/groups', words.rail.groups],
+  ['/applications', words.rail.applications],
+  ['/walk-through', words.rail.walkThrough],
+  ['/sign-ins', words.rail.activity],
+  ['/trail', words.rail.trail],
+  ['/settings', words.rail.settings],
+] as const;
+
+/** The rail at the left, and what has to be said above every page. */
+export function Shell({ children }: { children: ReactNode }) {
+  const session = useSession();
+  const [open, setOpen] = useState(false);
+  return (
+    <Frame>
+      <Rail aria-label={words.rail.label}>
+        <Brand as="div">
+          <span>
+            <Mark /> {words.product}
+          </span>
+          <Button look="quiet" aria-expanded={open} onPress={() => setOpen(!open)}>
+            {words.rail.menu}
+          </Button>
+        </Brand>
+        <Areas $open={open}>
+          {AREAS.map(([to, name]) => (
+            <li key={to}>
+              <NavLink to={to} end={to === '/'} onClick={() => setOpen(false)}>
+                {name}
+              </NavLink>
+            </li>
+          ))}
+        </Areas>
+        <Me $open={open}>
+          <span>{session.person.displayName}</span>
+          <span>{session.roles.join(', ')}</span>
+          <Button look="quiet" onPress={() => void call('session.end').finally(() => window.location.replace('/'))}>
+            {words.rail.signOut}
+          </Button>
+        </Me>
+      </Rail>
+      <div>
+        {(!session.hasFactor || !session.hasPassword) && (
+          <Nag>
+            {!session.hasPassword && (
+              <Banner>
+                {words.nag.password} <NavLink to="/settings">{words.nag.passwordAct}</NavLink>
+              </Banner>
+            )}
+            {session.hasPassword && !session.hasFactor && (
+              <Banner>
+                {words.nag.factor} <NavLink to={`/people/${session.person.id}?enrol`}>{words.nag.factorAct}</NavLink>
+              </Banner>
+            )}
+          </Nag>
+        )}
+        {children}
+      </div>
+    </Frame>
+  );
+}

@@ -1,0 +1,53 @@
+import { readFileSync } from 'node:fs';
+import type { AddressInfo } from 'node:net';
+import { Command, CommanderError } from 'commander';
+import { BadPicture, codeAt, readPicture } from './phone/code.js';
+import { createPhone } from './phone/server.js';
+
+const program = new Command('nlatch-standin')
+  .description('Simulated outside devices, for trying Nimble Latch out and for its tests. Not for production.')
+  .exitOverride();
+const phone = program.command('phone').description('a phone that shows one-time codes');
+
+phone
+  .command('code')
+  .description('read the text of a QR picture from standard input and print its code now')
+  .option('--off <seconds>', 'as if the clock of the phone were ahead by so much (negative: behind)', '0')
+  .option('--watch', 'go on printing as the code changes')
+  .action(async (options: { off: string; watch?: boolean }) => {
+    const account = readPicture(readFileSync(0, 'utf8'));
+    const print = () => {
+      const { code, secondsLeft } = codeAt(account, Date.now() + Number(options.off) * 1000);
+      process.stdout.write(options.watch ? `\r${code}  ${String(secondsLeft).padStart(2)} s ` : `${code}\n`);
+    };
+    print();
+    if (options.watch) setInterval(print, 1000);
+  });
+
+phone
+  .command('serve')
+  .description('show the phone as a page')
+  .option('--port <n>', 'on loopback', '8471')
+  .action(async (options: { port: string }) => {
+    const app = createPhone(Date.now);
+    await app.listen({ host: '127.0.0.1', port: Number(options.port) });
+    process.stderr.write(`The stand-in phone is at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : 2;
+  else {
+    const taken = (error as NodeJS.ErrnoException).code === 'EADDRINUSE';
+    process.stderr.write(
+      error instanceof BadPicture
+        ? `error: this picture cannot be used: ${error.message}\ntry:   paste the whole text, beginning with otpauth://totp/\n`
+        : taken
+          ? 'error: that port is taken\ntry:   --port with another number\n'
+          : `error: ${error instanceof Error ? error.message : 'unknown'}\n`,
+    );
+    process.exitCode = 1;
+  }
+}

@@ -1,0 +1,122 @@
+/** Starts the demo: a private MariaDB, the service on it, the stand-in phone; prints how to get in. */
+import { spawn } from 'node:child_process';
+import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import {
+  chore,
+  createDatabase,
+  dropDatabase,
+  environment,
+  NLATCH,
+  ROOT,
+  STANDIN,
+  startService,
+} from './lib/installation.mjs';
+import { portIsFree, SetupError, startPrivateMariadb } from './lib/private-mariadb.mjs';
+
+const dir = join(ROOT, '.run/demo');
+const ports = {
+  service: Number(process.env.NLATCH_DEMO_PORT ?? 8470),
+  phone: Number(process.env.NLATCH_DEMO_PHONE_PORT ?? 8471),
+  database: Number(process.env.NLATCH_DEMO_DATABASE_PORT ?? 33070),
+};
+const say = (line = '') => process.stderr.write(`${line}\n`);
+
+for (const [name, variable] of [
+  ['service', 'NLATCH_DEMO_PORT'],
+  ['phone', 'NLATCH_DEMO_PHONE_PORT'],
+  ['database', 'NLATCH_DEMO_DATABASE_PORT'],
+])
+  if (!(await portIsFree(ports[name]))) {
+    say(`error: port ${ports[name]}, meant for the ${name}, is taken (perhaps by another demo that is running).`);
+    say(`  try: ${variable}=${ports[name] + 100} scripts/demo`);
+    process.exit(1);
+  }
+
+mkdirSync(dir, { recursive: true, mode: 0o700 });
+const stops = [];
+let stopping;
+/** Ends everything in the reverse order of its start; data stay. */
+function stop(code) {
+  stopping ??= (async () => {
+    for (const end of stops.reverse()) await end();
+    process.exit(code);
+  })();
+}
+for (const signal of ['SIGINT', 'SIGTERM'])
+  process.on(signal, () => {
+    say('\n· ending; the data stay in .run/demo');
+    stop(0);
+  });
+
+try {
+  say('· starting a private MariaDB');
+  const server = await startPrivateMariadb({ dir: join(dir, 'db'), port: ports.database, durable: true });
+  stops.push(() => server.stop());
+  const loaded = join(dir, 'loaded');
+  if (!existsSync(loaded)) {
+    // A first run that was cut short left half a demo: begin afresh.
+    await dropDatabase(server, 'nimble_latch_demo');
+    rmSync(join(dir, 'master.key'), { force: true });
+  }
+  const passwordFile = join(dir, 'database-password');
+  const kept = existsSync(passwordFile) ? readFileSync(passwordFile, 'utf8') : undefined;
+  const database = await createDatabase(server, 'nimble_latch_demo', kept);
+  writeFileSync(passwordFile, database.password, { mode: 0o600 });
+  const env = environment(database, {
+    masterKeyFile: join(dir, 'master.key'),
+    port: ports.service,
+    publicUrl: `http://localhost:${ports.service}`,
+  });
+  await chore(env, 'migrate');
+  await chore(env, 'keys', 'create');
+  if (!existsSync(loaded)) {
+    say('· loading the Port of Wexmoor');
+    writeFileSync(loaded, await chore(env, 'demo'));
+  }
+  say('· starting the service');
+  const service = await startService(env);
+  stops.push(async () => {
+    await service.stop();
+    writeFileSync(join(dir, 'service.log'), service.log());
+  });
+  void service.child.once('exit', () => stop(1));
+  const phone = spawn(process.execPath, [STANDIN, 'phone', 'serve', '--port', String(ports.phone)], {
+    stdio: 'ignore',
+  });
+  stops.push(() => phone.kill());
+
+  const configDir = join(dir, 'cli');
+  rmSync(configDir, { recursive: true, force: true });
+  mkdirSync(configDir, { mode: 0o700 });
+  const token = await chore(env, 'owner-token');
+  const credentials = {
+    server: `http://localhost:${ports.service}`,
+    token,
+    expiresAt: new Date(Date.now() + 12 * 3_600_000).toISOString(),
+  };
+  writeFileSync(join(configDir, 'access.json'), JSON.stringify(credentials), { mode: 0o600 });
+  const client = join(dir, 'nlatch');
+  writeFileSync(client, `#!/bin/sh\nNLATCH_CONFIG_DIR='${configDir}' exec '${process.execPath}' '${NLATCH}' "$@"\n`);
+  chmodSync(client, 0o755);
+  const link = (await chore(env, 'owner-link')).split('\n')[0];
+
+  say();
+  say('Nimble Latch is up, with the made-up Port of Wexmoor in it.');
+  say();
+  say(`  Console              http://localhost:${ports.service}`);
+  say(`  Sign in as owner     ${link}`);
+  say('                       (works once; Ines Marlow, login name ines.marlow)');
+  say('  Everybody’s password harbour lights at dawn');
+  say(`  Stand-in phone       http://localhost:${ports.phone}`);
+  say();
+  say('Three commands to try, already signed in (in another terminal):');
+  say('  .run/demo/nlatch person list');
+  say('  .run/demo/nlatch keyring enrol-totp bram.oster');
+  say('  .run/demo/nlatch walk-through dagny.holm --at "Berth Planner"');
+  say();
+  say('Ctrl-C ends all of it; the data stay in .run/demo (delete it to begin afresh).');
+} catch (error) {
+  say(`error: ${error instanceof SetupError || error instanceof Error ? error.message : 'unknown'}`);
+  stop(1);
+}

@@ -1,0 +1,30 @@
+import { defineConfig } from 'vitest/config';
+
+/** Workspace packages are read from their sources; only programs that tests start as processes come from the build. */
+const resolve = { conditions: ['nimble-latch-source', 'import', 'module', 'default'] };
+const ssr = {
+  resolve: {
+    conditions: ['nimble-latch-source', 'import', 'module', 'default'],
+    externalConditions: ['import', 'default'],
+  },
+};
+
+export default defineConfig({
+  test: {
+    projects: [
+      { resolve, ssr, test: { name: 'core', include: ['packages/{core,api,cli}/src/**/*.test.ts'] } },
+      {
+        resolve,
+        ssr,
+        test: {
+          name: 'service',
+          include: ['packages/service/src/**/*.test.ts', 'e2e/**/*.test.ts'],
+          globalSetup: ['e2e/support/one-server.ts'],
+          testTimeout: 30_000,
+          hookTimeout: 60_000,
+          maxWorkers: 2,
+        },
+      },
+    ],
+  },
+});
