@@ -11,6 +11,7 @@ const ssr = {
 
 export default defineConfig({
   test: {
+    maxWorkers: 2,
     projects: [
       { resolve, ssr, test: { name: 'core', include: ['packages/{core,api,cli}/src/**/*.test.ts'] } },
       {
@@ -22,7 +23,6 @@ export default defineConfig({
           globalSetup: ['e2e/support/one-server.ts'],
           testTimeout: 30_000,
           hookTimeout: 60_000,
-          maxWorkers: 2,
         },
       },
     ],

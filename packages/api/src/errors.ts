@@ -40,7 +40,6 @@ const table = {
   'proof-needed': { status: 403, exit: EXIT.notPermitted, retryable: false, audience: 'operator' },
   'cross-site': { status: 403, exit: EXIT.notPermitted, retryable: false, audience: 'anyone' },
   'not-found': { status: 404, exit: EXIT.notFound, retryable: false, audience: 'anyone' },
-  'method-not-allowed': { status: 405, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'login-name-taken': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'name-taken': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'wrong-state': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },

@@ -1,8 +1,5 @@
 import { createInterface } from 'node:readline';
-import { say } from '@nimble-latch/api';
 import type { Context } from './context.js';
-import { Failure } from './failure.js';
-import { words } from './words.js';
 
 /** Asks at a terminal; elsewhere takes the next line of standard input and never waits for a key. */
 export function createAsking(stdin: NodeJS.ReadStream, interactive: boolean): Context['ask'] {
@@ -18,7 +15,7 @@ export function createAsking(stdin: NodeJS.ReadStream, interactive: boolean): Co
     }
     lines ??= createInterface({ input: stdin, crlfDelay: Infinity })[Symbol.asyncIterator]();
     const next = await lines.next();
-    if (next.done) throw new Failure(say(words.errors.inputEnded, { question }), { try: words.errors.inputEndedTry });
+    if (next.done) throw (await import('./failure.js')).inputEnded(question);
     return next.value;
   };
 }

@@ -12,6 +12,10 @@ export class Failure extends Error {
   }
 }
 
+/** An answer was needed and standard input has no more lines. */
+export const inputEnded = (question: string) =>
+  new Failure(say(words.errors.inputEnded, { question }), { try: words.errors.inputEndedTry });
+
 /** How a failure is told and with which status the process ends. */
 export function explainFailure(error: unknown): { text: string; exit: number } {
   if (error instanceof Failure)
@@ -21,9 +25,12 @@ export function explainFailure(error: unknown): { text: string; exit: number } {
     };
   if (error instanceof ApiError) {
     const { problem } = error;
-    const where = problem.issues
-      ?.map((issue) => `${issue.where.replace(/^(body|query|header|params)\./, '')}: ${issue.what}`)
-      .join('\n       ');
+    const field = (where: string) => where.replace(/^(body|query|header|params)\./, '');
+    const [first, ...others] = problem.issues ?? [];
+    // One wrong field is the whole story; of several each line says its own.
+    if (first && others.length === 0)
+      return { text: lines(first.what, field(first.where), undefined), exit: ERRORS[problem.code].exit };
+    const where = problem.issues?.map((issue) => `${field(issue.where)}: ${issue.what}`).join('\n       ');
     // A command rather than a sentence where there is one.
     const remedy = problem.code === 'not-signed-in' ? words.errors.notSignedInTry : problem.remedy;
     return { text: lines(problem.title, where, remedy), exit: ERRORS[problem.code]?.exit ?? EXIT.internal };

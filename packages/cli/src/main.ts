@@ -1,12 +1,10 @@
-import { readFileSync } from 'node:fs';
 import { CommanderError } from 'commander';
 import { createAsking } from './asking.js';
 import type { Context } from './context.js';
 import { buildProgram } from './program.js';
 
-const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')) as {
-  version: string;
-};
+/** Put in by the bundler from package.json. */
+declare const NLATCH_VERSION: string;
 
 const interactive = process.stdin.isTTY === true && process.stderr.isTTY === true;
 const context: Context = {
@@ -28,7 +26,7 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
 
 try {
   const args = process.argv.slice(2);
-  await (await buildProgram(context, args, version)).parseAsync(args, { from: 'user' });
+  await (await buildProgram(context, args, NLATCH_VERSION)).parseAsync(args, { from: 'user' });
 } catch (error) {
   if (error instanceof CommanderError) {
     process.exitCode = error.exitCode === 0 ? 0 : 2;

@@ -12,6 +12,8 @@ import type { IdSequence } from './ids.js';
 export interface Deps {
   readonly config: Config;
   readonly sequelize: Sequelize;
+  /** A small pool for what is read beside a running transaction: keys and settings. */
+  readonly aside: Sequelize;
   readonly now: () => Date;
   readonly random: (bytes: number) => Buffer;
   readonly sequence: IdSequence;

@@ -26,6 +26,9 @@ export const VERSION = (
 export async function openRuntime(config: Config): Promise<Deps> {
   const log = createLogger(config.logLevel);
   const sequelize = connectDatabase(config.database);
+  // Keys and settings are read while transactions hold connections of the main pool: with a pool of their own they
+  // never wait for one that waits for them.
+  const aside = connectDatabase({ ...config.database, connections: 2 });
   try {
     const { host, port, name } = config.database;
     const pending = await pendingMigrations(sequelize).catch((error: unknown) => {
@@ -48,24 +51,25 @@ export async function openRuntime(config: Config): Promise<Deps> {
         { names: unknown },
         'the database was migrated by a newer release; this one runs beside it until it is replaced',
       );
-    const keys = await KeyStore.open(sequelize, readMasterKey(config.masterKeyFile));
+    const keys = await KeyStore.open(aside, readMasterKey(config.masterKeyFile));
     const now = () => new Date();
     return {
       config,
       sequelize,
+      aside,
       now,
       random: randomBytes,
       sequence: { atMs: 0, count: 0 },
       keys,
       hasher: new PasswordHasher(),
-      settings: new SettingsCache(sequelize),
+      settings: new SettingsCache(aside),
       trail: new TrailWriter(now()),
       metrics: createMetrics(),
       log,
       version: VERSION,
     };
   } catch (error) {
-    await sequelize.close();
+    await Promise.all([sequelize.close(), aside.close()]);
     if (error instanceof KeySetError) throw new StartError(error.message);
     throw error;
   }
@@ -79,5 +83,5 @@ export async function closeRuntime(deps: Deps): Promise<void> {
   } catch (error) {
     deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
   }
-  await deps.sequelize.close();
+  await Promise.all([deps.sequelize.close(), deps.aside.close()]);
 }

@@ -40,10 +40,6 @@ export const en = {
       title: 'There is no such thing here.',
       remedy: 'Check the address or the id; it may have been deleted.',
     },
-    'method-not-allowed': {
-      title: 'This address does not take that method.',
-      remedy: 'See the list of calls at /api/docs.',
-    },
     'login-name-taken': {
       title: 'The login name {loginName} belongs to somebody already.',
       remedy: 'Choose another, or take it away from that person first.',

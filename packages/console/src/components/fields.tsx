@@ -66,7 +66,13 @@ export interface TextFieldProps extends AriaTextFieldProps {
 /** One line of input with its label, hint and problem beside it. */
 export function TextField({ label, description, problem, placeholder, code, ...props }: TextFieldProps) {
   return (
-    <Field {...props} isInvalid={problem !== undefined} {...(code ? { 'data-code': '' } : {})}>
+    // The browser's own validation would keep a form from being sent again after the service refused a field.
+    <Field
+      {...props}
+      validationBehavior="aria"
+      isInvalid={problem !== undefined}
+      {...(code ? { 'data-code': '' } : {})}
+    >
       <Label>{label}</Label>
       <Input {...(placeholder ? { placeholder } : {})} />
       {description && <Text slot="description">{description}</Text>}

@@ -78,8 +78,7 @@ export function SignInForm({
           onChange={setTyped}
           autoFocus
           autoComplete="username"
-          isRequired
-          validationBehavior="aria"
+         
         />
       )}
       {asking?.kind === 'password' && (

@@ -1,6 +1,6 @@
 /**
- * A code as typed or pasted: spaces and hyphens between groups are let through, any decimal digit of Unicode
- * counts as its ASCII one (keyboards in some languages send those). Undefined for anything else.
+ * A code as typed or pasted: spaces and hyphens between groups are let through, and full-width digits count as plain
+ * ones (some keyboards send those). Undefined for anything else.
  */
 export function readCode(typed: string): string | undefined {
   const bare = typed.normalize('NFKC').replace(/[\s-]+/g, '');

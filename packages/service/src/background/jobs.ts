@@ -20,7 +20,7 @@ export interface JobKind {
 
 export type JobKinds = Readonly<Record<string, JobKind>>;
 
-/** Asks for a job; a singleton that is there already is left as it is. */
+/** Asks for a job. A singleton that is there already runs once more; one that is running, once it has ended. */
 export async function requestJob(
   deps: Deps,
   db: Db,
@@ -31,7 +31,7 @@ export async function requestJob(
     db,
     `INSERT INTO jobs (id, kind, singleton, state, run_at, payload, progress, created_at)
      VALUES (:id, :kind, :singleton, 'waiting', :runAt, :payload, '', UTC_TIMESTAMP(3))
-     ON DUPLICATE KEY UPDATE run_at = LEAST(run_at, VALUES(run_at)), state = IF(state IN ('done', 'failed'), 'waiting', state)`,
+     ON DUPLICATE KEY UPDATE run_at = VALUES(run_at), attempts = 0, state = IF(state IN ('done', 'failed'), 'waiting', state)`,
     {
       id: key(newId(deps)),
       kind,
@@ -57,9 +57,9 @@ export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
   for (let ran = 0; ; ran++) {
     const id = await takeDueRow(deps, 'jobs');
     if (!id) return ran;
-    const row = await selectOne<{ kind: string; payload: string; attempts: number }>(
+    const row = await selectOne<{ kind: string; payload: string; attempts: number; run_at: Date }>(
       db,
-      'SELECT kind, payload, attempts FROM jobs WHERE id = :id',
+      'SELECT kind, payload, attempts, run_at FROM jobs WHERE id = :id',
       { id },
     );
     if (!row) continue;
@@ -83,12 +83,12 @@ export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
       });
       await write(
         db,
-        `UPDATE jobs SET state = :state, progress = :said, attempts = 0, last_error = NULL, lease_holder = NULL, lease_until = NULL,
+        `UPDATE jobs SET state = IF(:every IS NULL AND run_at = :runAt, 'done', 'waiting'), progress = :said, payload = '{}', attempts = 0, last_error = NULL, lease_holder = NULL, lease_until = NULL,
            run_at = IF(:every IS NULL, run_at, UTC_TIMESTAMP(3) + INTERVAL COALESCE(:every, 0) SECOND) ${mine}`,
         {
           id,
           holder,
-          state: kind.everySeconds === undefined ? 'done' : 'waiting',
+          runAt: row.run_at,
           said: said.slice(0, 200),
           every: kind.everySeconds ?? null,
         },

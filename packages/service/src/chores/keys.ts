@@ -4,7 +4,7 @@ import { requestJob } from '../background/jobs.js';
 import type { Config } from '../config.js';
 import { connectDatabase } from '../db/connect.js';
 import { pendingMigrations } from '../db/migrate.js';
-import { selectOne } from '../db/sql.js';
+import { selectOne, transact } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { StartError } from '../runtime.js';
@@ -30,9 +30,7 @@ export async function createKeys(config: Config): Promise<string[]> {
       );
     }
     const master = readMasterKey(file);
-    const made = await sequelize.transaction(
-      async (transaction) => await addMissingKeys({ sequelize, transaction }, master, new Date()),
-    );
+    const made = await transact(sequelize, async (db) => await addMissingKeys(db, master, new Date()));
     said.push(made.length > 0 ? `Made keys for ${made.join(', ')}.` : 'The key set is complete; nothing to do.');
     return said;
   } finally {

@@ -20,9 +20,13 @@ export function connectDatabase(config: DatabaseConfig): Sequelize {
     define: { underscored: true, timestamps: false, freezeTableName: true },
     dialectOptions: {
       connectTimeout: 5_000,
-      // Numbers beyond 2^53 do not occur here; dates come as Date.
+      // Numbers beyond 2^53 do not occur here; dates come as Date, read by the driver itself.
       bigIntAsNumber: true,
       insertIdAsNumber: true,
+      decimalAsNumber: true,
+      typeCast: undefined,
+      // Writes answer how many rows they matched, whether or not a value changed.
+      foundRows: true,
       initSql: [
         "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE'",
         "SET SESSION time_zone = '+00:00'",

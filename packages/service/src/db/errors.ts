@@ -1,8 +1,8 @@
 /** The only place that knows the numbers of the database server. */
 
 const DUPLICATE = 1062;
-/** Deadlock; lock wait timed out; record changed since read (snapshot isolation, Galera). */
-const CONFLICT = new Set([1213, 1205, 1020]);
+/** Deadlock; lock wait timed out; record changed since read (snapshot isolation, Galera); a row that had to match did not. */
+const CONFLICT = new Set([1213, 1205, 1020, 1644]);
 /** Galera: node not prepared; got error during COMMIT (certification). */
 const NODE_AWAY = new Set([1047, 1180]);
 const CONNECTION_CODES = new Set([

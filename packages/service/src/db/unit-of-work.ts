@@ -1,17 +1,19 @@
 import { setTimeout as delay } from 'node:timers/promises';
-import type { Transaction } from 'sequelize';
+import type { Connection } from 'mariadb';
 import type { Deps } from '../deps.js';
 import { trailColumns, type NewEntry } from '../trail/writer.js';
-import { isRetryable } from './errors.js';
-import { insert, type Db } from './sql.js';
+import { isRetryable, isUnavailable } from './errors.js';
+import { insertion, withConnection, writeAndCommit, type Db, type Statement } from './sql.js';
 
 /** One transaction of one use case. */
 export interface Work extends Db {
-  readonly transaction: Transaction;
+  readonly connection: Connection;
   /** The same moment for everything in it. */
   readonly now: Date;
   /** Writes a trail entry in this transaction. */
   trail(entry: NewEntry): Promise<void>;
+  /** Leaves a write for the end, where all that were left travel together with the COMMIT. Nothing here may read it. */
+  atEnd(statement: Statement): void;
 }
 
 /** Runs of a use case before a conflict is given back to the caller. */
@@ -27,40 +29,56 @@ const IN_DOUBT_MS = 5_000;
  */
 export async function inTransaction<T>(deps: Deps, useCase: (work: Work) => Promise<T>): Promise<T> {
   for (let run = 1; ; run++) {
-    const numbers: number[] = [];
-    const transaction = await deps.sequelize.transaction();
-    let committing = false;
-    let inDoubt = false;
-    try {
-      const now = deps.now();
-      const result = await useCase({
-        sequelize: deps.sequelize,
-        transaction,
-        now,
-        async trail(entry) {
-          const number = deps.trail.reserve();
-          numbers.push(number);
-          await insert(
-            { sequelize: deps.sequelize, transaction },
-            'trail_entries',
-            trailColumns(deps.trail.entry(number, now, entry)),
-          );
-        },
-      });
-      committing = true;
-      await transaction.commit();
-      return result;
-    } catch (error) {
-      const retry = isRetryable(error);
-      inDoubt = committing && !retry;
-      if (!committing) await transaction.rollback().catch(() => undefined);
-      if (!retry || run >= MOST_RUNS) throw error;
-      deps.metrics.retries.inc();
-    } finally {
-      if (inDoubt) setTimeout(() => deps.trail.settle(numbers), IN_DOUBT_MS).unref();
-      else deps.trail.settle(numbers);
-    }
+    const outcome = await withConnection(
+      deps.sequelize,
+      async (connection) => await runOnce(deps, connection, useCase),
+    );
+    if ('result' in outcome) return outcome.result;
+    if (!isRetryable(outcome.error) || run >= MOST_RUNS) throw outcome.error;
+    deps.metrics.retries.inc();
     // Conflicting use cases that start again at once would meet again.
     await delay(Math.random() * 10 * 2 ** run);
+  }
+}
+
+async function runOnce<T>(
+  deps: Deps,
+  connection: Connection,
+  useCase: (work: Work) => Promise<T>,
+): Promise<{ result: T } | { error: unknown }> {
+  const numbers: number[] = [];
+  const left: Statement[] = [];
+  const now = deps.now();
+  let committing = false;
+  let inDoubt = false;
+  // Not waited for: it travels with the first statement, and a failure shows there.
+  const begun = connection.beginTransaction();
+  begun.catch(() => undefined);
+  try {
+    const result = await useCase({
+      sequelize: deps.sequelize,
+      connection,
+      now,
+      trail(entry) {
+        const number = deps.trail.reserve();
+        numbers.push(number);
+        left.push(insertion('trail_entries', trailColumns(deps.trail.entry(number, now, entry))));
+        return Promise.resolve();
+      },
+      atEnd: (statement) => void left.push(statement),
+    });
+    await begun;
+    committing = true;
+    if (left.length > 0) await writeAndCommit({ sequelize: deps.sequelize, connection }, left);
+    else await connection.commit();
+    return { result };
+  } catch (error) {
+    // An error that the server names came before the COMMIT of the same statement; only a lost connection leaves doubt.
+    inDoubt = committing && isUnavailable(error) && !isRetryable(error);
+    if (!inDoubt) await connection.rollback().catch(() => undefined);
+    return { error };
+  } finally {
+    if (inDoubt) setTimeout(() => deps.trail.settle(numbers), IN_DOUBT_MS).unref();
+    else deps.trail.settle(numbers);
   }
 }

@@ -86,8 +86,9 @@ async function handle<R extends RouteId>(
   try {
     return send(spec, id, reply, await handler(deps, call));
   } catch (error) {
-    if (!(error instanceof Repeated)) throw error;
-    const first = await firstOutcome<R>(deps, once!, asked);
+    // The same request may have come to its outcome on the way: what made this one fail is then its own success.
+    if (!once || !(error instanceof Repeated || error instanceof Refusal)) throw error;
+    const first = await firstOutcome<R>(deps, once, asked);
     if (!first) throw error;
     return send(spec, id, reply.header('idempotency-replayed', 'true'), first);
   }

@@ -72,6 +72,7 @@ const editSettings: Handler<'settings.edit'> = async (deps, call) => {
 };
 
 const showSystem: Handler<'system.show'> = async (deps) => {
+  await deps.keys.reload();
   const [nodes, jobs, outbox, seal] = await Promise.all([
     select<{ id: Buffer; host: string; started_at: Date; seen_at: Date; clock_off_ms: number }>(
       deps,

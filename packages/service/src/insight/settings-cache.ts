@@ -14,29 +14,46 @@ export const FIRST_SETTINGS: Settings = {
 /** How old a node's settings may be: another node's change is followed within this time. */
 export const SETTINGS_AGE_MS = 3_000;
 
+interface Read {
+  readonly settings: Settings;
+  readonly version: number;
+}
+
 /** The settings as this process last read them, at most a few seconds ago. */
 export class SettingsCache {
-  #read: { settings: Settings; version: number; at: number } | undefined;
-  readonly #sequelize: Sequelize;
+  #read: { value: Promise<Read>; at: number } | undefined;
+  readonly #aside: Sequelize;
 
-  constructor(sequelize: Sequelize) {
-    this.#sequelize = sequelize;
+  /** @param aside a pool that no transaction holds connections of */
+  constructor(aside: Sequelize) {
+    this.#aside = aside;
   }
 
-  async current(): Promise<{ settings: Settings; version: number }> {
+  /** One reading serves all who ask meanwhile. */
+  async current(): Promise<Read> {
     if (!this.#read || performance.now() - this.#read.at > SETTINGS_AGE_MS) {
-      const row = await selectOne<{ data: string; version: number }>(
-        { sequelize: this.#sequelize },
-        'SELECT data, version FROM settings WHERE id = 1',
-      );
-      const settings = row ? settingsSchema.parse(JSON.parse(row.data)) : FIRST_SETTINGS;
-      this.#read = { settings, version: row?.version ?? 1, at: performance.now() };
+      const read = { value: this.#load(), at: performance.now() };
+      this.#read = read;
+      // A reading that failed is no answer for the next one who asks.
+      read.value.catch(() => {
+        if (this.#read === read) this.#read = undefined;
+      });
     }
-    return this.#read;
+    return await this.#read.value;
   }
 
   /** After a change made here. */
   forget(): void {
     this.#read = undefined;
+  }
+
+  async #load(): Promise<Read> {
+    const row = await selectOne<{ data: string; version: number }>(
+      { sequelize: this.#aside },
+      'SELECT data, version FROM settings WHERE id = 1',
+    );
+    return row
+      ? { settings: settingsSchema.parse(JSON.parse(row.data)), version: row.version }
+      : { settings: FIRST_SETTINGS, version: 1 };
   }
 }

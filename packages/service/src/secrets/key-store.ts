@@ -87,6 +87,7 @@ export async function addMissingKeys(db: Db, master: Buffer, now: Date): Promise
 export class KeyStore {
   #keys: KeySet;
   #rows: readonly KeyRow[];
+  #reloading: Promise<void> | undefined;
   #signing: { id: string; key: KeyObject } | undefined;
   readonly #master: Buffer;
   readonly #sequelize: Sequelize;
@@ -146,10 +147,16 @@ export class KeyStore {
     }
   }
 
+  /** Reads the key set anew; one reading serves all who ask meanwhile. */
   async reload(): Promise<void> {
-    const rows = await KeyStore.#read(this.#sequelize);
-    this.#keys = this.#unwrap(rows);
-    this.#rows = rows;
+    this.#reloading ??= (async () => {
+      const rows = await KeyStore.#read(this.#sequelize);
+      this.#keys = this.#unwrap(rows);
+      this.#rows = rows;
+    })().finally(() => {
+      this.#reloading = undefined;
+    });
+    await this.#reloading;
   }
 
   #unwrap(rows: readonly KeyRow[]): KeySet {

@@ -64,12 +64,9 @@ export async function listActivity(
 }
 
 /** The full story of one sign-in. */
-export async function showActivity(db: Db, id: string, now: Date): Promise<Answer<'activity.show'>> {
-  const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
-  if (!row) throw notFound();
-  const stored = storedSignIn(row);
+export function storyOf(stored: StoredSignIn, applicationName: string | null, now: Date): Answer<'activity.show'> {
   return {
-    ...describe(stored, row.application_name, now),
+    ...describe(stored, applicationName, now),
     endedAt: stored.endedAt?.toISOString() ?? null,
     browser: stored.browser,
     risk: stored.risk,
@@ -78,4 +75,10 @@ export async function showActivity(db: Db, id: string, now: Date): Promise<Answe
     wrong: stored.signIn.wrong,
     steps: stored.signIn.story.map((step) => ({ ...step })),
   };
+}
+
+export async function showActivity(db: Db, id: string, now: Date): Promise<Answer<'activity.show'>> {
+  const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
+  if (!row) throw notFound();
+  return storyOf(storedSignIn(row), row.application_name, now);
 }

@@ -2,7 +2,7 @@ import { checkTotp, readCode } from '@nimble-latch/core/codes';
 import { advance, type Event } from '@nimble-latch/core/signin';
 import { admit, reserve } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
-import { select, updateById, write } from '../db/sql.js';
+import { select, updateOf } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
@@ -34,7 +34,7 @@ export async function proveCode(
         ? await judgeDecoy(work, stored.decoyId, stored.personId)
         : await judge(deps, work, stored.personId!, typed, standing);
   const signIn = advance(stored.signIn, judgement, work.now.getTime());
-  const saved = await saveSignIn(work, stored, signIn, work.now);
+  const saved = saveSignIn(work, stored, signIn);
   if (judgement.type === 'right') await rememberSource(work, stored.personId!, standing);
   if (judgement.type === 'wrong') await spendBudget(work, standing);
   await tellTrail(deps, work, driver, saved);
@@ -76,18 +76,17 @@ async function judge(deps: Deps, work: Work, personId: string, typed: string, { 
       if (check?.outcome === 'used') why = 'code-already-used';
       if (check?.outcome !== 'accepted') continue;
       // The condition holds by the lock; it stands here so that no change of isolation could make a code count twice.
-      const accepted = await write(
-        work,
-        `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, ${lane}_failures = 0, ${lane}_paused_until = NULL
-         WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step)`,
-        { id: row.id, step: check.step, drift: boundedDrift(check.drift), now: work.now },
-      );
-      if (accepted === 1) return { type: 'right', method: 'totp', authenticator: id, holding: { factors: ['totp'] } };
-      why = 'code-already-used';
+      work.atEnd({
+        sql: `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, ${lane}_failures = 0, ${lane}_paused_until = NULL
+              WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step)`,
+        values: { id: row.id, step: check.step, drift: boundedDrift(check.drift), now: work.now },
+        matchesOne: true,
+      });
+      return { type: 'right', method: 'totp', authenticator: id, holding: { factors: ['totp'] } };
     }
   }
   for (const row of open)
-    await updateById(work, 'authenticators', row.id, guardColumns(lane, reserve(guardOf(row, lane), nowMs)));
+    work.atEnd(updateOf('authenticators', row.id, guardColumns(lane, reserve(guardOf(row, lane), nowMs))));
   return { type: 'wrong', method: 'totp', authenticator: open.length === 1 ? text(open[0]!.id) : null, why };
 }
 

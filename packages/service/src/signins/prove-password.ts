@@ -51,7 +51,7 @@ export async function provePassword<T>(
         ? await acceptPassword(work, stored.personId!, authenticator.id, standing)
         : { type: 'wrong', method: 'password', authenticator: authenticator?.id ?? null, why: reserved.why };
     const signIn = advance(stored.signIn, event, work.now.getTime());
-    const saved = await saveSignIn(work, stored, signIn, work.now);
+    const saved = saveSignIn(work, stored, signIn);
     if (event.type === 'wrong') await spendBudget(work, standing);
     if (signIn.state === 'let-in') await rememberSource(work, stored.personId!, standing);
     if (event.type === 'wrong' || signIn.state !== 'asking') await tellTrail(deps, work, driver, saved);
@@ -69,7 +69,7 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
     until: number | undefined,
   ): Promise<Reserved> => {
     const signIn: SignIn = advance(stored.signIn, { type: 'turned-away', why, until }, nowMs);
-    const turnedAway = await saveSignIn(work, stored, signIn, work.now);
+    const turnedAway = saveSignIn(work, stored, signIn);
     await tellTrail(deps, work, driver, turnedAway);
     return { turnedAway };
   };

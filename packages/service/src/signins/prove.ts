@@ -49,5 +49,5 @@ function assertAnswers(stored: StoredSignIn, mine: (stored: StoredSignIn) => boo
 
 async function expireIfLate(work: Work, stored: StoredSignIn): Promise<StoredSignIn | undefined> {
   const signIn = advance(stored.signIn, { type: 'time-passed' }, work.now.getTime());
-  return signIn.state === 'expired' ? await saveSignIn(work, stored, signIn, work.now) : undefined;
+  return signIn.state === 'expired' ? saveSignIn(work, stored, signIn) : undefined;
 }

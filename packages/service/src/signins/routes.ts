@@ -7,7 +7,7 @@ import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import type { AreaHandlers, Call, Handler, Reply } from '../http/call.js';
 import { key } from '../ids.js';
-import { listActivity, showActivity } from './activity.js';
+import { listActivity, showActivity, storyOf } from './activity.js';
 import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { consoleBegin, consoleProve } from './console.js';
 import { tellTrail } from './context.js';
@@ -65,18 +65,16 @@ const cancelForApplication: Handler<'signIns.cancel'> = async (deps, call) =>
     const stored = await readSignIn(work, call.params.id, true);
     if (stored.connectionId !== call.actor.connectionId) throw new Refusal('not-found');
     if (stored.signIn.state !== 'asking') throw new Refusal('sign-in-ended');
-    const saved = await saveSignIn(
-      work,
-      stored,
-      advance(stored.signIn, { type: 'cancelled' }, work.now.getTime()),
-      work.now,
-    );
+    const saved = saveSignIn(work, stored, advance(stored.signIn, { type: 'cancelled' }, work.now.getTime()));
     await tellTrail(deps, work, call, saved);
     return { answer: viewOf(saved) };
   });
 
 async function walkReply(deps: Deps, work: Work, stored: StoredSignIn) {
-  return { answer: { signIn: viewOf(stored), story: await showActivity(work, stored.id, deps.now()) } };
+  const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
+    id: key(stored.applicationId),
+  });
+  return { answer: { signIn: viewOf(stored), story: storyOf(stored, application?.name ?? null, deps.now()) } };
 }
 
 const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {

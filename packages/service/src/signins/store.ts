@@ -1,7 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, Method, SignInState } from '@nimble-latch/core/vocabulary';
-import { insert, selectOne, write, type Db } from '../db/sql.js';
+import { insert, selectOne, type Db, type Statement } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
 import { key, keyOrNull, text, textOrNull } from '../ids.js';
 
@@ -108,14 +109,17 @@ export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> 
   });
 }
 
-/** Writes the next state of a locked sign-in. */
-export async function saveSignIn(db: Db, stored: StoredSignIn, signIn: SignIn, now: Date): Promise<StoredSignIn> {
-  const endedAt = signIn.state === 'asking' ? null : now;
-  await write(
-    db,
-    'UPDATE sign_ins SET state = :state, operator_reason = :operatorReason, way = :way, data = :data, ended_at = :endedAt, version = version + 1 WHERE id = :id',
-    { ...stateColumns(signIn), endedAt, id: key(stored.id) },
-  );
+function saving(stored: StoredSignIn, signIn: SignIn, endedAt: Date | null): Statement {
+  return {
+    sql: 'UPDATE sign_ins SET state = :state, operator_reason = :operatorReason, way = :way, data = :data, ended_at = :endedAt, version = version + 1 WHERE id = :id',
+    values: { ...stateColumns(signIn), endedAt, id: key(stored.id) },
+  };
+}
+
+/** Writes the next state of a locked sign-in at the end of the transaction; answers what it then is. */
+export function saveSignIn(work: Work, stored: StoredSignIn, signIn: SignIn): StoredSignIn {
+  const endedAt = signIn.state === 'asking' ? null : work.now;
+  work.atEnd(saving(stored, signIn, endedAt));
   return { ...stored, signIn, endedAt, version: stored.version + 1 };
 }
 

@@ -1,0 +1,205 @@
+import { chmodSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { ERRORS } from '@nimble-latch/api';
+import jsQR from 'jsqr';
+import { PNG } from 'pngjs';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { NLATCH, run, STANDIN } from '../scripts/lib/installation.mjs';
+import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
+
+let inst: Installation;
+let configDir: string;
+beforeAll(async () => {
+  inst = await Installation.start();
+  configDir = join(inst.dir, 'cli');
+});
+afterAll(() => inst.stop());
+
+const env = () => ({ PATH: process.env['PATH']!, HOME: inst.dir, NLATCH_CONFIG_DIR: configDir, TZ: 'UTC' });
+/** Runs the client as a user's script would: no terminal, answers a line each on standard input. */
+const nlatch = (args: string[], input = '', more: Record<string, string> = {}) =>
+  run(NLATCH, args, { env: { ...env(), ...more }, input });
+
+describe('nlatch', () => {
+  it('signs in with a password, keeps the token where only its owner can read it, and ends it', async () => {
+    expect(await nlatch(['whoami'])).toMatchObject({
+      code: 3,
+      err: expect.stringMatching(/^error: it is not said which service to talk to\ntry: {3}nlatch login/),
+    });
+    expect(await nlatch(['login', 'ines.marlow', '--server', inst.url], 'a wrong password\n')).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('the proof was not right'),
+    });
+    const login = await nlatch(['login', 'ines.marlow', '--server', inst.url], `${PASSWORD}\n`);
+    expect(login).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(/^Signed in at http:\S+ as Ines Marlow; the access token is good until/),
+    });
+    const file = join(configDir, 'access.json');
+    expect(statSync(file).mode & 0o777).toBe(0o600);
+    expect((await nlatch(['whoami'])).out).toMatch(/Ines Marlow +ines\.marlow\nRoles +owner/);
+    chmodSync(file, 0o644);
+    expect(await nlatch(['whoami'])).toMatchObject({ code: 3, err: expect.stringContaining(`chmod 600 ${file}`) });
+    chmodSync(file, 0o600);
+    // A kept token goes to no other server.
+    expect((await nlatch(['whoami', '--server', 'http://localhost:9'])).err).toContain('no access token');
+    expect(
+      (await nlatch(['whoami'], '', { NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: 'http://localhost:9' })).code,
+    ).toBe(7);
+  });
+
+  it('does the first day of an administrator, from a person to a walk-through with the stand-in phone', async () => {
+    expect(
+      (
+        await nlatch([
+          'person',
+          'add',
+          'Bram Oster',
+          '--login',
+          'bram.oster',
+          '--login',
+          'WEX\\BOster',
+          '--mail',
+          'bram@wexmoor.example',
+        ])
+      ).out,
+    ).toBe('Added Bram Oster, known as bram.oster, wex\\boster.\n');
+    expect((await nlatch(['group', 'add', 'quay-crew', '--description', 'Quay and cranes'])).code).toBe(0);
+    expect((await nlatch(['group', 'join', 'quay-crew', 'bram.oster'])).out).toBe('Bram Oster is in quay-crew.\n');
+    expect((await nlatch(['person', 'set-password', 'wex\\boster'], `${PASSWORD}\n`)).out).toBe(
+      'Set the password of Bram Oster.\n',
+    );
+    const qr = join(inst.dir, 'bram.png');
+    const begun = await nlatch([
+      'keyring',
+      'enrol-totp',
+      'bram.oster',
+      '--carrier',
+      'Bram’s phone',
+      '--qr',
+      qr,
+      '--later',
+    ]);
+    expect(begun.out).toMatch(
+      /Enrolling Authenticator app for Bram Oster on Bram’s phone; waiting for its first code\.[\s\S]*█[\s\S]*Or type the key:\n {2}([A-Z2-7]{4} ){7}[A-Z2-7]{4}\n {2}SHA1, 6 digits, every 30 s/,
+    );
+    const png = PNG.sync.read(readFileSync(qr));
+    const uri = jsQR(new Uint8ClampedArray(png.data), png.width, png.height)!.data;
+    expect(uri).toMatch(/^otpauth:\/\/totp\/Nimble%20Latch:bram\.oster\?secret=/);
+    expect((await nlatch(['keyring', 'enrol-totp', 'bram.oster', '--qr', qr, '--later'])).err).toContain(
+      'the file is there already',
+    );
+    const phone = async (off = 0) =>
+      (await run(STANDIN, ['phone', 'code', '--off', String(off)], { env: env(), input: uri })).out.trim();
+    const id = /nlatch keyring prove (\S+)/.exec(begun.out)![1]!;
+    expect(await nlatch(['keyring', 'prove', id], `${await phone(600)}\n`)).toMatchObject({
+      code: 9,
+      err: expect.stringMatching(/the clock of the device is 10 min 0 s ahead/),
+    });
+    expect((await nlatch(['keyring', 'prove', id], `${await phone()}\n`)).out).toBe(
+      'Enrolled Authenticator app; it is active.\n',
+    );
+    expect((await nlatch(['application', 'add', 'Berth Planner'])).code).toBe(0);
+    expect((await nlatch(['application', 'connect', 'berth planner', '--claims', 'source-address'])).out).toMatch(
+      /This key is shown once:\n {2}nlk_/,
+    );
+    const walk = await nlatch(
+      ['walk-through', 'bram.oster', '--at', 'Berth Planner'],
+      `${PASSWORD}\n${await phone(30)}\n`,
+    );
+    expect(walk).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(
+        /Asks for: Password\nAsks for: Code\nLet in: password \+ totp\n[\s\S]*password: right[\s\S]*code from an app: right[\s\S]*all proofs were right/,
+      ),
+    });
+    const used = await nlatch(
+      ['walk-through', 'bram.oster', '--at', 'Berth Planner', '--password-checked'],
+      `${await phone(30)}\n`,
+    );
+    expect(used).toMatchObject({ code: 2, out: expect.stringContaining('this code, or a later one, was used before') });
+    const activity = await nlatch(['activity', 'list', '--person', 'bram.oster']);
+    expect(activity.out).toMatch(/^WHEN +WHO +AT +OUTCOME +WHY +FROM\n[\s\S]*let in \(by hand\) +password \+ totp/m);
+    expect((await nlatch(['trail', 'list', '--area', 'application'])).out).toMatch(
+      /Ines Marlow registered Berth Planner/,
+    );
+    expect((await nlatch(['overview'])).out).toMatch(/^People +2\n {2}with a second factor +1/);
+    for (const line of activity.out.split('\n')) expect(line.length).toBeLessThanOrEqual(100);
+  });
+
+  it('pages and prints JSON that is the answer of the service', async () => {
+    for (const name of ['a-one', 'a-two', 'a-three'])
+      await inst.owner.call('people.add', { body: { displayName: name, loginNames: [name] } });
+    const first = JSON.parse((await nlatch(['person', 'list', '--find', 'a-', '--limit', '2', '--json'])).out) as {
+      rows: unknown[];
+      next: string;
+    };
+    expect(first).toEqual(await inst.owner.call('people.list', { query: { q: 'a-', limit: 2 } }));
+    expect((await nlatch(['person', 'list', '--find', 'a-', '--limit', '2', '--cursor', first.next])).out).toMatch(
+      /a-two/,
+    );
+  });
+
+  it.each([
+    [
+      ['person', 'show', 'nobody.here'],
+      5,
+      /error: nobody has the login name nobody\.here\ntry: {3}nlatch person list --find nobody/,
+    ],
+    [
+      ['person', 'add', 'X', '--login', 'bram.oster'],
+      6,
+      /error: The login name bram\.oster belongs to somebody already/,
+    ],
+    [['person', 'add', 'X', '--login', 'a b'], 2, /error: must not contain spaces[^\n]*\nwhere: loginNames\[0\]/],
+    [['person', 'add', 'X'], 2, /error: required option '--login <login-name>'/],
+    [['person', 'lst'], 2, /error: unknown command 'lst'\n\(Did you mean list\?\)\ntry: {3}nlatch person --help/],
+    [['settings', 'set', 'totp.digits=7'], 2, /error: Invalid option: expected one of 6\|8\nwhere: totp\.digits/],
+    [['settings', 'set', 'totp.nonsense=7'], 2, /where: totp\.nonsense\ntry: {3}nlatch settings show/],
+    [
+      ['person', 'delete', 'bram.oster'],
+      2,
+      /Deletes Bram Oster \(bram\.oster, wex\\boster\) with \d authenticators and 1 memberships[\s\S]*try: {3}add --yes/,
+    ],
+    [['person', 'set-password', 'bram.oster'], 2, /an answer is needed \(New password\), and the input has ended/],
+    [['application', 'connect', 'Berth Planner', '--scopes', 'everything'], 2, /expected some of check, challenge/],
+    [['activity', 'list', '--since', 'yesterday-ish'], 2, /expected a moment such as/],
+    [['trail', 'list', '--cursor', 'AAAA'], 2, /where: cursor/],
+  ])('%j ends with %i and says what, where, what to try', async (args, code, message) => {
+    const result = await nlatch(args);
+    expect(result.err).toMatch(message);
+    expect(result.code).toBe(code);
+  });
+
+  it('deletes when told to, undoes a deactivation, and revokes with the consequence named', async () => {
+    const { authenticator } = await personWithApp(inst.owner, 'lowenna.trew');
+    expect((await nlatch(['keyring', 'revoke', 'lowenna.trew', authenticator])).err).toContain(
+      'Nothing will be left to prove with beside a password.',
+    );
+    expect((await nlatch(['keyring', 'revoke', 'lowenna.trew', authenticator, '--yes'])).out).toBe(
+      'Authenticator app is revoked.\n',
+    );
+    const off = await nlatch(['person', 'deactivate', 'lowenna.trew', '--yes']);
+    const undo = /Undo: nlatch (.*)/.exec(off.out)![1]!;
+    expect((await nlatch(undo.split(' '))).out).toBe('lowenna.trew can sign in again.\n');
+    expect((await nlatch(['person', 'delete', 'lowenna.trew', '--yes'])).code).toBe(0);
+    expect((await nlatch(['person', 'show', 'lowenna.trew'])).code).toBe(5);
+  });
+
+  it('sends nothing to the terminal that others typed as control characters, and prints completions', async () => {
+    const app = await connectedApplication(inst.owner, 'Tricky');
+    await fetch(`${inst.url}/api/v1/sign-ins`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${app.key}`, 'content-type': 'application/json' },
+      body: JSON.stringify({ loginName: '\u001b[31mred' }),
+    });
+    expect((await nlatch(['activity', 'list'])).out).not.toContain('\u001b');
+    for (const shell of ['bash', 'zsh', 'fish'])
+      expect((await nlatch(['completion', shell])).out).toMatch(/walk-through[\s\S]*enrol-totp/);
+    const file = join(inst.dir, 'completion.bash');
+    writeFileSync(file, (await nlatch(['completion', 'bash'])).out);
+    expect((await nlatch(['logout'])).code).toBe(0);
+    expect(existsSync(join(configDir, 'access.json'))).toBe(false);
+    expect(new Set(Object.values(ERRORS).map((one) => one.exit)).size).toBeGreaterThan(7);
+  });
+});

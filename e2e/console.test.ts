@@ -1,0 +1,232 @@
+import AxeBuilder from '@axe-core/playwright';
+import { chromium, type Browser, type Page } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { chore } from '../scripts/lib/installation.mjs';
+import { connectedApplication, Installation, PASSWORD, personWithApp, Phone } from './support/installation.js';
+
+const CHROMIUM = [
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+  '--no-first-run',
+  ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
+];
+
+let inst: Installation;
+let browser: Browser;
+let page: Page;
+/** What the browser complained about: a violated policy, a script that failed. */
+const complaints: string[] = [];
+
+beforeAll(async () => {
+  inst = await Installation.prepare();
+  await inst.startNode();
+  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM });
+  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+  page.setDefaultTimeout(8_000);
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !/status of 4\d\d/.test(message.text())) complaints.push(message.text());
+  });
+  page.on('pageerror', (error) => complaints.push(error.message));
+});
+afterAll(async () => {
+  await browser.close();
+  await inst.stop();
+});
+
+const base = () => inst.nodes[0]!.url;
+async function accessible(what: string): Promise<void> {
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+    .analyze();
+  expect(
+    violations.map((one) => `${what}: ${one.id}: ${one.nodes.map((node) => node.target.join(' ')).join(', ')}`),
+  ).toEqual([]);
+}
+
+describe('the console', () => {
+  let ownPhone: Phone;
+
+  it('is set up by the link on the first start; the owner adds an app, and is asked for it from then on', async () => {
+    const link = /(http\S+set-up#\S+)/.exec(inst.nodes[0]!.said())![1]!;
+    await page.goto(link);
+    await page.getByRole('button', { name: 'Become the owner' }).waitFor();
+    expect(page.url()).not.toContain('#');
+    await accessible('set-up');
+    await page.getByLabel('Your name').fill('Ines Marlow');
+    await page.getByLabel('Login name').fill('ines.marlow');
+    await page.getByLabel('Password').fill('short');
+    await page.getByRole('button', { name: 'Become the owner' }).click();
+    await page.getByRole('alert').filter({ hasText: 'fewer than 12 characters' }).waitFor();
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.getByRole('button', { name: 'Become the owner' }).click();
+    await page.getByRole('link', { name: 'Add an authenticator app' }).click();
+    await page.getByRole('button', { name: 'Show the QR picture' }).click();
+    const key = (await page
+      .locator('code')
+      .filter({ hasText: /^([A-Z2-7]{4} ){7}/ })
+      .textContent())!;
+    await accessible('enrolling');
+    ownPhone = new Phone(`otpauth://totp/x?secret=${key.replaceAll(' ', '')}`);
+    await page.getByLabel('The code that it shows now').fill('000000');
+    await page.getByRole('button', { name: 'Prove it', exact: true }).click();
+    await page.getByRole('alert').filter({ hasText: 'That is not the code' }).waitFor();
+    await page.getByLabel('The code that it shows now').fill(ownPhone.next());
+    await page.getByRole('button', { name: 'Prove it', exact: true }).click();
+    await page.getByRole('status').filter({ hasText: 'Authenticator app is active' }).waitFor();
+    await page.getByRole('button', { name: 'Sign out' }).click();
+    await page.getByLabel('Login name').fill('ines.marlow');
+    await page.keyboard.press('Enter');
+    await accessible('sign-in');
+    await page.getByLabel('Password').fill('not my password');
+    await page.keyboard.press('Enter');
+    await page.getByRole('alert').filter({ hasText: 'The proof was not right' }).waitFor();
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Code from your app').fill(ownPhone.next());
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'Overview' }).waitFor();
+  });
+
+  it('takes people, groups, applications and a walk-through through their pages', async () => {
+    inst.ownerToken = await chore(await inst.environment(), 'owner-token');
+    await page.getByRole('link', { name: 'People', exact: true }).click();
+    await page.getByRole('button', { name: 'Add a person' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('Dagny Holm');
+    await page.getByLabel('Login name', { exact: true }).fill('dagny.holm, not a name');
+    await page.getByRole('dialog').getByRole('button', { name: 'Add a person' }).click();
+    await page.getByText('must not contain spaces').waitFor();
+    await page.getByLabel('Login name', { exact: true }).fill('dagny.holm, WEX\\DHolm');
+    await page.getByRole('dialog').getByRole('button', { name: 'Add a person' }).click();
+    await page.getByRole('heading', { name: 'Dagny Holm' }).waitFor();
+    await accessible('person');
+    await page.getByRole('button', { name: 'Set a password' }).click();
+    await page.getByLabel('New password').fill(PASSWORD);
+    await page.getByRole('dialog').getByRole('button', { name: 'Set a password' }).click();
+    await page.getByRole('status').filter({ hasText: 'The password is set' }).waitFor();
+
+    await page.getByRole('link', { name: 'Applications', exact: true }).click();
+    await page.getByRole('button', { name: 'Register an application' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('Berth Planner');
+    await page.getByRole('dialog').getByRole('button', { name: 'Register an application' }).click();
+    await page.getByRole('button', { name: 'Connect over HTTP' }).click();
+    await page.getByText('source-address: where the person is').click();
+    await accessible('connecting');
+    await page.getByRole('dialog').getByRole('button', { name: 'Connect over HTTP' }).click();
+    const key = (await page.getByRole('dialog').locator('code').textContent())!;
+    expect(key).toMatch(/^nlk_/);
+    await page.getByRole('button', { name: 'I have kept it' }).click();
+    expect(await page.content()).not.toContain(key);
+    const asked = await fetch(`${base()}/api/v1/sign-ins`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${key}`, 'content-type': 'application/json' },
+      body: '{"loginName":"dagny.holm"}',
+    });
+    expect(asked.status).toBe(201);
+
+    await page.getByRole('link', { name: 'Walk-through' }).click();
+    await page.getByLabel('Login name of the person').fill('dagny.holm');
+    await page.getByRole('button', { name: 'Begin', exact: true }).click();
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.getByRole('button', { name: 'Answer' }).click();
+    await page.getByText('must enrol first').waitFor();
+    await accessible('walk-through');
+    await page.getByRole('link', { name: 'Sign-ins', exact: true }).click();
+    await page.getByRole('grid', { name: 'Sign-ins' }).getByText('nothing on the keyring to prove with').waitFor();
+    await page.getByRole('link', { name: 'Trail' }).click();
+    await page.getByText('Ines Marlow registered Berth Planner').waitFor();
+  });
+
+  it('asks for a fresh proof before a dangerous action, then goes on by itself', async () => {
+    await connectedApplication(inst.nodes[0]!.owner, 'Spare').catch(() => undefined);
+    await inst.sql('UPDATE sessions SET proved_at = proved_at - INTERVAL 20 MINUTE');
+    await page.getByRole('link', { name: 'People', exact: true }).click();
+    await page.getByRole('grid').getByText('Dagny Holm').click();
+    await page.getByRole('button', { name: 'Delete', exact: true }).click();
+    await page.getByText('Deletes Dagny Holm with 1 active authenticators').waitFor();
+    await page.getByRole('button', { name: 'Delete for good' }).click();
+    const again = page.getByRole('dialog', { name: 'Is it still you?' });
+    await again.getByRole('button', { name: 'Next' }).click();
+    await again.getByLabel('Password').fill(PASSWORD);
+    await page.keyboard.press('Enter');
+    await again.getByLabel('Code from your app').fill(ownPhone.next());
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'People' }).waitFor();
+    expect(await page.getByText('Dagny Holm').count()).toBe(0);
+  });
+
+  it('has no accessibility violation on any page, light or dark, wide or 360 px, and scrolls sideways on none', async () => {
+    const owner = inst.client(base());
+    const { id } = await personWithApp(owner, 'tobias.renn');
+    const group = await owner.call('groups.add', { body: { name: 'harbour-control' } });
+    const { rows } = await owner.call('applications.list');
+    const { rows: signIns } = await owner.call('activity.list');
+    const pages = [
+      '/',
+      '/people',
+      `/people/${id}`,
+      '/groups',
+      `/groups/${group.id}`,
+      '/applications',
+      `/applications/${rows[0]!.id}`,
+      '/walk-through',
+      '/sign-ins',
+      `/sign-ins/${signIns[0]!.id}`,
+      '/trail',
+      '/settings',
+      '/nowhere',
+    ];
+    for (const colorScheme of ['light', 'dark'] as const) {
+      await page.emulateMedia({ colorScheme });
+      for (const width of [1280, 360]) {
+        await page.setViewportSize({ width, height: 800 });
+        for (const path of pages) {
+          await page.goto(base() + path);
+          await page.locator('main h1, main strong').first().waitFor();
+          await page.waitForFunction(
+            () => !document.querySelector('[aria-busy=true]') && document.fonts.status === 'loaded',
+          );
+          expect(
+            await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth),
+            `${path} at ${width}`,
+          ).toBeLessThanOrEqual(0);
+          // Colours do not depend on the width, nor the layout on the theme.
+          if ((colorScheme === 'light') === (width === 1280)) await accessible(`${path} ${colorScheme} ${width}`);
+        }
+      }
+    }
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.emulateMedia({ colorScheme: 'light' });
+  }, 120_000);
+
+  it('can be worked by keyboard alone', async () => {
+    await page.goto(`${base()}/people`);
+    await page.getByRole('grid').waitFor();
+    await page.getByLabel('Find by beginning').focus();
+    await page.keyboard.type('tobias');
+    await expect.poll(() => page.getByRole('row').count()).toBe(2);
+    await page.keyboard.press('Tab');
+    await page.keyboard.press('ArrowDown');
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'tobias.renn' }).waitFor();
+    await page.getByRole('button', { name: 'Edit' }).focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('dialog').waitFor();
+    await page.keyboard.press('Escape');
+    await expect.poll(() => page.getByRole('dialog').count()).toBe(0);
+    expect(await page.evaluate(() => document.activeElement?.textContent)).toBe('Edit');
+  });
+
+  it('is served under a strict policy that nothing violated, and only under its own name', async () => {
+    expect(complaints).toEqual([]);
+    const index = await fetch(base(), { headers: { accept: 'text/html' } });
+    const policy = index.headers.get('content-security-policy')!;
+    expect(policy).toMatch(/^default-src 'none'; script-src 'self'; style-src 'self' 'nonce-[\w-]+'; /);
+    expect(policy).not.toContain('unsafe');
+    const elsewhere = await fetch(base().replace('localhost', '127.0.0.1'), {
+      headers: { accept: 'text/html' },
+      redirect: 'manual',
+    });
+    expect([elsewhere.status, elsewhere.headers.get('location')]).toEqual([302, `${base()}/`]);
+  });
+});

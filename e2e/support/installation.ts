@@ -1,0 +1,182 @@
+import { randomBytes } from 'node:crypto';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { createClient, type Client } from '@nimble-latch/api/client';
+import mariadb from 'mariadb';
+import { inject } from 'vitest';
+import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
+import { chore, createDatabase, environment, startService } from '../../scripts/lib/installation.mjs';
+import { freePort } from '../../scripts/lib/private-mariadb.mjs';
+
+export const PASSWORD = 'harbour lights at dawn';
+
+type Service = Awaited<ReturnType<typeof startService>>;
+export interface Node extends Service {
+  /** An owner's client of this node. */
+  readonly owner: Client;
+}
+
+/** A whole installation of its own: database, key set, and as many nodes as a test wants. */
+export class Installation {
+  readonly dir = mkdtempSync(join(tmpdir(), 'nlatch-inst-'));
+  readonly nodes: Node[] = [];
+  ownerToken = '';
+  setUpLink = '';
+  database!: Awaited<ReturnType<typeof createDatabase>>;
+  readonly #more: Record<string, string>;
+
+  private constructor(more: Record<string, string>) {
+    this.#more = more;
+  }
+
+  /** Made, migrated, with a key set; no node runs yet. */
+  static async prepare(more: Record<string, string> = {}): Promise<Installation> {
+    const made = new Installation(more);
+    made.database = await createDatabase(inject('server'), `t_${randomBytes(5).toString('hex')}`);
+    const env = await made.environment();
+    await chore(env, 'migrate');
+    await chore(env, 'keys', 'create');
+    return made;
+  }
+
+  /** Running, owned by Ines Marlow, who came in by the printed set-up link. */
+  static async start(nodes = 1, more: Record<string, string> = {}): Promise<Installation> {
+    const made = await Installation.prepare(more);
+    const first = await made.startNode();
+    made.setUpLink = /(http\S+set-up#\S+)/.exec(first.said())![1]!;
+    const open = createClient({ server: first.url });
+    await open.call('links.setUp', {
+      body: {
+        secret: made.setUpLink.split('#')[1]!,
+        displayName: 'Ines Marlow',
+        loginName: 'ines.marlow',
+        password: PASSWORD,
+      },
+    });
+    made.ownerToken = await chore(await made.environment(), 'owner-token');
+    made.nodes.splice(0, 1, { ...first, owner: made.client(first.url) });
+    for (let i = 1; i < nodes; i++) await made.startNode();
+    const { settings, version } = await made.owner.call('settings.show');
+    // A wide window, so that a test need not wait 30 s for the next code.
+    await made.owner.call('settings.edit', {
+      body: { ...settings, totp: { ...settings.totp, window: 5 } },
+      ifMatch: version,
+    });
+    return made;
+  }
+
+  get owner(): Client {
+    return this.nodes[0]!.owner;
+  }
+
+  get url(): string {
+    return this.nodes[0]!.url;
+  }
+
+  client(server: string, token = this.ownerToken): Client {
+    return createClient({ server, token });
+  }
+
+  async environment(): Promise<Record<string, string>> {
+    const port = await freePort();
+    return environment(this.database, {
+      masterKeyFile: join(this.dir, 'master.key'),
+      port,
+      publicUrl: `http://localhost:${port}`,
+      more: this.#more,
+    }) as Record<string, string>;
+  }
+
+  async startNode(): Promise<Node> {
+    const service: Service = await startService(await this.environment());
+    const node = { ...service, owner: this.client(service.url) };
+    this.nodes.push(node);
+    return node;
+  }
+
+  /** A connection to the database with full rights, for looking and for tampering. */
+  async sql<T = Record<string, unknown>>(statement: string, values: unknown[] = []): Promise<T[]> {
+    const connection = await mariadb.createConnection({
+      host: '127.0.0.1',
+      port: this.database.port,
+      user: this.database.user,
+      password: this.database.password,
+      database: this.database.name,
+      bigIntAsNumber: true,
+    });
+    try {
+      return (await connection.query(statement, values)) as T[];
+    } finally {
+      await connection.end();
+    }
+  }
+
+  /** Everything that all nodes ever logged. */
+  logs(): string {
+    return this.nodes.map((node) => node.log() + node.said()).join('\n');
+  }
+
+  async stop(): Promise<void> {
+    await Promise.all(this.nodes.map((node) => node.stop()));
+    rmSync(this.dir, { recursive: true, force: true });
+  }
+}
+
+/** The stand-in phone with one key; gives codes that were not used yet. */
+export class Phone {
+  readonly #account: ReturnType<typeof readPicture>;
+  #last: number;
+
+  constructor(keyUri: string) {
+    this.#account = readPicture(keyUri);
+    this.#last = Math.floor(Date.now() / 1000 / this.#account.seconds) - 1;
+  }
+
+  /** The code of now, or of the first step after the last one given. */
+  next(): string {
+    const now = Math.floor(Date.now() / 1000 / this.#account.seconds);
+    this.#last = Math.max(now, this.#last + 1);
+    return codeAt(this.#account, this.#last * this.#account.seconds * 1000).code;
+  }
+
+  at(offSeconds: number): string {
+    return codeAt(this.#account, Date.now() + offSeconds * 1000).code;
+  }
+}
+
+/** A person with a password and a proven app. */
+export async function personWithApp(
+  owner: Client,
+  loginName: string,
+): Promise<{ id: string; phone: Phone; authenticator: string }> {
+  const person = await owner.call('people.add', { body: { displayName: loginName, loginNames: [loginName] } });
+  await owner.call('people.setPassword', { params: { id: person.id }, body: { password: PASSWORD } });
+  const begun = await owner.call('totp.begin', { params: { id: person.id }, body: {} });
+  const phone = new Phone(begun.keyUri);
+  await owner.call('totp.prove', { params: { id: begun.authenticator.id }, body: { codes: [phone.next()] } });
+  return { id: person.id, phone, authenticator: begun.authenticator.id };
+}
+
+interface ConnectBody {
+  scopes?: ('check' | 'read')[];
+  claims?: ('password-checked' | 'source-address' | 'browser')[];
+}
+
+/** A registered application, connected; its key. */
+export async function connectedApplication(
+  owner: Client,
+  name: string,
+  body: ConnectBody = {},
+): Promise<{ id: string; connection: string; key: string }> {
+  const application = await owner.call('applications.add', { body: { name } });
+  const issued = await owner.call('connections.add', { params: { id: application.id }, body });
+  return { id: application.id, connection: issued.connection.id, key: issued.key };
+}
+
+/** Answers of many calls at once: their values, or the codes of their problems. */
+export async function outcomes<T>(calls: Promise<T>[]): Promise<(T | string)[]> {
+  return (await Promise.allSettled(calls)).map((one) =>
+    one.status === 'fulfilled' ? one.value : ((one.reason as { code?: string }).code ?? String(one.reason)),
+  );
+}

@@ -1,0 +1,29 @@
+import { describe, expect, it } from 'vitest';
+import { admit, CLEAR, pauseAfter, reserve, UNLOCK_AT, type Guard } from './index.js';
+
+describe('throttling', () => {
+  it('pauses 30 s after five failures in a row, doubling to 15 minutes', () => {
+    expect([0, 4, 5, 6, 7, 8, 9, 10, 11, 99, 5000].map((n) => pauseAfter(n) / 1000)).toEqual([
+      0, 0, 30, 60, 120, 240, 480, 900, 900, 900, 900,
+    ]);
+  });
+
+  it('needs an unlock at 100, whatever time has passed', () => {
+    let guard: Guard = CLEAR;
+    let now = 0;
+    let attempts = 0;
+    while (admit(guard, now).admitted) {
+      guard = reserve(guard, now);
+      attempts += 1;
+      now += 900_001;
+    }
+    expect(attempts).toBe(UNLOCK_AT);
+    expect(admit(guard, now + 1e12)).toEqual({ admitted: false, why: 'needs-unlock' });
+  });
+
+  it('turns away while paused and says until when', () => {
+    const guard = reserve({ failures: 4, pausedUntil: undefined }, 1_000);
+    expect(admit(guard, 30_999)).toEqual({ admitted: false, why: 'throttled', until: 31_000 });
+    expect(admit(guard, 31_000)).toEqual({ admitted: true });
+  });
+});

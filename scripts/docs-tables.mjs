@@ -1,0 +1,22 @@
+/** Writes docs/errors.md from the one table of errors. A test holds page and table together. */
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { catalogue, ERROR_CODES, ERRORS } from '@nimble-latch/api';
+import { ROOT } from './lib/installation.mjs';
+
+const words = catalogue('en').errors;
+const rows = ERROR_CODES.map((code) => {
+  const { status, exit, retryable, audience } = ERRORS[code];
+  return `| \`${code}\` | ${status} | ${exit} | ${retryable ? 'yes' : 'no'} | ${audience} | ${words[code].title} ${words[code].remedy} |`;
+});
+const page = `# Errors
+
+Every refusal is a problem after RFC 9457 with a stable \`code\`. The client ends with the exit status beside it.
+\`anyone\` may be told to a browser of somebody who has not proved anything; \`application\` and \`operator\` codes are only
+told to those. Facts in braces travel as data in \`facts\`. Written by \`npm run docs:tables\`.
+
+| code | status | exit | may succeed later | told to | sentence |
+| --- | --- | --- | --- | --- | --- |
+${rows.join('\n')}
+`;
+writeFileSync(join(ROOT, 'docs/errors.md'), page);
