@@ -103,10 +103,8 @@ describe('nlatch', () => {
     expect((await nlatch(['application', 'connect', 'berth planner', '--claims', 'source-address'])).out).toMatch(
       /This key is shown once:\n {2}nlk_/,
     );
-    const walk = await nlatch(
-      ['walk-through', 'bram.oster', '--at', 'Berth Planner'],
-      `${PASSWORD}\n${await phone(30)}\n`,
-    );
+    const code = await phone(30);
+    const walk = await nlatch(['walk-through', 'bram.oster', '--at', 'Berth Planner'], `${PASSWORD}\n${code}\n`);
     expect(walk).toMatchObject({
       code: 0,
       out: expect.stringMatching(
@@ -115,7 +113,7 @@ describe('nlatch', () => {
     });
     const used = await nlatch(
       ['walk-through', 'bram.oster', '--at', 'Berth Planner', '--password-checked'],
-      `${await phone(30)}\n`,
+      `${code}\n`,
     );
     expect(used).toMatchObject({ code: 2, out: expect.stringContaining('this code, or a later one, was used before') });
     const activity = await nlatch(['activity', 'list', '--person', 'bram.oster']);

@@ -127,7 +127,7 @@ describe('the console', () => {
     await page.getByRole('link', { name: 'Walk-through' }).click();
     await page.getByLabel('Login name of the person').fill('dagny.holm');
     await page.getByRole('button', { name: 'Begin', exact: true }).click();
-    await page.getByLabel('Password').fill(PASSWORD);
+    await page.getByLabel('Password', { exact: true }).fill(PASSWORD);
     await page.getByRole('button', { name: 'Answer' }).click();
     await page.getByText('must enrol first').waitFor();
     await accessible('walk-through');

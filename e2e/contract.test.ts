@@ -14,6 +14,7 @@ import {
 import { createClient } from '@nimble-latch/api/client';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { CONFIG_VARIABLES } from '../packages/service/src/config.js';
 import { ROOT } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
 
@@ -50,6 +51,8 @@ describe('the contract', () => {
         spec.audience,
       ]);
     }
+    const operations = readFileSync(join(ROOT, 'docs/operations.md'), 'utf8');
+    for (const name of CONFIG_VARIABLES) expect(operations, name).toContain(`\`${name}\``);
     const codes = new Set<string>(ERROR_CODES);
     for (const [id, spec] of specs)
       for (const code of spec.errors ?? []) expect(codes.has(code), `${id}: ${code}`).toBe(true);

@@ -9,7 +9,7 @@ const report = join(ROOT, '.run/test-report.json');
 mkdirSync(join(ROOT, '.run'), { recursive: true });
 rmSync(report, { force: true });
 
-const CHECKS = args.length > 0 ? [] : ['check:format', 'check:lint', 'check:structure', 'check:dead'];
+const CHECKS = args.length > 0 ? [] : ['check:format', 'check:lint', 'check:types', 'check:structure', 'check:dead'];
 let failedChecks = 0;
 for (const check of CHECKS) {
   process.stdout.write(`· ${check}\n`);

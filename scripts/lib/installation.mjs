@@ -62,7 +62,13 @@ export function environment(database, { masterKeyFile, port = 0, publicUrl, more
   };
 }
 
-/** Runs a program to its end. */
+/**
+ * Runs a program to its end.
+ * @param {string} program
+ * @param {readonly string[]} args
+ * @param {{ env?: Record<string, string | undefined>, input?: string, cwd?: string, timeoutMs?: number }} [options]
+ * @returns {Promise<{ code: number | null, signal: string | null, out: string, err: string }>}
+ */
 export function run(program, args, { env, input, cwd, timeoutMs = 120_000 } = {}) {
   return new Promise((resolve, reject) => {
     const child = spawn(process.execPath, [program, ...args], { env, cwd, stdio: ['pipe', 'pipe', 'pipe'] });

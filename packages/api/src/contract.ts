@@ -1,6 +1,7 @@
 import type { Permission, Scope, TrailAction } from '@nimble-latch/core/vocabulary';
 import type { z } from 'zod';
 import type { ErrorCode } from './errors.js';
+import { PATHS, type RouteId } from './paths.js';
 
 /** Who may call a route. There is no route without one. */
 export type Access =
@@ -34,9 +35,15 @@ export interface RouteSpec {
   readonly trail: readonly TrailAction[] | { readonly none: string };
 }
 
-/** Keeps the literal types of one route. */
-export function route<const T extends RouteSpec>(spec: T): T {
-  return spec;
+type Method<R extends RouteId> = (typeof PATHS)[R][0];
+
+/** One route: its method and path, and what is said of it with its literal types kept. */
+export function route<R extends RouteId, const T extends Omit<RouteSpec, 'method' | 'path'>>(
+  id: R,
+  spec: T,
+): T & { readonly method: Method<R>; readonly path: string } {
+  const [method, path] = PATHS[id];
+  return { ...spec, method, path };
 }
 
 export const operator = (permission: Permission) => ({ kind: 'operator', permission }) as const;

@@ -1,6 +1,6 @@
-import { API_BASE, ROUTES, type Answer, type RouteId, type Sent } from '../routes/index.js';
+import { API_BASE, PATHS, type RouteId } from '../paths.js';
+import type { Answer, Sent } from '../routes/index.js';
 import type { ErrorCode, FieldIssue, Problem } from '../errors.js';
-import type { RouteSpec } from '../contract.js';
 
 /** The service answered with a problem. */
 export class ApiError extends Error {
@@ -66,7 +66,7 @@ export function createClient(options: ClientOptions): Client {
   const server = options.server.replace(/\/+$/, '');
   return {
     async call(route, ...args) {
-      const spec: RouteSpec = ROUTES[route];
+      const [method, path] = PATHS[route];
       const given = (args[0] ?? {}) as {
         params?: Record<string, string>;
         query?: Record<string, unknown>;
@@ -80,14 +80,14 @@ export function createClient(options: ClientOptions): Client {
       if (given.body !== undefined) headers['content-type'] = 'application/json';
       if (given.ifMatch !== undefined) headers['if-match'] = `"v${given.ifMatch}"`;
       if (given.idempotencyKey !== undefined) headers['idempotency-key'] = given.idempotencyKey;
-      const csrf = spec.method === 'GET' ? undefined : options.csrf?.();
+      const csrf = method === 'GET' ? undefined : options.csrf?.();
       if (csrf) headers['x-nlatch-csrf'] = csrf;
       const timeout = AbortSignal.timeout(options.timeoutMs ?? 30_000);
       let response: Response;
       let text: string;
       try {
-        response = await fetch(server + buildPath(spec, given.params ?? {}, given.query ?? {}), {
-          method: spec.method,
+        response = await fetch(server + buildPath(path, given.params ?? {}, given.query ?? {}), {
+          method,
           headers,
           redirect: 'error',
           signal: given.signal ? AbortSignal.any([given.signal, timeout]) : timeout,
@@ -106,8 +106,8 @@ export function createClient(options: ClientOptions): Client {
   };
 }
 
-function buildPath(spec: RouteSpec, params: Record<string, string>, query: Record<string, unknown>): string {
-  const path = spec.path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(params[name] ?? ''));
+function buildPath(template: string, params: Record<string, string>, query: Record<string, unknown>): string {
+  const path = template.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(params[name] ?? ''));
   const search = new URLSearchParams();
   for (const [name, value] of Object.entries(query)) if (value !== undefined) search.set(name, String(value));
   const text = search.toString();

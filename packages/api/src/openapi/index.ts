@@ -1,7 +1,8 @@
 import { z } from 'zod';
 import { ERRORS, ERROR_CODES, type ErrorCode } from '../errors.js';
 import type { Access, RouteSpec } from '../contract.js';
-import { API_BASE, ROUTES } from '../routes/index.js';
+import { API_BASE } from '../paths.js';
+import { ROUTES } from '../routes/index.js';
 
 type JsonObject = Record<string, unknown>;
 

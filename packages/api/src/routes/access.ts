@@ -17,9 +17,7 @@ const accessToken = z.strictObject({
 const linkSecret = secretText(100).describe('What stands behind # in the link');
 
 export const accessRoutes = {
-  'session.show': route({
-    method: 'GET',
-    path: '/session',
+  'session.show': route('session.show', {
     summary: 'Who is signed in, with what rights',
     access: self,
     answer: z.strictObject({
@@ -44,17 +42,13 @@ export const accessRoutes = {
     }),
     trail: READS,
   }),
-  'session.end': route({
-    method: 'DELETE',
-    path: '/session',
+  'session.end': route('session.end', {
     summary: 'Sign out; ends the session or the access token that is used',
     access: self,
     answer: nothing,
     trail: ['session.ended', 'access-token.revoked'],
   }),
-  'session.setPassword': route({
-    method: 'PUT',
-    path: '/session/password',
+  'session.setPassword': route('session.setPassword', {
     summary: 'Change the own password; all other sessions end',
     access: self,
     body: z.strictObject({
@@ -65,9 +59,7 @@ export const accessRoutes = {
     errors: ['password-weak', 'password-wrong', 'throttled'],
     trail: ['password.set'],
   }),
-  'links.inspect': route({
-    method: 'POST',
-    path: '/links/inspect',
+  'links.inspect': route('links.inspect', {
     summary: 'What a link is for; does not use it up',
     access: open('whoever holds the link is let in by it'),
     body: z.strictObject({ secret: linkSecret }),
@@ -79,9 +71,7 @@ export const accessRoutes = {
     errors: ['link-spent'],
     trail: { none: 'reads only; sent by POST so that the secret stands in no address' },
   }),
-  'links.setUp': route({
-    method: 'POST',
-    path: '/links/set-up',
+  'links.setUp': route('links.setUp', {
     summary: 'Use a set-up link: creates the first owner and signs them in',
     access: open('whoever holds the link is let in by it'),
     body: z.strictObject({
@@ -94,9 +84,7 @@ export const accessRoutes = {
     errors: ['link-spent', 'password-weak', 'login-name-taken'],
     trail: ['set-up.completed', 'person.added', 'role.granted', 'password.set', 'session.started'],
   }),
-  'links.signIn': route({
-    method: 'POST',
-    path: '/links/sign-in',
+  'links.signIn': route('links.signIn', {
     summary: 'Use an owner link: signs that owner in',
     access: open('whoever holds the link is let in by it'),
     body: z.strictObject({ secret: linkSecret }),
@@ -104,17 +92,13 @@ export const accessRoutes = {
     errors: ['link-spent'],
     trail: ['owner-link.used', 'session.started'],
   }),
-  'accessTokens.list': route({
-    method: 'GET',
-    path: '/access-tokens',
+  'accessTokens.list': route('accessTokens.list', {
     summary: 'Access tokens that are in force',
     access: operator('access-token.all'),
     answer: z.strictObject({ rows: z.array(accessToken) }),
     trail: READS,
   }),
-  'accessTokens.add': route({
-    method: 'POST',
-    path: '/access-tokens',
+  'accessTokens.add': route('accessTokens.add', {
     summary: 'Issue an access token for oneself; it is in this one answer and never again',
     access: operator('access-token.own'),
     body: z.strictObject({
@@ -127,9 +111,7 @@ export const accessRoutes = {
     freshProof: true,
     trail: ['access-token.issued'],
   }),
-  'accessTokens.revoke': route({
-    method: 'DELETE',
-    path: '/access-tokens/{id}',
+  'accessTokens.revoke': route('accessTokens.revoke', {
     summary: 'End an access token at once',
     access: operator('access-token.all'),
     params: z.strictObject({ id }),

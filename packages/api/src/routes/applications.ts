@@ -56,18 +56,14 @@ function unique<T>(values: T[]): T[] {
 const byId = z.strictObject({ id });
 
 export const applicationRoutes = {
-  'applications.list': route({
-    method: 'GET',
-    path: '/applications',
+  'applications.list': route('applications.list', {
     summary: 'Applications, by name',
     access: operator('application.read'),
     query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
     answer: page(applicationRow),
     trail: READS,
   }),
-  'applications.add': route({
-    method: 'POST',
-    path: '/applications',
+  'applications.add': route('applications.add', {
     summary: 'Register an application',
     access: operator('application.write'),
     body: z.strictObject({ name: applicationFields.name, description: applicationFields.description.default('') }),
@@ -78,9 +74,7 @@ export const applicationRoutes = {
     etag: 'answers',
     trail: ['application.added'],
   }),
-  'applications.show': route({
-    method: 'GET',
-    path: '/applications/{id}',
+  'applications.show': route('applications.show', {
     summary: 'One application with its connections',
     access: operator('application.read'),
     params: byId,
@@ -88,9 +82,7 @@ export const applicationRoutes = {
     etag: 'answers',
     trail: READS,
   }),
-  'applications.edit': route({
-    method: 'PATCH',
-    path: '/applications/{id}',
+  'applications.edit': route('applications.edit', {
     summary: 'Rename or describe an application',
     access: operator('application.write'),
     params: byId,
@@ -100,9 +92,7 @@ export const applicationRoutes = {
     errors: ['name-taken', 'changed-meanwhile', 'if-match-needed'],
     trail: ['application.changed'],
   }),
-  'applications.delete': route({
-    method: 'DELETE',
-    path: '/applications/{id}',
+  'applications.delete': route('applications.delete', {
     summary: 'Delete an application with its connections and keys; its past sign-ins stay in the activity',
     access: operator('application.write'),
     params: byId,
@@ -110,9 +100,7 @@ export const applicationRoutes = {
     freshProof: true,
     trail: ['application.deleted'],
   }),
-  'connections.add': route({
-    method: 'POST',
-    path: '/applications/{id}/connections',
+  'connections.add': route('connections.add', {
     summary: 'Connect an application; its first key is in this one answer and never again',
     access: operator('application.write'),
     params: byId,
@@ -129,9 +117,7 @@ export const applicationRoutes = {
     freshProof: true,
     trail: ['connection.added', 'connection-key.issued'],
   }),
-  'connections.edit': route({
-    method: 'PATCH',
-    path: '/connections/{id}',
+  'connections.edit': route('connections.edit', {
     summary: 'Change what a connection may do and claim',
     access: operator('application.write'),
     params: byId,
@@ -142,9 +128,7 @@ export const applicationRoutes = {
     freshProof: true,
     trail: ['connection.changed'],
   }),
-  'connections.delete': route({
-    method: 'DELETE',
-    path: '/connections/{id}',
+  'connections.delete': route('connections.delete', {
     summary: 'Delete a connection; its keys stop working at once',
     access: operator('application.write'),
     params: byId,
@@ -152,9 +136,7 @@ export const applicationRoutes = {
     freshProof: true,
     trail: ['connection.deleted'],
   }),
-  'connectionKeys.issue': route({
-    method: 'POST',
-    path: '/connections/{id}/keys',
+  'connectionKeys.issue': route('connectionKeys.issue', {
     summary: 'Issue a new key; the ones before it work on for the overlap',
     access: operator('application.write'),
     params: byId,
@@ -168,9 +150,7 @@ export const applicationRoutes = {
     freshProof: true,
     trail: ['connection-key.issued'],
   }),
-  'connectionKeys.revoke': route({
-    method: 'DELETE',
-    path: '/connections/{id}/keys/{keyId}',
+  'connectionKeys.revoke': route('connectionKeys.revoke', {
     summary: 'End a key at once',
     access: operator('application.write'),
     params: z.strictObject({ id, keyId: id }),

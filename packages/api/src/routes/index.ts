@@ -1,5 +1,6 @@
 import type { z } from 'zod';
 import type { RouteSpec } from '../contract.js';
+import type { RouteId } from '../paths.js';
 import { accessRoutes } from './access.js';
 import { applicationRoutes } from './applications.js';
 import { insightRoutes } from './insight.js';
@@ -15,11 +16,9 @@ export const ROUTES = {
   ...applicationRoutes,
   ...signInRoutes,
   ...insightRoutes,
-} satisfies Record<string, RouteSpec>;
+} satisfies Record<RouteId, RouteSpec>;
 
 export type Routes = typeof ROUTES;
-export type RouteId = keyof Routes;
-export const ROUTE_IDS = Object.keys(ROUTES) as RouteId[];
 
 type Part<R, K extends 'params' | 'query' | 'body'> = R extends Readonly<Record<K, z.ZodType>> ? R[K] : undefined;
 
@@ -32,6 +31,3 @@ export type Sent<R extends RouteId, K extends 'params' | 'query' | 'body'> =
   Part<Routes[R], K> extends z.ZodType ? z.input<Part<Routes[R], K>> : undefined;
 
 export type Answer<R extends RouteId> = z.output<Routes[R]['answer']>;
-
-/** Where the HTTP interface lives. */
-export const API_BASE = '/api/v1';

@@ -41,9 +41,7 @@ export const settings = z.strictObject({
 });
 
 export const insightRoutes = {
-  'trail.list': route({
-    method: 'GET',
-    path: '/trail',
+  'trail.list': route('trail.list', {
     summary: 'The trail, newest first; that it was read is written on it',
     access: operator('trail.read'),
     query: z.strictObject({
@@ -62,9 +60,7 @@ export const insightRoutes = {
     answer: page(trailRow),
     trail: ['trail.read'],
   }),
-  'overview.show': route({
-    method: 'GET',
-    path: '/overview',
+  'overview.show': route('overview.show', {
     summary: 'How the population stands, and what happened in the last day',
     access: operator('person.read'),
     answer: z.strictObject({
@@ -79,18 +75,14 @@ export const insightRoutes = {
     }),
     trail: READS,
   }),
-  'settings.show': route({
-    method: 'GET',
-    path: '/settings',
+  'settings.show': route('settings.show', {
     summary: 'Settings in force',
     access: operator('setting.read'),
     answer: z.strictObject({ settings, version }),
     etag: 'answers',
     trail: READS,
   }),
-  'settings.edit': route({
-    method: 'PUT',
-    path: '/settings',
+  'settings.edit': route('settings.edit', {
     summary: 'Replace the settings; every node follows within seconds',
     access: operator('setting.write'),
     body: settings,
@@ -100,9 +92,7 @@ export const insightRoutes = {
     freshProof: true,
     trail: ['setting.changed'],
   }),
-  'system.show': route({
-    method: 'GET',
-    path: '/system',
+  'system.show': route('system.show', {
     summary: 'Nodes, background work, keys and the state of the trail',
     access: operator('system.read'),
     answer: z.strictObject({
@@ -135,9 +125,7 @@ export const insightRoutes = {
     }),
     trail: READS,
   }),
-  'system.metrics': route({
-    method: 'GET',
-    path: '/metrics',
+  'system.metrics': route('system.metrics', {
     summary: 'Figures in the Prometheus text format',
     access: operator('system.read'),
     answer: z.string(),

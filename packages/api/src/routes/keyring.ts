@@ -64,18 +64,14 @@ const typedCode = z.string().min(1).max(20).describe('As the device shows it; sp
 const byId = z.strictObject({ id });
 
 export const keyringRoutes = {
-  'keyring.show': route({
-    method: 'GET',
-    path: '/people/{id}/keyring',
+  'keyring.show': route('keyring.show', {
     summary: 'All carriers and authenticators of one person',
     access: operator('keyring.read'),
     params: byId,
     answer: keyring,
     trail: READS,
   }),
-  'totp.begin': route({
-    method: 'POST',
-    path: '/people/{id}/totp',
+  'totp.begin': route('totp.begin', {
     summary: 'Begin to enrol an app that shows codes; the key is in this one answer and never again',
     access: operator('keyring.write'),
     params: byId,
@@ -102,9 +98,7 @@ export const keyringRoutes = {
     freshProof: true,
     trail: ['authenticator.begun', 'carrier.added'],
   }),
-  'totp.prove': route({
-    method: 'POST',
-    path: '/authenticators/{id}/proof',
+  'totp.prove': route('totp.prove', {
     summary: 'Prove a pending authenticator by its first code, or by two consecutive ones; it becomes active',
     access: operator('keyring.write'),
     params: byId,
@@ -114,9 +108,7 @@ export const keyringRoutes = {
     idempotent: true,
     trail: ['authenticator.proved', 'authenticator.proof-failed'],
   }),
-  'authenticators.suspend': route({
-    method: 'POST',
-    path: '/authenticators/{id}/suspend',
+  'authenticators.suspend': route('authenticators.suspend', {
     summary: 'Set an authenticator aside; it can be resumed',
     access: operator('keyring.write'),
     params: byId,
@@ -124,9 +116,7 @@ export const keyringRoutes = {
     errors: ['wrong-state'],
     trail: ['authenticator.suspended'],
   }),
-  'authenticators.resume': route({
-    method: 'POST',
-    path: '/authenticators/{id}/resume',
+  'authenticators.resume': route('authenticators.resume', {
     summary: 'Take a suspended authenticator back into use',
     access: operator('keyring.write'),
     params: byId,
@@ -135,9 +125,7 @@ export const keyringRoutes = {
     freshProof: true,
     trail: ['authenticator.resumed'],
   }),
-  'authenticators.revoke': route({
-    method: 'POST',
-    path: '/authenticators/{id}/revoke',
+  'authenticators.revoke': route('authenticators.revoke', {
     summary: 'End an authenticator for good; its secret is wiped',
     access: operator('keyring.write'),
     params: byId,
@@ -146,9 +134,7 @@ export const keyringRoutes = {
     freshProof: true,
     trail: ['authenticator.revoked'],
   }),
-  'authenticators.unlock': route({
-    method: 'POST',
-    path: '/authenticators/{id}/unlock',
+  'authenticators.unlock': route('authenticators.unlock', {
     summary: 'Forget the wrong proofs counted on an authenticator',
     access: operator('keyring.write'),
     params: byId,

@@ -83,9 +83,7 @@ const groupFields = {
 };
 
 export const peopleRoutes = {
-  'people.list': route({
-    method: 'GET',
-    path: '/people',
+  'people.list': route('people.list', {
     summary: 'People, by name, a page at a time',
     access: operator('person.read'),
     query: z.strictObject({
@@ -100,9 +98,7 @@ export const peopleRoutes = {
     answer: page(personRow),
     trail: READS,
   }),
-  'people.add': route({
-    method: 'POST',
-    path: '/people',
+  'people.add': route('people.add', {
     summary: 'Add a person',
     access: operator('person.write'),
     body: z.strictObject({
@@ -120,9 +116,7 @@ export const peopleRoutes = {
     etag: 'answers',
     trail: ['person.added'],
   }),
-  'people.show': route({
-    method: 'GET',
-    path: '/people/{id}',
+  'people.show': route('people.show', {
     summary: 'One person',
     access: operator('person.read'),
     params: byId,
@@ -130,9 +124,7 @@ export const peopleRoutes = {
     etag: 'answers',
     trail: READS,
   }),
-  'people.edit': route({
-    method: 'PATCH',
-    path: '/people/{id}',
+  'people.edit': route('people.edit', {
     summary: 'Change a person; fields left out stay as they are',
     access: operator('person.write'),
     params: byId,
@@ -142,9 +134,7 @@ export const peopleRoutes = {
     errors: ['changed-meanwhile', 'if-match-needed'],
     trail: ['person.changed'],
   }),
-  'people.deactivate': route({
-    method: 'POST',
-    path: '/people/{id}/deactivate',
+  'people.deactivate': route('people.deactivate', {
     summary: 'Stop a person from signing in anywhere; the keyring stays',
     access: operator('person.write'),
     params: byId,
@@ -153,9 +143,7 @@ export const peopleRoutes = {
     freshProof: true,
     trail: ['person.deactivated'],
   }),
-  'people.reactivate': route({
-    method: 'POST',
-    path: '/people/{id}/reactivate',
+  'people.reactivate': route('people.reactivate', {
     summary: 'Let a deactivated person sign in again',
     access: operator('person.write'),
     params: byId,
@@ -163,9 +151,7 @@ export const peopleRoutes = {
     errors: ['wrong-state'],
     trail: ['person.reactivated'],
   }),
-  'people.delete': route({
-    method: 'DELETE',
-    path: '/people/{id}',
+  'people.delete': route('people.delete', {
     summary: 'Delete a person with keyring and contact data; the trail keeps an id that names nobody',
     access: operator('person.delete'),
     params: byId,
@@ -174,9 +160,7 @@ export const peopleRoutes = {
     freshProof: true,
     trail: ['person.deleted'],
   }),
-  'people.setPassword': route({
-    method: 'PUT',
-    path: '/people/{id}/password',
+  'people.setPassword': route('people.setPassword', {
     summary: 'Set a password for somebody',
     access: operator('password.set'),
     params: byId,
@@ -186,9 +170,7 @@ export const peopleRoutes = {
     freshProof: true,
     trail: ['password.set'],
   }),
-  'loginNames.add': route({
-    method: 'POST',
-    path: '/people/{id}/login-names',
+  'loginNames.add': route('loginNames.add', {
     summary: 'Give a person one more login name',
     access: operator('person.write'),
     params: byId,
@@ -199,9 +181,7 @@ export const peopleRoutes = {
     idempotent: true,
     trail: ['login-name.added'],
   }),
-  'loginNames.remove': route({
-    method: 'DELETE',
-    path: '/people/{id}/login-names/{loginNameId}',
+  'loginNames.remove': route('loginNames.remove', {
     summary: 'Take a login name away; the last one stays',
     access: operator('person.write'),
     params: z.strictObject({ id, loginNameId: id }),
@@ -209,18 +189,14 @@ export const peopleRoutes = {
     errors: ['last-login-name'],
     trail: ['login-name.removed'],
   }),
-  'groups.list': route({
-    method: 'GET',
-    path: '/groups',
+  'groups.list': route('groups.list', {
     summary: 'Groups, by name',
     access: operator('group.read'),
     query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
     answer: page(group),
     trail: READS,
   }),
-  'groups.add': route({
-    method: 'POST',
-    path: '/groups',
+  'groups.add': route('groups.add', {
     summary: 'Add a group',
     access: operator('group.write'),
     body: z.strictObject({ name: groupFields.name, description: groupFields.description.default('') }),
@@ -231,9 +207,7 @@ export const peopleRoutes = {
     etag: 'answers',
     trail: ['group.added'],
   }),
-  'groups.show': route({
-    method: 'GET',
-    path: '/groups/{id}',
+  'groups.show': route('groups.show', {
     summary: 'One group; its members are `people.list` with `group`',
     access: operator('group.read'),
     params: byId,
@@ -241,9 +215,7 @@ export const peopleRoutes = {
     etag: 'answers',
     trail: READS,
   }),
-  'groups.edit': route({
-    method: 'PATCH',
-    path: '/groups/{id}',
+  'groups.edit': route('groups.edit', {
     summary: 'Rename or describe a group',
     access: operator('group.write'),
     params: byId,
@@ -253,9 +225,7 @@ export const peopleRoutes = {
     errors: ['name-taken', 'changed-meanwhile', 'if-match-needed'],
     trail: ['group.changed'],
   }),
-  'groups.delete': route({
-    method: 'DELETE',
-    path: '/groups/{id}',
+  'groups.delete': route('groups.delete', {
     summary: 'Delete a group; its members stay',
     access: operator('group.write'),
     params: byId,
@@ -263,9 +233,7 @@ export const peopleRoutes = {
     freshProof: true,
     trail: ['group.deleted'],
   }),
-  'groups.join': route({
-    method: 'PUT',
-    path: '/groups/{id}/members/{personId}',
+  'groups.join': route('groups.join', {
     summary: 'Put a person into a group; nothing happens if they are in it',
     access: operator('group.write'),
     params: z.strictObject({ id, personId: id }),
@@ -273,9 +241,7 @@ export const peopleRoutes = {
     errors: ['limit-reached'],
     trail: ['group.joined'],
   }),
-  'groups.leave': route({
-    method: 'DELETE',
-    path: '/groups/{id}/members/{personId}',
+  'groups.leave': route('groups.leave', {
     summary: 'Take a person out of a group; nothing happens if they are not in it',
     access: operator('group.write'),
     params: z.strictObject({ id, personId: id }),

@@ -95,9 +95,7 @@ const activityStory = z.strictObject({
 export const walkThrough = z.strictObject({ signIn, story: activityStory });
 
 export const signInRoutes = {
-  'signIns.begin': route({
-    method: 'POST',
-    path: '/sign-ins',
+  'signIns.begin': route('signIns.begin', {
     summary: 'Ask about one person; the answer says what to ask them next',
     access: application('check'),
     body: beginBody,
@@ -106,18 +104,14 @@ export const signInRoutes = {
     idempotent: true,
     trail: ['sign-in.enrol-first', 'sign-in.refused'],
   }),
-  'signIns.show': route({
-    method: 'GET',
-    path: '/sign-ins/{id}',
+  'signIns.show': route('signIns.show', {
     summary: 'Where a sign-in of this connection stands',
     access: application('check'),
     params: byId,
     answer: signIn,
     trail: READS,
   }),
-  'signIns.prove': route({
-    method: 'POST',
-    path: '/sign-ins/{id}/proofs',
+  'signIns.prove': route('signIns.prove', {
     summary: 'Answer the prompt',
     access: application('check'),
     params: byId,
@@ -127,9 +121,7 @@ export const signInRoutes = {
     idempotent: true,
     trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
   }),
-  'signIns.cancel': route({
-    method: 'POST',
-    path: '/sign-ins/{id}/cancel',
+  'signIns.cancel': route('signIns.cancel', {
     summary: 'Give a sign-in up',
     access: application('check'),
     params: byId,
@@ -137,9 +129,7 @@ export const signInRoutes = {
     errors: ['sign-in-ended'],
     trail: ['sign-in.cancelled'],
   }),
-  'console.begin': route({
-    method: 'POST',
-    path: '/console/sign-ins',
+  'console.begin': route('console.begin', {
     summary: 'Begin to sign in to the console or the command-line client',
     access: open('nobody is signed in yet'),
     body: z.strictObject({ loginName: secretText(LIMITS.loginNameChars * 2) }),
@@ -151,9 +141,7 @@ export const signInRoutes = {
     errors: ['throttled'],
     trail: { none: 'nothing is decided yet; the outcome is written with the proof that brings it' },
   }),
-  'console.prove': route({
-    method: 'POST',
-    path: '/console/sign-ins/{id}/proofs',
+  'console.prove': route('console.prove', {
     summary: 'Answer the prompt; once let in, a session cookie is set or an access token is given',
     access: open('nobody is signed in yet'),
     params: byId,
@@ -185,9 +173,7 @@ export const signInRoutes = {
       'access-token.issued',
     ],
   }),
-  'walkThroughs.begin': route({
-    method: 'POST',
-    path: '/walk-throughs',
+  'walkThroughs.begin': route('walkThroughs.begin', {
     summary: 'Do a sign-in by hand, to see what a person meets at an application',
     access: operator('walk-through.run'),
     body: z.strictObject({ ...beginBody.shape, applicationId: id }),
@@ -196,9 +182,7 @@ export const signInRoutes = {
     idempotent: true,
     trail: ['sign-in.enrol-first', 'sign-in.refused'],
   }),
-  'walkThroughs.prove': route({
-    method: 'POST',
-    path: '/walk-throughs/{id}/proofs',
+  'walkThroughs.prove': route('walkThroughs.prove', {
     summary: 'Answer its prompt',
     access: operator('walk-through.run'),
     params: byId,
@@ -208,9 +192,7 @@ export const signInRoutes = {
     idempotent: true,
     trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
   }),
-  'activity.list': route({
-    method: 'GET',
-    path: '/activity/sign-ins',
+  'activity.list': route('activity.list', {
     summary: 'Sign-ins, newest first',
     access: operator('activity.read'),
     query: z.strictObject({
@@ -224,9 +206,7 @@ export const signInRoutes = {
     answer: page(activityRow),
     trail: READS,
   }),
-  'activity.show': route({
-    method: 'GET',
-    path: '/activity/sign-ins/{id}',
+  'activity.show': route('activity.show', {
     summary: 'The full story of one sign-in',
     access: operator('activity.read'),
     params: byId,

@@ -72,14 +72,7 @@ export function SignInForm({
         </Banner>
       )}
       {!asking && given === undefined && (
-        <TextField
-          label={w.loginName}
-          value={typed}
-          onChange={setTyped}
-          autoFocus
-          autoComplete="username"
-         
-        />
+        <TextField label={w.loginName} value={typed} onChange={setTyped} autoFocus autoComplete="username" />
       )}
       {asking?.kind === 'password' && (
         <TextField

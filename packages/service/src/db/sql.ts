@@ -109,6 +109,28 @@ export async function insert(db: Db, table: string, values: SqlValues): Promise<
   await write(db, statement.sql, statement.values);
 }
 
+/** START TRANSACTION and the first reads in one round trip; the rows of each. */
+export async function openWith(
+  db: Db & { readonly connection: Connection },
+  statements: readonly Statement[],
+): Promise<(readonly object[])[]> {
+  const { sql, values } = joined(statements);
+  const results = await run<unknown[]>(db, `BEGIN NOT ATOMIC START TRANSACTION; ${sql}; END`, values);
+  // Each result set in its order, then one packet that ends the block.
+  return results.filter((result) => Array.isArray(result)) as (readonly object[])[];
+}
+
+/** Statements one after the other, their placeholders kept apart. */
+function joined(statements: readonly Statement[]): { sql: string; values: SqlValues } {
+  const values: Record<string, SqlValue> = {};
+  const parts = statements.map((statement, i) => {
+    for (const [name, value] of Object.entries(statement.values)) values[`s${i}_${name}`] = value;
+    const sql = statement.sql.replace(/:([A-Za-z]\w*)/g, `:s${i}_$1`);
+    return statement.matchesOne ? `${sql}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF` : sql;
+  });
+  return { sql: parts.join('; '), values };
+}
+
 /**
  * Several writes and the COMMIT in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip instead of one
  * for each, which is most of what a sign-in costs. An error in any of them ends the block before the COMMIT.
@@ -117,13 +139,8 @@ export async function writeAndCommit(
   db: Db & { readonly connection: Connection },
   statements: readonly Statement[],
 ): Promise<void> {
-  const values: Record<string, SqlValue> = {};
-  const parts = statements.map((statement, i) => {
-    for (const [name, value] of Object.entries(statement.values)) values[`s${i}_${name}`] = value;
-    const sql = statement.sql.replace(/:([A-Za-z]\w*)/g, `:s${i}_$1`);
-    return statement.matchesOne ? `${sql}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF` : sql;
-  });
-  await write(db, `BEGIN NOT ATOMIC ${parts.join('; ')}; COMMIT; END`, values);
+  const { sql, values } = joined(statements);
+  await write(db, `BEGIN NOT ATOMIC ${sql}; COMMIT; END`, values);
 }
 
 /** The UPDATE of the row with this id; with a version, only while it is still at it, and counting it up. */

@@ -76,12 +76,16 @@ async function handle<R extends RouteId>(
     ifMatch: spec.etag === 'requires' ? versionOf(request) : undefined,
     sessionToken: request.cookies[SESSION_COOKIE],
     once: once !== undefined,
-    run: (useCase: Parameters<Call<R>['run']>[0]) =>
-      inTransaction(deps, async (work) => {
-        const result = await useCase(work);
-        if (once) await keepOutcome(deps, work, once, result);
-        return result;
-      }),
+    run: (useCase: Parameters<Call<R>['run']>[0], opening?: Parameters<Call<R>['run']>[1]) =>
+      inTransaction(
+        deps,
+        async (work) => {
+          const result = await useCase(work);
+          if (once) await keepOutcome(deps, work, once, result);
+          return result;
+        },
+        opening,
+      ),
   } as Call<R>;
   try {
     return send(spec, id, reply, await handler(deps, call));

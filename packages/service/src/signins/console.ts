@@ -49,7 +49,7 @@ export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
     call.params.id,
     (stored) => stored.applicationId === CONSOLE_APPLICATION,
     call.body,
-    async (step) =>
+    async (step, opening) =>
       await call.run(async (work) => {
         outsider = false;
         const stored = await step(work);
@@ -62,7 +62,7 @@ export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
           return { answer: { signIn: viewOf(stored), accessToken: null } };
         }
         return await admit(deps, work, call, stored);
-      }),
+      }, opening),
   );
   // Told only after everything was proved, and after the sign-in was recorded.
   if (outsider) throw new Refusal('not-permitted', { permission: 'console' });

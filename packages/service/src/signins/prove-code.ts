@@ -2,7 +2,7 @@ import { checkTotp, readCode } from '@nimble-latch/core/codes';
 import { advance, type Event } from '@nimble-latch/core/signin';
 import { admit, reserve } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
-import { select, updateOf } from '../db/sql.js';
+import { updateOf, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
@@ -12,6 +12,13 @@ import { lockDecoyGuard, rememberSource, saveDecoyGuard, spendBudget, standingOf
 import { saveSignIn, type StoredSignIn } from './store.js';
 
 type Judgement = Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>;
+
+/** The read that locks every authenticator that can answer a sign-in's prompt for a code. */
+export const authenticatorsToLock = (signInId: string): Statement => ({
+  sql: `SELECT a.* FROM authenticators a WHERE a.person_id = (SELECT person_id FROM sign_ins WHERE id = :signIn)
+        AND a.state = 'active' AND a.method = 'totp' ORDER BY a.id FOR UPDATE`,
+  values: { signIn: key(signInId) },
+});
 
 /**
  * The hot path: a code answers a sign-in. One transaction holds the locks of the sign-in and of every authenticator
@@ -24,6 +31,7 @@ export async function proveCode(
   work: Work,
   driver: Driver,
   stored: StoredSignIn,
+  authenticators: readonly AuthenticatorRow[],
   typed: string,
 ): Promise<StoredSignIn> {
   const standing = await standingOf(work, stored.personId, stored.sourceAddress, work.now);
@@ -32,7 +40,7 @@ export async function proveCode(
       ? { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }
       : stored.decoyId
         ? await judgeDecoy(work, stored.decoyId, stored.personId)
-        : await judge(deps, work, stored.personId!, typed, standing);
+        : await judge(deps, work, authenticators, typed, standing);
   const signIn = advance(stored.signIn, judgement, work.now.getTime());
   const saved = saveSignIn(work, stored, signIn);
   if (judgement.type === 'right') await rememberSource(work, stored.personId!, standing);
@@ -41,12 +49,13 @@ export async function proveCode(
   return saved;
 }
 
-async function judge(deps: Deps, work: Work, personId: string, typed: string, { lane }: Standing): Promise<Judgement> {
-  const rows = await select<AuthenticatorRow>(
-    work,
-    "SELECT * FROM authenticators WHERE person_id = :person AND state = 'active' AND method = 'totp' ORDER BY id FOR UPDATE",
-    { person: key(personId) },
-  );
+async function judge(
+  deps: Deps,
+  work: Work,
+  rows: readonly AuthenticatorRow[],
+  typed: string,
+  { lane }: Standing,
+): Promise<Judgement> {
   if (rows.length === 0) return { type: 'wrong', method: 'totp', authenticator: null, why: 'authenticator-gone' };
   const nowMs = work.now.getTime();
   const admissions = rows.map((row) => ({ row, admission: admit(guardOf(row, lane), nowMs) }));

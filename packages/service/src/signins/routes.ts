@@ -1,7 +1,7 @@
 import type { RouteId } from '@nimble-latch/api';
 import { advance } from '@nimble-latch/core/signin';
 import { CLAIMS } from '@nimble-latch/core/vocabulary';
-import { selectOne } from '../db/sql.js';
+import { selectOne, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
@@ -16,8 +16,8 @@ import { insertSignIn, readSignIn, saveSignIn, shownState, viewOf, type StoredSi
 
 /** Runs a step in the call's transaction and makes its reply. */
 function settling<R extends RouteId>(call: Call<R>, reply: (stored: StoredSignIn, work: Work) => Promise<Reply<R>>) {
-  return async (step: (work: Work) => Promise<StoredSignIn>): Promise<Reply<R>> =>
-    await call.run(async (work) => await reply(await step(work), work));
+  return async (step: (work: Work) => Promise<StoredSignIn>, opening?: readonly Statement[]): Promise<Reply<R>> =>
+    await call.run(async (work) => await reply(await step(work), work), opening);
 }
 
 const beginForApplication: Handler<'signIns.begin'> = async (deps, call) => {

@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, Method, SignInState } from '@nimble-latch/core/vocabulary';
-import { insert, selectOne, type Db, type Statement } from '../db/sql.js';
+import { insert, select, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
 import { key, keyOrNull, text, textOrNull } from '../ids.js';
@@ -70,13 +70,21 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
   };
 }
 
+/** The read of a sign-in that locks its row. */
+export const signInToLock = (id: string): Statement => ({
+  sql: `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id FOR UPDATE`,
+  values: { id: key(id) },
+});
+
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
 export async function readSignIn(db: Db, id: string, lock = false): Promise<StoredSignIn> {
-  const row = await selectOne<SignInRow>(
-    db,
-    `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id${lock ? ' FOR UPDATE' : ''}`,
-    { id: key(id) },
-  );
+  const { sql, values } = signInToLock(id);
+  return onlySignIn(await select<SignInRow>(db, lock ? sql : sql.replace(' FOR UPDATE', ''), values));
+}
+
+/** The sign-in among the rows of a read; throws not-found where there is none. */
+export function onlySignIn(rows: readonly object[]): StoredSignIn {
+  const row = rows[0] as SignInRow | undefined;
   if (!row) throw notFound();
   return storedSignIn(row);
 }
