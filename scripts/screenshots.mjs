@@ -38,7 +38,7 @@ const shoot = async (name) => {
 await page.goto(base);
 await page.getByLabel('Login name').fill('ines.marlow');
 await page.keyboard.press('Enter');
-await page.getByLabel('Password').fill('harbour lights at dawn');
+await page.getByLabel('Password', { exact: true }).fill('harbour lights at dawn');
 await page.keyboard.press('Enter');
 await page.getByRole('heading', { name: 'Overview' }).waitFor();
 await shoot('overview');
@@ -70,7 +70,7 @@ await shoot('application');
 await page.goto(`${base}/walk-through`);
 await page.getByLabel('Login name of the person').fill('dagny.holm');
 await page.getByRole('button', { name: 'Begin', exact: true }).click();
-await page.getByLabel('Password').fill('harbour lights at dawn');
+await page.getByLabel('Password', { exact: true }).fill('harbour lights at dawn');
 await page.getByRole('button', { name: 'Answer' }).click();
 await page.getByText('must enrol first').waitFor();
 await shoot('walk-through');

@@ -123,7 +123,7 @@ export const keyring: Noun = (command, context) => {
           session.out(
             `${say(words.done.enrolBegun, { label: authenticator.label, name: person.displayName, carrier: options.carrier })}\n\n`,
           );
-          session.out(`${words.facts.scan}\n\n${await blockPicture(begun.keyUri)}\n`);
+          session.out(`${words.facts.scan}\n\n${await blockPicture(begun.keyUri, session.colour)}\n`);
           session.out(
             `${words.facts.keyAsText}\n  ${begun.key}\n  ${say(words.facts.parameters, { ...authenticator.totp! })}\n\n`,
           );
@@ -203,8 +203,17 @@ function writeQr(file: string, begun: Answer<'totp.begin'>): void {
   }
 }
 
-/** The QR picture in half blocks: two rows of modules in one line, light on dark as terminals mostly are. */
-async function blockPicture(text: string): Promise<string> {
+/**
+ * The QR picture in half blocks. Dark modules must be dark for cameras: with colours they are printed black on white;
+ * without, blocks and gaps change places, as terminals are mostly dark.
+ */
+async function blockPicture(text: string, colour: boolean): Promise<string> {
   const { default: QRCode } = await import('qrcode');
-  return await QRCode.toString(text, { type: 'utf8', errorCorrectionLevel: 'L', margin: 2 });
+  const blocks = await QRCode.toString(text, { type: 'utf8', errorCorrectionLevel: 'L', margin: 2 });
+  const swapped: Record<string, string> = { '█': ' ', ' ': '█', '▀': '▄', '▄': '▀' };
+  return blocks
+    .split('\n')
+    .filter((line) => line !== '')
+    .map((line) => (colour ? `\u001b[38;5;16;48;5;231m${line}\u001b[0m` : line.replace(/[█ ▀▄]/g, (c) => swapped[c]!)))
+    .join('\n');
 }

@@ -11,7 +11,7 @@ const Base = styled(AriaButton)<{ $look: NonNullable<ButtonProps['look']> }>`
   font: inherit;
   font-weight: ${type.bold};
   min-height: ${size.control};
-  padding: ${space.tight} ${space.base};
+  padding: ${space.tight} ${({ $look }) => ($look === 'quiet' ? space.tight : space.base)};
   border-radius: ${radius.field};
   cursor: pointer;
   border: 1px solid

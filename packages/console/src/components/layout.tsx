@@ -70,6 +70,12 @@ export const Facts = styled.dl`
   dd {
     overflow-wrap: anywhere;
   }
+  ${narrow} {
+    grid-template-columns: minmax(0, 1fr);
+    dd {
+      margin-bottom: ${space.small};
+    }
+  }
 `;
 
 /** Something that has to be noticed; `danger` for what went wrong. */
