@@ -4,7 +4,7 @@
  */
 import { spawn, spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statfsSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -32,6 +32,15 @@ export function portIsFree(port) {
     server.once('error', () => resolve(false));
     server.listen(port, '127.0.0.1', () => server.close(() => resolve(true)));
   });
+}
+
+/** Megabytes that a fresh data directory and its log take. */
+const ROOM_MB = 300;
+
+/** Whether the disk under a folder has no room for the server; its own messages do not say so plainly. */
+function isFull(dir) {
+  const { bavail, bsize } = statfsSync(dir);
+  return (bavail * bsize) / 2 ** 20 < ROOM_MB;
 }
 
 function find(program, places) {
@@ -66,10 +75,9 @@ export async function startPrivateMariadb({ dir, port, durable = false, bufferPo
       { encoding: 'utf8' },
     );
     if (init.status !== 0) {
-      const full = /no space|errno: 28/i.test(init.stdout + init.stderr);
       throw new SetupError(
-        full
-          ? `The disk is full: MariaDB could not make its data directory ${data}.\n  try: free some space (about 200 MB are needed), then run this again`
+        isFull(dir)
+          ? `The disk is full: MariaDB could not make its data directory ${data}.\n  try: free some space (about ${ROOM_MB} MB are needed), then run this again`
           : `MariaDB could not make its data directory ${data}:\n${(init.stderr || init.stdout).trim().split('\n').slice(-5).join('\n')}`,
       );
     }
@@ -103,7 +111,7 @@ export async function startPrivateMariadb({ dir, port, durable = false, bufferPo
       const log = existsSync(errorLog) ? readFileSync(errorLog, 'utf8').trim().split('\n').slice(-4).join('\n') : '';
       const why = /Address already in use/.test(log)
         ? `Port ${listenPort} is taken.\n  try: NLATCH_DEMO_DATABASE_PORT=<another port> scripts/demo`
-        : /No space left|errno: 28/i.test(log)
+        : isFull(dir)
           ? `The disk is full.\n  try: free some space, then run this again`
           : `See ${errorLog}:\n${log}`;
       throw new SetupError(`MariaDB did not start. ${why}`);

@@ -66,6 +66,8 @@ export function useAct<In, Out>(
   const mutation = useMutation<Out, unknown, In>({
     mutationFn: act,
     onSuccess: async (out, input) => {
+      // Where `after` leads to, nothing from before the change may be shown, not even for a moment.
+      queries.removeQueries({ type: 'inactive' });
       after?.(out, input);
       await queries.invalidateQueries();
     },
