@@ -38,8 +38,8 @@ function driverError(error: unknown): DriverError | undefined {
 export function brokenUniqueIndex(error: unknown): string | undefined {
   const inner = driverError(error);
   if (inner?.errno !== DUPLICATE) return undefined;
-  // The index is named in the server's sentence only; its own name follows the last quote and carries no user data.
-  return /for key '([\w.]+)'/
+  // The index is named in the server's sentence only, and last: what stands before it is the value that somebody typed.
+  return /for key '([\w.]+)'$/
     .exec(inner.sqlMessage ?? (error as Error).message)?.[1]
     ?.split('.')
     .pop();
