@@ -173,7 +173,8 @@ describe('every route', () => {
       }
     }
     const after = await counts();
-    expect({ ...after, k: 0, p: 0 }).toEqual({ ...before, k: 0, p: 0 });
+    // An empty body begins an enrolment, which is right; nothing else may have come about.
+    expect({ ...after, k: 0 }).toEqual({ ...before, k: 0 });
     expect((await inst.owner.call('session.show')).person.displayName).toBe('Ines Marlow');
   }, 120_000);
 

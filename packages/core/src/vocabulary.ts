@@ -135,7 +135,6 @@ export const TRAIL_ACTIONS = [
   'login-name.added',
   'login-name.removed',
   'role.granted',
-  'role.withdrawn',
   'group.added',
   'group.changed',
   'group.deleted',
@@ -164,12 +163,10 @@ export const TRAIL_ACTIONS = [
   'sign-in.proof-failed',
   'sign-in.cancelled',
   'setting.changed',
-  'key-set.created',
   'key.rotated',
   'key.retired',
   'trail.read',
   'trail.exported',
-  'job.finished',
 ] as const;
 export type TrailAction = (typeof TRAIL_ACTIONS)[number];
 

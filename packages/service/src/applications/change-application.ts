@@ -1,24 +1,16 @@
-import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, updateById, write, type SqlValues } from '../db/sql.js';
+import { keepingNamesApart } from '../db/unique-name.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
 import { readApplication } from './store.js';
 
-async function keepingNamesApart<T>(name: string | undefined, change: Promise<T>): Promise<T> {
-  try {
-    return await change;
-  } catch (error) {
-    if (brokenUniqueIndex(error) === 'applications_name') throw new Refusal('name-taken', { name: name ?? '' });
-    throw error;
-  }
-}
-
 export const addApplication: Handler<'applications.add'> = async (deps, call) =>
   await call.run(async (work) => {
     const id = newId(deps);
     await keepingNamesApart(
+      'applications_name',
       call.body.name,
       insert(work, 'applications', { id: key(id), ...call.body, createdAt: work.now }),
     );
@@ -35,6 +27,7 @@ export const editApplication: Handler<'applications.edit'> = async (_deps, call)
       Object.entries(call.body).filter(([, value]) => value !== undefined),
     ) as SqlValues;
     const done = await keepingNamesApart(
+      'applications_name',
       call.body.name,
       updateById(work, 'applications', key(id), columns, call.ifMatch!),
     );

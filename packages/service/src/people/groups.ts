@@ -1,7 +1,7 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../db/cursor.js';
-import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, likePrefix, select, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
+import { keepingNamesApart } from '../db/unique-name.js';
 import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
@@ -40,16 +40,6 @@ async function readGroup(db: Db, id: string): Promise<Group> {
   return groupOf(row);
 }
 
-/** A name that another group has, told as such. */
-async function keepingNamesApart<T>(name: string | undefined, change: Promise<T>): Promise<T> {
-  try {
-    return await change;
-  } catch (error) {
-    if (brokenUniqueIndex(error) === 'person_groups_name') throw new Refusal('name-taken', { name: name ?? '' });
-    throw error;
-  }
-}
-
 export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
   const after = decodeCursor(query.cursor, ['string']);
   const rows = await select<GroupRow>(
@@ -70,6 +60,7 @@ export const addGroup: Handler<'groups.add'> = async (deps, call) =>
   await call.run(async (work) => {
     const id = newId(deps);
     await keepingNamesApart(
+      'person_groups_name',
       call.body.name,
       insert(work, 'person_groups', { id: key(id), ...call.body, createdAt: work.now }),
     );
@@ -86,6 +77,7 @@ export const editGroup: Handler<'groups.edit'> = async (_deps, call) =>
       Object.entries(call.body).filter(([, value]) => value !== undefined),
     ) as SqlValues;
     const done = await keepingNamesApart(
+      'person_groups_name',
       call.body.name,
       updateById(work, 'person_groups', key(id), columns, call.ifMatch!),
     );
