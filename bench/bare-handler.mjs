@@ -1,6 +1,7 @@
 /**
  * The bare limit: the same Fastify, connector, pool size and server, and the same durable writes for one check as the
- * service makes. No validation, no key, no code, no choice.
+ * service makes, with requests and answers of the same shape. No validation, no key, no code, no choice, no look at who
+ * or what a request means.
  */
 import { randomBytes } from 'node:crypto';
 import Fastify from 'fastify';
@@ -35,6 +36,19 @@ const DATA = JSON.stringify({ story: 'x'.repeat(700) });
 let number = 0;
 let step = 1;
 
+const view = (id, state) => ({
+  id,
+  state,
+  prompt: state === 'asking' ? { kind: 'code', methods: ['totp'] } : null,
+  reason: state === 'asking' ? null : 'proved',
+  retryAt: null,
+  expiresAt: '2026-11-23T10:00:00.000Z',
+  ignoredClaims: [],
+  person: null,
+  way: null,
+  amr: [],
+});
+
 const app = Fastify();
 app.post('/begin', async () => {
   const id = newId();
@@ -42,7 +56,7 @@ app.post('/begin', async () => {
     "INSERT INTO bare_sign_ins (id, application_id, person_id, state, data, claims, ignored_claims, begun_at) VALUES (?, ?, ?, 'asking', ?, '', '', NOW(3))",
     [id, WRITER, authenticators[number % authenticators.length][1], DATA],
   );
-  return { id: id.toString('hex') };
+  return view(id.toString('hex'), 'asking');
 });
 app.post('/prove', async ({ body }) => {
   const id = Buffer.from(body.id, 'hex');
@@ -70,7 +84,8 @@ app.post('/prove', async ({ body }) => {
   } finally {
     connection.release();
   }
-  return { state: 'let-in' };
+  return view(body.id, 'let-in');
 });
 await app.listen({ host: '127.0.0.1', port: Number(env.BARE_PORT) });
 process.stdout.write('ready\n');
+process.once('SIGTERM', () => process.exit(0));

@@ -13,5 +13,14 @@ export type { Access, RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { settings as settingsSchema } from './routes/insight.js';
-export { catalogue, LANGUAGES, say, type Catalogue, type Language } from './messages/index.js';
+export {
+  catalogue,
+  hint,
+  LANGUAGES,
+  say,
+  sayHint,
+  type Catalogue,
+  type HintId,
+  type Language,
+} from './messages/index.js';
 export { CLAIMS, SCOPES, TRAIL_ACTIONS, SIGN_IN_STATES } from '@nimble-latch/core/vocabulary';

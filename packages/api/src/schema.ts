@@ -1,11 +1,10 @@
 import { z } from 'zod';
 import { LIMITS } from './limits.js';
+import { hint } from './messages/index.js';
 
 /** Building blocks of the contract. Every object is strict: an unknown field is a mistake that somebody should hear of. */
 
-export const id = z
-  .uuid({ error: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11' })
-  .describe('An id: UUID version 7, lower case');
+export const id = z.uuid({ error: hint('id') }).describe('An id: UUID version 7, lower case');
 
 /** RFC 3339 in UTC with milliseconds. */
 export const instant = z.iso.datetime().describe('RFC 3339, UTC');
@@ -19,10 +18,10 @@ export function line(max: number) {
     .string()
     .trim()
     .normalize('NFC')
-    .min(1, { error: 'must not be empty' })
-    .max(max, { error: `at most ${max} characters` })
+    .min(1, { error: hint('empty') })
+    .max(max, { error: hint('too-long', { most: max }) })
     .regex(/^[^\p{Cc}\p{Cs}\u202A-\u202E\u2066-\u2069]*$/u, {
-      error: 'must not contain control characters or writing-direction overrides',
+      error: hint('control-characters'),
     });
 }
 
@@ -30,15 +29,15 @@ export function line(max: number) {
 export const secretText = (max: number) =>
   z
     .string()
-    .min(1, { error: 'must not be empty' })
-    .max(max, { error: `at most ${max} characters` });
+    .min(1, { error: hint('empty') })
+    .max(max, { error: hint('too-long', { most: max }) });
 
 export const pageQuery = {
   limit: z.coerce.number().int().min(1).max(LIMITS.pageRowsMost).default(LIMITS.pageRows).describe('Rows of the page'),
   cursor: z
     .string()
     .max(LIMITS.cursorChars)
-    .regex(/^[\w-]+$/, { error: 'expected the `next` of an earlier page' })
+    .regex(/^[\w-]+$/, { error: hint('cursor') })
     .optional()
     .describe('`next` of the page before'),
 };

@@ -14,6 +14,9 @@ import { registerContract } from './http/register.js';
 /** Builds the HTTP service; listens to nothing. */
 export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyInstance> {
   const { tls, trustedProxies } = deps.config;
+  // Ids of requests only have to differ, over all processes.
+  const process = deps.random(6).toString('base64url');
+  let requests = 0;
   const app = Fastify({
     logger: false,
     bodyLimit: LIMITS.bodyBytes,
@@ -21,7 +24,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
     requestTimeout: 30_000,
     routerOptions: { maxParamLength: 200 },
     exposeHeadRoutes: false,
-    genReqId: () => deps.random(9).toString('base64url'),
+    genReqId: () => `${process}${(requests++).toString(36)}`,
     ...(tls
       ? { https: { cert: readFileSync(tls.certFile), key: readFileSync(tls.keyFile), minVersion: 'TLSv1.2' as const } }
       : {}),
@@ -44,20 +47,22 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
       .header('cache-control', 'no-store')
       .send(JSON.stringify(problem));
   });
-  app.addHook('onResponse', async (request, reply) => {
+  app.addHook('onResponse', (request, reply, done) => {
     const route = request.routeOptions.config.routeId ?? 'page';
     deps.metrics.requests.observe({ route, status: String(reply.statusCode) }, reply.elapsedTime / 1000);
-    deps.log.info(
-      {
-        requestId: request.id,
-        method: request.method,
-        route,
-        status: reply.statusCode,
-        ms: Math.round(reply.elapsedTime * 10) / 10,
-        origin: request.ip,
-      },
-      'request',
-    );
+    if (deps.log.isLevelEnabled('info'))
+      deps.log.info(
+        {
+          requestId: request.id,
+          method: request.method,
+          route,
+          status: reply.statusCode,
+          ms: Math.round(reply.elapsedTime * 10) / 10,
+          origin: request.ip,
+        },
+        'request',
+      );
+    done();
   });
   app.get('/health/live', async () => ({ live: true }));
   app.get('/health/ready', async () => {

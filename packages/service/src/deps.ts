@@ -5,6 +5,7 @@ import type { KeyStore } from './secrets/key-store.js';
 import type { SettingsCache } from './insight/settings-cache.js';
 import type { TrailWriter } from './trail/writer.js';
 import type { Metrics } from './log/metrics.js';
+import type { Together } from './db/together.js';
 import type { Config } from './config.js';
 import type { IdSequence } from './ids.js';
 
@@ -14,6 +15,8 @@ export interface Deps {
   readonly sequelize: Sequelize;
   /** A small pool for what is read beside a running transaction: keys and settings. */
   readonly aside: Sequelize;
+  /** Reads and inserts of many requests at once, on the main pool. */
+  readonly together: Together;
   readonly now: () => Date;
   readonly random: (bytes: number) => Buffer;
   readonly sequence: IdSequence;

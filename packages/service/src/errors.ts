@@ -1,10 +1,11 @@
-import type { ErrorCode, FieldIssue } from '@nimble-latch/api';
+import { hint, type ErrorCode, type FieldIssue, type HintId } from '@nimble-latch/api';
 
 /** A use case says no. The code comes from the one table; the sentence is made where it is shown. */
 export class Refusal extends Error {
   constructor(
     readonly code: ErrorCode,
     readonly facts: Readonly<Record<string, string | number | boolean>> = {},
+    /** Their `what` are hints, or what a schema says of itself. */
     readonly issues: readonly FieldIssue[] = [],
   ) {
     super(code);
@@ -14,4 +15,5 @@ export class Refusal extends Error {
 export const notFound = () => new Refusal('not-found');
 
 /** One field is wrong in a way that only the use case can see. */
-export const badField = (where: string, what: string) => new Refusal('invalid-input', {}, [{ where, what }]);
+export const badField = (where: string, id: HintId, facts?: Refusal['facts']) =>
+  new Refusal('invalid-input', {}, [{ where, what: hint(id, facts) }]);

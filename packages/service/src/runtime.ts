@@ -5,6 +5,7 @@ import { connectDatabase } from './db/connect.js';
 import { pendingMigrations, unknownMigrations } from './db/migrate.js';
 import { isUnavailable } from './db/errors.js';
 import { write } from './db/sql.js';
+import { Together } from './db/together.js';
 import type { Deps } from './deps.js';
 import { key } from './ids.js';
 import { SettingsCache } from './insight/settings-cache.js';
@@ -57,6 +58,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       config,
       sequelize,
       aside,
+      together: new Together({ sequelize }),
       now,
       random: randomBytes,
       sequence: { atMs: 0, count: 0 },

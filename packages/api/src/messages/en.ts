@@ -3,6 +3,34 @@
  * the same shape; the compiler sees to it that none is missing.
  */
 export const en = {
+  /** What is wrong with one field, said beside its name. */
+  fields: {
+    id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
+    empty: 'must not be empty',
+    'too-long': 'at most {most} characters',
+    'control-characters': 'must not contain control characters or writing-direction overrides',
+    cursor: 'expected the `next` of an earlier page',
+    mail: 'expected an address such as ines@wexmoor.example',
+    phone: 'expected an international number such as +44 20 7946 0018',
+    language: 'expected a language tag such as en or de-CH',
+    'time-zone': 'expected a time zone name such as Europe/London',
+    'login-name-missing': 'at least one login name',
+    'login-name-character': 'must not contain spaces, control or invisible characters',
+    'login-name-shape': 'expected name, name@domain, DOMAIN\\name or host:name',
+    twice: 'is there twice',
+    'unknown-field': 'is not known here',
+    'no-form': 'fits none of the forms that are allowed',
+    'idempotency-key': 'expected 8 to 100 visible characters without spaces',
+    etag: 'expected the ETag as it was answered, such as "v3"',
+    'not-an-application': 'is not a registered application',
+    'other-prompt': 'expected {kind}, which is what the sign-in asks for now',
+    'not-their-carrier': 'is not a carrier of this person',
+    'lost-carrier': 'is a carrier that was reported lost',
+    'code-shape': 'expected 6 to 8 digits',
+    'codes-number': 'expected {number} codes, one after the other',
+    'current-password': 'the current password is needed',
+    'foreign-cursor': 'is not the `next` of a page of this list',
+  },
   errors: {
     'invalid-input': {
       title: 'Something in the request is not as expected.',

@@ -12,8 +12,23 @@ export function catalogue(language: string): Catalogue {
   return Object.hasOwn(LANGUAGES, primary) ? LANGUAGES[primary as Language] : en;
 }
 
+/** Names a sentence about one field; schemas and use cases carry names, the sentence is made where it is shown. */
+export type HintId = keyof Catalogue['fields'];
+type Facts = Readonly<Record<string, string | number | boolean>>;
+
+const HINT = 'hint:';
+/** A hint as schemas and refusals carry it: its name and facts in one string, since that is all that a schema's error can be. */
+export const hint = (id: HintId, facts?: Facts): string => `${HINT}${id}${facts ? ` ${JSON.stringify(facts)}` : ''}`;
+
+/** The sentence of a hint; any other text stays as it is. */
+export function sayHint(words: Catalogue, text: string): string {
+  if (!text.startsWith(HINT)) return text;
+  const [, id, facts] = /^hint:([\w-]+)(?: (.*))?$/s.exec(text)!;
+  return say(words.fields[id as HintId], facts === undefined ? {} : (JSON.parse(facts) as Facts));
+}
+
 /** Puts facts into a sentence; a fact that is missing leaves its name in braces, which a test looks for. */
-export function say(sentence: string, facts: Readonly<Record<string, string | number | boolean>> = {}): string {
+export function say(sentence: string, facts: Facts = {}): string {
   return sentence.replace(/\{(\w+)\}/g, (whole, name: string) =>
     Object.hasOwn(facts, name) ? String(facts[name]) : whole,
   );

@@ -2,6 +2,7 @@ import { LOGIN_NAME_KINDS, PERSON_STATES, ROLES, SOURCES } from '@nimble-latch/c
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
+import { hint } from '../messages/index.js';
 import { id, instant, line, nothing, page, pageQuery, secretText, version } from '../schema.js';
 
 export const loginName = z.strictObject({
@@ -40,14 +41,17 @@ export const person = z.strictObject({
 });
 
 const typedLoginName = secretText(LIMITS.loginNameChars * 2).describe('Normalised by the one rule of docs/concepts.md');
-const mail = z.email({ error: 'expected an address such as ines@wexmoor.example' }).max(254);
+const mail = z.email({ error: hint('mail') }).max(254);
 const phone = z
   .string()
   .trim()
-  .regex(/^\+[1-9][0-9 ()-]{5,22}$/, { error: 'expected an international number such as +44 20 7946 0018' })
+  .regex(/^\+[1-9][0-9 ()-]{5,22}$/, { error: hint('phone') })
   .transform((typed) => `+${typed.replace(/\D/g, '')}`);
-const language = z.string().regex(/^[a-z]{2,3}(-[A-Z]{2})?$/, { error: 'expected a language tag such as en or de-CH' });
-const timeZone = z.string().max(60).refine(isTimeZone, { error: 'expected a time zone name such as Europe/London' });
+const language = z.string().regex(/^[a-z]{2,3}(-[A-Z]{2})?$/, { error: hint('language') });
+const timeZone = z
+  .string()
+  .max(60)
+  .refine(isTimeZone, { error: hint('time-zone') });
 
 function isTimeZone(name: string): boolean {
   try {
@@ -103,7 +107,10 @@ export const peopleRoutes = {
     access: operator('person.write'),
     body: z.strictObject({
       displayName: personFields.displayName,
-      loginNames: z.array(typedLoginName).min(1, { error: 'at least one login name' }).max(LIMITS.loginNamesPerPerson),
+      loginNames: z
+        .array(typedLoginName)
+        .min(1, { error: hint('login-name-missing') })
+        .max(LIMITS.loginNamesPerPerson),
       mail: personFields.mail.default(null),
       phone: personFields.phone.default(null),
       language: language.default('en'),

@@ -27,11 +27,14 @@ export function uuidV7Floor(atMs: number): Buffer {
 /** `xxxxxxxx-xxxx-xxxx-xxxx-xxxxxxxxxxxx`, lower case. */
 export function uuidText(id: Uint8Array): string {
   if (id.length !== 16) throw new RangeError(`id: expected 16 bytes, got ${id.length}`);
-  const hex = Buffer.from(id).toString('hex');
+  const hex = Buffer.from(id.buffer, id.byteOffset, 16).toString('hex');
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
 }
 
 /** Reverses {@link uuidText}. The caller has checked the shape (the contract does). */
 export function uuidBytes(text: string): Buffer {
-  return Buffer.from(text.replaceAll('-', ''), 'hex');
+  return Buffer.from(
+    text.slice(0, 8) + text.slice(9, 13) + text.slice(14, 18) + text.slice(19, 23) + text.slice(24),
+    'hex',
+  );
 }

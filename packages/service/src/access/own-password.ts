@@ -52,7 +52,7 @@ export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call)
   const { actor } = call;
   const { current, next } = call.body;
   if (!mayOmitPassword(deps, actor)) {
-    if (current === undefined) throw badField('body.current', 'the current password is needed');
+    if (current === undefined) throw badField('body.current', 'current-password');
     await assertCurrent(deps, actor.personId, current);
   }
   const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {

@@ -2,6 +2,9 @@ import { readFileSync } from 'node:fs';
 import { Sequelize } from 'sequelize';
 import type { DatabaseConfig } from '../config.js';
 
+// The driver writes and reads times by the zone of the process; all of ours are UTC, wherever the host believes to be.
+process.env['TZ'] = 'UTC';
+
 /**
  * One pool. Strict mode, UTC and READ COMMITTED are set for each connection, whatever the server's defaults are:
  * conditional writes and row locks decide races here, and READ COMMITTED takes the fewest gap locks for them.
@@ -27,6 +30,8 @@ export function connectDatabase(config: DatabaseConfig): Sequelize {
       typeCast: undefined,
       // Writes answer how many rows they matched, whether or not a value changed.
       foundRows: true,
+      // Every text of the service fits; the server's own limit is 16,382 over all connections of all nodes.
+      prepareCacheLength: 200,
       initSql: [
         "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE'",
         "SET SESSION time_zone = '+00:00'",

@@ -24,7 +24,7 @@ export function decodeCursor<const S extends readonly ('string' | 'number' | 'id
       const value: unknown = values[i];
       return kind === 'id' ? typeof value === 'string' && /^[0-9a-f-]{36}$/.test(value) : typeof value === kind;
     });
-  if (!fits) throw badField('query.cursor', 'is not the `next` of a page of this list');
+  if (!fits) throw badField('query.cursor', 'foreign-cursor');
   return values as { [K in keyof S]: S[K] extends 'number' ? number : string };
 }
 

@@ -39,10 +39,86 @@ export async function withConnection<T>(
   }
 }
 
+/** A statement as the driver takes it: its names turned into question marks, in their order. */
+interface Compiled {
+  readonly text: string;
+  readonly names: readonly string[];
+}
+
+const compiledStatements = new Map<string, Compiled>();
+/** Texts remembered; more than the service has, so that only texts put together at run time push others out. */
+const MOST_COMPILED = 1_000;
+
+function compile(sql: string): Compiled {
+  const known = compiledStatements.get(sql);
+  if (known) return known;
+  const names: string[] = [];
+  // Literals are stepped over: a colon in one is not a name.
+  const text = sql.replace(/'(?:[^'\\]|\\.|'')*'|:([A-Za-z]\w*)/g, (whole, name: string | undefined) => {
+    if (name === undefined) return whole;
+    names.push(name);
+    return '?';
+  });
+  const compiled = { text, names };
+  if (compiledStatements.size >= MOST_COMPILED) compiledStatements.delete(compiledStatements.keys().next().value!);
+  compiledStatements.set(sql, compiled);
+  return compiled;
+}
+
+/** A value as the driver sends it: times as text in UTC, since the driver would use the process's zone and cut whole seconds short. */
+function sent(value: SqlValue): unknown {
+  if (value instanceof Date) return value.toISOString().replace('T', ' ').slice(0, -1);
+  // The driver sends what is beyond 32 bits as a floating-point number, which no index serves.
+  if (typeof value === 'number' && Math.abs(value) > 0x7fff_ffff && Number.isInteger(value)) return BigInt(value);
+  return value;
+}
+
+/** Statements with more parameters than this are not kept prepared: they are bulk work, and hardly twice the same. */
+const MOST_PREPARED = 120;
+
+function filledIn(names: readonly string[], values: SqlValues): SqlValue[] {
+  return names.map((name) => {
+    const value = values[name];
+    if (value === undefined) throw new TypeError(`No value for :${name}`);
+    return value;
+  });
+}
+
+/** Runs a statement on a connection. */
+async function runOn<T>(connection: Connection, sql: string, values: SqlValues): Promise<T> {
+  const { text, names } = compile(sql);
+  return await runFilled<T>(connection, text, filledIn(names, values));
+}
+
+/** Prepared once for each connection, unless it is bulk work. */
+async function runFilled<T>(connection: Connection, text: string, filled: readonly SqlValue[]): Promise<T> {
+  if (!filled.some((value) => Array.isArray(value)))
+    return filled.length <= MOST_PREPARED
+      ? await connection.execute<T>(text, filled.map(sent))
+      : await connection.query<T>(text, filled.map(sent));
+  let next = 0;
+  const spread: unknown[] = [];
+  const withLists = text.replace(/'(?:[^'\\]|\\.|'')*'|\?/g, (whole) => {
+    if (whole !== '?') return whole;
+    const value = filled[next++]!;
+    const members = Array.isArray(value) ? padded(value as SqlValue[]) : [value];
+    spread.push(...members.map(sent));
+    return members.map(() => '?').join(', ');
+  });
+  return spread.length <= MOST_PREPARED
+    ? await connection.execute<T>(withLists, spread)
+    : await connection.query<T>(withLists, spread);
+}
+
+/** A list for IN, its last member repeated up to a power of two: a few texts serve every length and stay prepared. */
+function padded(list: readonly SqlValue[]): readonly SqlValue[] {
+  const length = 2 ** Math.ceil(Math.log2(list.length));
+  return [...list, ...new Array<SqlValue>(length - list.length).fill(list[list.length - 1]!)];
+}
+
 async function run<T>(db: Db, sql: string, values: SqlValues): Promise<T> {
-  const statement = { sql, namedPlaceholders: true };
-  if (db.connection) return await db.connection.query<T>(statement, values);
-  return await withConnection(db.sequelize, async (connection) => await connection.query<T>(statement, values));
+  if (db.connection) return await runOn<T>(db.connection, sql, values);
+  return await withConnection(db.sequelize, async (connection) => await runOn<T>(connection, sql, values));
 }
 
 /** Rows of a SELECT; `:name` placeholders. */
@@ -89,7 +165,7 @@ export async function transact<T>(
 export interface Statement {
   readonly sql: string;
   readonly values: SqlValues;
-  /** It must match exactly one row, or the whole transaction is run again. */
+  /** A write: it must match exactly one row, or the whole transaction is run again. */
   readonly matchesOne?: boolean;
 }
 
@@ -105,42 +181,36 @@ export function insertion(table: string, values: SqlValues): Statement {
 
 /** Inserts one row. */
 export async function insert(db: Db, table: string, values: SqlValues): Promise<void> {
-  const statement = insertion(table, values);
-  await write(db, statement.sql, statement.values);
+  await insertAll(db, table, [values]);
 }
 
-/** START TRANSACTION and the first reads in one round trip; the rows of each. */
-export async function openWith(
-  db: Db & { readonly connection: Connection },
-  statements: readonly Statement[],
-): Promise<(readonly object[])[]> {
-  const { sql, values } = joined(statements);
-  const results = await run<unknown[]>(db, `BEGIN NOT ATOMIC START TRANSACTION; ${sql}; END`, values);
-  // Each result set in its order, then one packet that ends the block.
-  return results.filter((result) => Array.isArray(result)) as (readonly object[])[];
-}
-
-/** Statements one after the other, their placeholders kept apart. */
-function joined(statements: readonly Statement[]): { sql: string; values: SqlValues } {
-  const values: Record<string, SqlValue> = {};
-  const parts = statements.map((statement, i) => {
-    for (const [name, value] of Object.entries(statement.values)) values[`s${i}_${name}`] = value;
-    const sql = statement.sql.replace(/:([A-Za-z]\w*)/g, `:s${i}_$1`);
-    return statement.matchesOne ? `${sql}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF` : sql;
-  });
-  return { sql: parts.join('; '), values };
+/** Inserts rows that all name the same columns, in one statement. */
+export async function insertAll(db: Db, table: string, rows: readonly SqlValues[]): Promise<void> {
+  const { sql } = insertion(table, rows[0]!);
+  const { text, names } = compile(sql);
+  const filled = rows.map((row) => filledIn(names, row).map(sent));
+  const send = async (connection: Connection) =>
+    filled.length === 1 ? await connection.execute(text, filled[0]) : await connection.batch(text, filled);
+  await (db.connection ? send(db.connection) : withConnection(db.sequelize, send));
 }
 
 /**
- * Several writes and the COMMIT in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip instead of one
- * for each, which is most of what a sign-in costs. An error in any of them ends the block before the COMMIT.
+ * A whole transaction of writes, or the rest of one with its COMMIT, in one compound statement (MariaDB's BEGIN NOT
+ * ATOMIC): one round trip instead of one for each. An error in any of them ends the block before the COMMIT.
  */
 export async function writeAndCommit(
-  db: Db & { readonly connection: Connection },
+  connection: Connection,
   statements: readonly Statement[],
+  begun: boolean,
 ): Promise<void> {
-  const { sql, values } = joined(statements);
-  await write(db, `BEGIN NOT ATOMIC ${sql}; COMMIT; END`, values);
+  let text = begun ? 'BEGIN NOT ATOMIC ' : 'BEGIN NOT ATOMIC START TRANSACTION; ';
+  const filled: SqlValue[] = [];
+  for (const { sql, values, matchesOne } of statements) {
+    const part = compile(sql);
+    text += matchesOne ? `${part.text}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF; ` : `${part.text}; `;
+    filled.push(...filledIn(part.names, values));
+  }
+  await runFilled(connection, `${text}COMMIT; END`, filled);
 }
 
 /** The UPDATE of the row with this id; with a version, only while it is still at it, and counting it up. */
@@ -166,7 +236,13 @@ export async function updateById(
   return (await write(db, statement.sql, statement.values)) > 0;
 }
 
+const snakes = new Map<string, string>();
 function snake(name: string): string {
+  let known = snakes.get(name);
+  if (known === undefined) snakes.set(name, (known = toSnake(name)));
+  return known;
+}
+function toSnake(name: string): string {
   return name.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`);
 }
 

@@ -3,15 +3,20 @@ import type { Connection } from 'mariadb';
 import type { Deps } from '../deps.js';
 import { trailColumns, type NewEntry } from '../trail/writer.js';
 import { isRetryable, isUnavailable } from './errors.js';
-import { insertion, openWith, withConnection, writeAndCommit, type Db, type Statement } from './sql.js';
+import { insertion, select, withConnection, writeAndCommit, type Db, type Statement } from './sql.js';
 
 /** One transaction of one use case. */
 export interface Work extends Db {
+  /** The connection of the transaction. A run without one (see {@link inTransaction}) ends here and is repeated with one. */
   readonly connection: Connection;
+  /** For reads that take no lock; serves in every run. */
+  readonly reading: Db;
+  /** Whether the opening read holds its rows' locks. */
+  readonly locked: boolean;
   /** The same moment for everything in it. */
   readonly now: Date;
-  /** Rows of the opening reads, in their order; empty where none were asked for. */
-  readonly opened: readonly (readonly object[])[];
+  /** Rows of the opening read; empty where there is none. */
+  readonly opened: readonly object[];
   /** Writes a trail entry in this transaction. */
   trail(entry: NewEntry): Promise<void>;
   /** Leaves a write for the end, where all that were left travel together with the COMMIT. Nothing here may read it. */
@@ -23,77 +28,158 @@ const MOST_RUNS = 6;
 /** How long a number stays open when nobody can tell whether its transaction was committed. */
 const IN_DOUBT_MS = 5_000;
 
+/** A read with which a use case opens; most need nothing else before they write. */
+export interface Opening {
+  /** The read in the transaction; FOR UPDATE is added. */
+  readonly read: Statement;
+  /** The same rows without locks, from wherever they come cheapest. */
+  readonly ahead: () => Promise<readonly object[]>;
+  /** The use case will need the transaction itself, so the run without one is left out. */
+  readonly locked?: boolean;
+}
+
+/** A use case asked for its transaction in a run that has none. */
+class TransactionNeeded extends Error {}
+
 /**
  * Runs a use case in one transaction. After a deadlock or a lost certification the server has rolled everything back,
  * so the whole use case is run again, never the single statement; it must therefore do nothing but through `work`.
  * When the connection is lost during COMMIT nobody knows the outcome: that is given back, and a caller with an
  * `Idempotency-Key` learns it by asking again.
  *
- * @param opening reads that are sent together with the START TRANSACTION; their rows are in `work.opened`
+ * With an opening read the first run takes no locks: it reads, decides, and writes everything at the end in one
+ * transaction whose writes hold only while what was read still stands (`matchesOne`). Where that fails, somebody else
+ * was at the same rows, and the next runs hold the locks of the opening read from the start.
  */
-export async function inTransaction<T>(
-  deps: Deps,
-  useCase: (work: Work) => Promise<T>,
-  opening: readonly Statement[] = [],
-): Promise<T> {
+export async function inTransaction<T>(deps: Deps, useCase: (work: Work) => Promise<T>, opening?: Opening): Promise<T> {
+  let locked = !opening || opening.locked === true;
   for (let run = 1; ; run++) {
-    const outcome = await withConnection(
-      deps.sequelize,
-      async (connection) => await runOnce(deps, connection, useCase, opening),
-    );
+    const outcome = locked
+      ? await withConnection(
+          deps.sequelize,
+          async (connection) => await runOnce(deps, connection, useCase, opening?.read),
+        )
+      : await runAhead(deps, useCase, opening!.ahead);
     if ('result' in outcome) return outcome.result;
-    if (!isRetryable(outcome.error) || run >= MOST_RUNS) throw outcome.error;
-    deps.metrics.retries.inc();
-    // Conflicting use cases that start again at once would meet again.
-    await delay(Math.random() * 10 * 2 ** run);
+    const { error } = outcome;
+    const alone = !(error instanceof TransactionNeeded);
+    if (alone && (!isRetryable(error) || run >= MOST_RUNS)) throw error;
+    if (alone) deps.metrics.retries.inc();
+    // Conflicting use cases that start again at once would meet again; behind locks they queue.
+    if (alone && locked) await delay(Math.random() * 10 * 2 ** run);
+    locked = true;
   }
 }
 
+type Outcome<T> = { readonly result: T } | { readonly error: unknown };
+
+/** A run in a transaction from its first statement. */
 async function runOnce<T>(
   deps: Deps,
   connection: Connection,
   useCase: (work: Work) => Promise<T>,
-  opening: readonly Statement[],
-): Promise<{ result: T } | { error: unknown }> {
-  const numbers: number[] = [];
-  const left: Statement[] = [];
-  const now = deps.now();
-  let committing = false;
-  let inDoubt = false;
+  read: Statement | undefined,
+): Promise<Outcome<T>> {
+  const draft = new Draft(deps);
+  const db = { sequelize: deps.sequelize, connection };
   try {
-    let opened: readonly (readonly object[])[] = [];
-    let begun: Promise<void> | undefined;
-    if (opening.length > 0) opened = await openWith({ sequelize: deps.sequelize, connection }, opening);
-    else {
-      // Not waited for: it travels with the first statement, and a failure shows there.
-      begun = connection.beginTransaction();
-      begun.catch(() => undefined);
-    }
-    const result = await useCase({
-      sequelize: deps.sequelize,
-      connection,
-      now,
-      opened,
-      trail(entry) {
-        const number = deps.trail.reserve();
-        numbers.push(number);
-        left.push(insertion('trail_entries', trailColumns(deps.trail.entry(number, now, entry))));
-        return Promise.resolve();
-      },
-      atEnd: (statement) => void left.push(statement),
-    });
+    // Not waited for: it travels with the first statement, and a failure shows there.
+    const begun = connection.beginTransaction();
+    begun.catch(() => undefined);
+    const opened = read ? await select<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
+    const result = await useCase({ ...db, reading: db, locked: true, opened, ...draft.parts });
     await begun;
-    committing = true;
-    if (left.length > 0) await writeAndCommit({ sequelize: deps.sequelize, connection }, left);
-    else await connection.commit();
+    await draft.commit(async (left) => {
+      if (left.length > 0) await writeAndCommit(connection, left, true);
+      else await connection.commit();
+    });
     return { result };
   } catch (error) {
-    // An error that the server names came before the COMMIT of the same statement; only a lost connection leaves doubt.
-    inDoubt = committing && isUnavailable(error) && !isRetryable(error);
-    if (!inDoubt) await connection.rollback().catch(() => undefined);
+    if (!draft.inDoubt(error)) await connection.rollback().catch(() => undefined);
     return { error };
   } finally {
-    if (inDoubt) setTimeout(() => deps.trail.settle(numbers), IN_DOUBT_MS).unref();
-    else deps.trail.settle(numbers);
+    draft.settle();
+  }
+}
+
+/** A run that reads without locks and writes once, at its end, if what it read still stands. */
+async function runAhead<T>(
+  deps: Deps,
+  useCase: (work: Work) => Promise<T>,
+  ahead: () => Promise<readonly object[]>,
+): Promise<Outcome<T>> {
+  const draft = new Draft(deps);
+  const { sequelize } = deps;
+  try {
+    const opened = await ahead();
+    const result = await useCase({
+      sequelize,
+      get connection(): Connection {
+        throw new TransactionNeeded();
+      },
+      reading: { sequelize },
+      locked: false,
+      opened,
+      ...draft.parts,
+    });
+    await draft.commit(async (left) => {
+      if (left.length > 0)
+        await withConnection(sequelize, async (connection) => {
+          try {
+            await writeAndCommit(connection, left, false);
+          } catch (error) {
+            // The block ended where it failed, with its transaction open.
+            if (!draft.inDoubt(error)) await connection.rollback().catch(() => undefined);
+            throw error;
+          }
+        });
+    });
+    return { result };
+  } catch (error) {
+    return { error };
+  } finally {
+    draft.settle();
+  }
+}
+
+/** What a run leaves to be written at its end, and the numbers of the trail that it holds. */
+class Draft {
+  readonly #deps: Deps;
+  readonly #numbers: number[] = [];
+  readonly #left: Statement[] = [];
+  #committing = false;
+  #inDoubt = false;
+  readonly parts: Pick<Work, 'now' | 'trail' | 'atEnd'>;
+
+  constructor(deps: Deps) {
+    this.#deps = deps;
+    const now = deps.now();
+    this.parts = {
+      now,
+      trail: (entry) => {
+        const number = deps.trail.reserve();
+        this.#numbers.push(number);
+        this.#left.push(insertion('trail_entries', trailColumns(deps.trail.entry(number, now, entry))));
+        return Promise.resolve();
+      },
+      atEnd: (statement) => void this.#left.push(statement),
+    };
+  }
+
+  async commit(write: (left: readonly Statement[]) => Promise<void>): Promise<void> {
+    this.#committing = true;
+    await write(this.#left);
+  }
+
+  /** Nobody can tell whether it was committed: an error that the server names came before the COMMIT; only a lost connection leaves doubt. */
+  inDoubt(error: unknown): boolean {
+    this.#inDoubt ||= this.#committing && isUnavailable(error) && !isRetryable(error);
+    return this.#inDoubt;
+  }
+
+  settle(): void {
+    const { trail } = this.#deps;
+    if (this.#inDoubt) setTimeout(() => trail.settle(this.#numbers), IN_DOUBT_MS).unref();
+    else trail.settle(this.#numbers);
   }
 }

@@ -1,6 +1,5 @@
 import type { Answer, Parsed, RouteId, Routes } from '@nimble-latch/api';
-import type { Statement } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import type { AnybodyActor, ApplicationActor, OperatorActor } from './actors.js';
 
@@ -30,7 +29,7 @@ export interface Call<R extends RouteId> {
    * Runs the use case in one transaction. With an `Idempotency-Key` its outcome is stored, sealed, in the same
    * transaction; a repeated request never comes this far.
    */
-  run(useCase: (work: Work) => Promise<Reply<R>>, opening?: readonly Statement[]): Promise<Reply<R>>;
+  run(useCase: (work: Work) => Promise<Reply<R>>, opening?: Opening): Promise<Reply<R>>;
 }
 
 export interface Reply<R extends RouteId> {

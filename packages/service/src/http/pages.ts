@@ -7,30 +7,52 @@ import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { DOCS_STYLE, docsPage } from './docs-page.js';
 
-/**
- * What every answer carries. Scripts and styles come from this origin only; styled-components fills one style element,
- * which its nonce lets through.
- */
-function securityHeaders(deps: Deps, nonce: string | undefined): Record<string, string> {
-  const style = nonce ? `'self' 'nonce-${nonce}'` : "'self'";
+/** What every answer carries. */
+function headersOfAll(deps: Deps): Record<string, string> {
   return {
-    'content-security-policy':
-      `default-src 'none'; script-src 'self'; style-src ${style}; img-src 'self' data:; font-src 'self'; connect-src 'self'; ` +
-      "base-uri 'none'; form-action 'none'; frame-ancestors 'none'",
     'x-content-type-options': 'nosniff',
     'referrer-policy': 'no-referrer',
-    'cross-origin-opener-policy': 'same-origin',
     'cross-origin-resource-policy': 'same-origin',
-    'permissions-policy': 'camera=(), microphone=(), geolocation=()',
     ...(deps.config.publicUrl.protocol === 'https:' ? { 'strict-transport-security': 'max-age=31536000' } : {}),
   };
 }
 
+/** Data is not a page: nothing in it may run, load or be framed, should a browser ever show it. */
+const DATA_POLICY = "default-src 'none'; frame-ancestors 'none'";
+
+/**
+ * The policy of pages. Scripts and styles come from this origin only; styled-components fills one style element, which
+ * its nonce lets through.
+ */
+function pagePolicy(nonce: string | undefined): string {
+  const style = nonce ? `'self' 'nonce-${nonce}'` : "'self'";
+  return (
+    `default-src 'none'; script-src 'self'; style-src ${style}; img-src 'self' data:; font-src 'self'; connect-src 'self'; ` +
+    "base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+  );
+}
+
+const PAGE_HEADERS = {
+  'cross-origin-opener-policy': 'same-origin',
+  'permissions-policy': 'camera=(), microphone=(), geolocation=()',
+};
+
 /** The console's files, the description of the interface, and the headers of everything. */
 export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir: string): Promise<void> {
-  app.addHook('onSend', async (request, reply) => {
-    const nonce = (request as { styleNonce?: string }).styleNonce;
-    reply.headers(securityHeaders(deps, nonce));
+  const all = headersOfAll(deps);
+  const ofData = { ...all, 'content-security-policy': DATA_POLICY };
+  const ofPages = { ...all, ...PAGE_HEADERS };
+  app.addHook('onSend', (request, reply, payload, done) => {
+    const data = request.routeOptions.config.routeId !== undefined;
+    reply.headers(
+      data
+        ? ofData
+        : {
+            ...ofPages,
+            'content-security-policy': pagePolicy((request as { styleNonce?: string }).styleNonce),
+          },
+    );
+    done(null, payload);
   });
   const openapi = JSON.stringify(buildOpenApi(deps.config.publicUrl.origin, deps.version));
   app.get('/api/v1/openapi.json', async (_, reply) => reply.type('application/json').send(openapi));

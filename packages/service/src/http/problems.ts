@@ -1,4 +1,14 @@
-import { catalogue, ERRORS, LIMITS, say, type ErrorCode, type FieldIssue, type Problem } from '@nimble-latch/api';
+import {
+  catalogue,
+  ERRORS,
+  hint,
+  LIMITS,
+  say,
+  sayHint,
+  type ErrorCode,
+  type FieldIssue,
+  type Problem,
+} from '@nimble-latch/api';
 import type { FastifyError } from 'fastify';
 import type { z } from 'zod';
 import { isUnavailable } from '../db/errors.js';
@@ -22,9 +32,9 @@ export function issuesOf(root: 'params' | 'query' | 'body', error: z.ZodError): 
     if (issue.code === 'unrecognized_keys')
       return issue.keys
         .slice(0, 20)
-        .map((name) => ({ where: place(root, [...issue.path, name]), what: 'is not known here' }));
+        .map((name) => ({ where: place(root, [...issue.path, name]), what: hint('unknown-field') }));
     if (issue.code === 'invalid_union' && issue.errors.length > 0 && issue.message === 'Invalid input')
-      return [{ where: place(root, issue.path), what: 'fits none of the forms that are allowed' }];
+      return [{ where: place(root, issue.path), what: hint('no-form') }];
     return [{ where: place(root, issue.path), what: issue.message }];
   });
 }
@@ -53,18 +63,19 @@ export function refusalOf(error: unknown): Refusal {
 /** RFC 9457. */
 export function problemOf(refusal: Refusal, requestId: string): Problem {
   const code: ErrorCode = refusal.code;
-  const words = catalogue('en').errors[code];
+  const words = catalogue('en');
   const spec = ERRORS[code];
+  const issues = refusal.issues.map(({ where, what }) => ({ where, what: sayHint(words, what) }));
   return {
     type: `urn:nimble-latch:problem:${code}`,
-    title: say(words.title, refusal.facts),
+    title: say(words.errors[code].title, refusal.facts),
     status: spec.status,
     code,
-    detail: refusal.issues.map((issue) => `${issue.where}: ${issue.what}`).join('; '),
-    remedy: say(words.remedy, refusal.facts),
+    detail: issues.map((issue) => `${issue.where}: ${issue.what}`).join('; '),
+    remedy: say(words.errors[code].remedy, refusal.facts),
     retryable: spec.retryable,
     instance: `urn:nimble-latch:request:${requestId}`,
-    ...(refusal.issues.length > 0 ? { issues: refusal.issues } : {}),
+    ...(issues.length > 0 ? { issues } : {}),
     ...(Object.keys(refusal.facts).length > 0 ? { facts: refusal.facts } : {}),
   };
 }

@@ -1,4 +1,4 @@
-import { API_BASE, ROUTES, ROUTE_IDS, type Answer, type RouteId, type RouteSpec } from '@nimble-latch/api';
+import { API_BASE, hint, ROUTES, ROUTE_IDS, type Answer, type RouteId, type RouteSpec } from '@nimble-latch/api';
 import type { Json } from '@nimble-latch/core/crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { z } from 'zod';
@@ -84,7 +84,8 @@ async function handle<R extends RouteId>(
           if (once) await keepOutcome(deps, work, once, result);
           return result;
         },
-        opening,
+        // Keeping an outcome needs the transaction from the start.
+        opening && { ...opening, locked: once !== undefined },
       ),
   } as Call<R>;
   try {
@@ -130,9 +131,7 @@ function headerKey(request: FastifyRequest): string | undefined {
   const value = request.headers['idempotency-key'];
   if (value === undefined) return undefined;
   if (typeof value !== 'string' || !/^[\x21-\x7e]{8,100}$/.test(value))
-    throw new Refusal('invalid-input', {}, [
-      { where: 'header.idempotency-key', what: 'expected 8 to 100 visible characters without spaces' },
-    ]);
+    throw new Refusal('invalid-input', {}, [{ where: 'header.idempotency-key', what: hint('idempotency-key') }]);
   return value;
 }
 
@@ -140,10 +139,7 @@ function versionOf(request: FastifyRequest): number {
   const value = request.headers['if-match'];
   if (value === undefined) throw new Refusal('if-match-needed');
   const match = /^"v(\d{1,9})"$/.exec(value);
-  if (!match)
-    throw new Refusal('invalid-input', {}, [
-      { where: 'header.if-match', what: 'expected the ETag as it was answered, such as "v3"' },
-    ]);
+  if (!match) throw new Refusal('invalid-input', {}, [{ where: 'header.if-match', what: hint('etag') }]);
   return Number(match[1]);
 }
 

@@ -21,11 +21,11 @@ export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
   const { settings } = await deps.settings.current();
   const codes = call.body.codes.map((typed, i) => {
     const code = readCode(typed);
-    if (code === undefined) throw badField(`body.codes[${i}]`, 'expected 6 to 8 digits');
+    if (code === undefined) throw badField(`body.codes[${i}]`, 'code-shape');
     return code;
   });
   if (codes.length < settings.totp.codesToProve)
-    throw badField('body.codes', `expected ${settings.totp.codesToProve} codes, one after the other`);
+    throw badField('body.codes', 'codes-number', { number: settings.totp.codesToProve });
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
     refusal = undefined;

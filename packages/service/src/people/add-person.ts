@@ -42,8 +42,7 @@ export const addPerson: Handler<'people.add'> = async (deps, call) => {
   const { body } = call;
   const loginNames = body.loginNames.map((typed, i) => readLoginName(typed, `body.loginNames[${i}]`));
   loginNames.forEach(({ value }, i) => {
-    if (loginNames.findIndex((other) => other.value === value) < i)
-      throw badField(`body.loginNames[${i}]`, 'is there twice');
+    if (loginNames.findIndex((other) => other.value === value) < i) throw badField(`body.loginNames[${i}]`, 'twice');
   });
   return await call.run(async (work) => {
     const id = await insertPerson(deps, work, { ...body, loginNames, source: 'hand' });

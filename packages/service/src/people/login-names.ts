@@ -1,4 +1,4 @@
-import { LIMITS } from '@nimble-latch/api';
+import { LIMITS, type HintId } from '@nimble-latch/api';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
 import type { Source } from '@nimble-latch/core/vocabulary';
 import { brokenUniqueIndex } from '../db/errors.js';
@@ -13,16 +13,16 @@ import { lockPerson } from './lock-person.js';
 import { readPerson } from './store.js';
 
 const WHAT = {
-  empty: 'must not be empty',
-  'too-long': `at most ${LIMITS.loginNameChars} characters`,
-  character: 'must not contain spaces, control or invisible characters',
-  shape: 'expected name, name@domain, DOMAIN\\name or host:name',
-} as const;
+  empty: 'empty',
+  'too-long': 'too-long',
+  character: 'login-name-character',
+  shape: 'login-name-shape',
+} as const satisfies Record<string, HintId>;
 
 /** Normalises a typed login name or says which field is wrong and how. */
 export function readLoginName(typed: string, where: string) {
   const result = normaliseLoginName(typed);
-  if (!result.ok) throw badField(where, WHAT[result.why]);
+  if (!result.ok) throw badField(where, WHAT[result.why], { most: LIMITS.loginNameChars });
   return result;
 }
 

@@ -1,6 +1,6 @@
 import { sha256 } from '@nimble-latch/core/crypto';
 import { SOURCE_BUDGET, SOURCE_WINDOW_MS, type Guard, type Lane } from '@nimble-latch/core/throttle';
-import { selectOne, write, type Db } from '../db/sql.js';
+import { selectOne, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { key } from '../ids.js';
 import { sourcePrefix } from './source.js';
@@ -52,46 +52,54 @@ export async function standingOf(
 }
 
 /** A success: from now on this source is familiar to this person. */
-export async function rememberSource(work: Work, personId: string, standing: Standing): Promise<void> {
+export function rememberSource(work: Work, personId: string, standing: Standing): void {
   if (!standing.remember || !standing.source) return;
-  await write(
-    work,
-    'INSERT INTO familiar_sources (person_id, source, last_at) VALUES (:person, :source, :now) ON DUPLICATE KEY UPDATE last_at = :now',
-    { person: key(personId), source: standing.source, now: work.now },
-  );
+  work.atEnd({
+    sql: 'INSERT INTO familiar_sources (person_id, source, last_at) VALUES (:person, :source, :now) ON DUPLICATE KEY UPDATE last_at = :now',
+    values: { person: key(personId), source: standing.source, now: work.now },
+  });
 }
 
 /** A failure from a source that is not familiar to the person is taken from the source's budget. */
-export async function spendBudget(work: Work, standing: Standing): Promise<void> {
+export function spendBudget(work: Work, standing: Standing): void {
   if (!standing.source || standing.lane === 'familiar') return;
-  await write(
-    work,
+  work.atEnd({
     // Assignments run from left to right: the count looks at the window before the window moves.
-    `INSERT INTO source_failures (source, window_at, failures) VALUES (:source, :now, 1)
+    sql: `INSERT INTO source_failures (source, window_at, failures) VALUES (:source, :now, 1)
      ON DUPLICATE KEY UPDATE failures = IF(window_at < :windowStart, 1, failures + 1), window_at = IF(window_at < :windowStart, :now, window_at)`,
-    { source: standing.source, now: work.now, windowStart: new Date(work.now.getTime() - SOURCE_WINDOW_MS) },
-  );
+    values: { source: standing.source, now: work.now, windowStart: new Date(work.now.getTime() - SOURCE_WINDOW_MS) },
+  });
 }
 
-/** A decoy's guard, its row made if need be and locked. */
-export async function lockDecoyGuard(work: Work, id: Buffer): Promise<Guard> {
-  await write(
-    work,
-    'INSERT INTO decoy_guards (id, failures, touched_at) VALUES (:id, 0, :now) ON DUPLICATE KEY UPDATE touched_at = :now',
-    { id, now: work.now },
-  );
+/** A decoy's guard; one that nobody has failed at yet has no row. */
+export async function readDecoyGuard(work: Work, id: Buffer): Promise<Guard> {
   const row = await selectOne<{ failures: number; paused_until: Date | null }>(
-    work,
-    'SELECT failures, paused_until FROM decoy_guards WHERE id = :id FOR UPDATE',
+    work.reading,
+    `SELECT failures, paused_until FROM decoy_guards WHERE id = :id${work.locked ? ' FOR UPDATE' : ''}`,
     { id },
   );
-  return { failures: row!.failures, pausedUntil: row!.paused_until?.getTime() };
+  return { failures: row?.failures ?? 0, pausedUntil: row?.paused_until?.getTime() };
 }
 
-export async function saveDecoyGuard(work: Work, id: Buffer, guard: Guard): Promise<void> {
-  await write(work, 'UPDATE decoy_guards SET failures = :failures, paused_until = :until WHERE id = :id', {
-    id,
-    failures: guard.failures,
-    until: guard.pausedUntil === undefined ? null : new Date(guard.pausedUntil),
-  });
+/** The writes of a decoy's next guard, which hold only while the one that was read still stands. */
+export function decoyGuardWrites(now: Date, id: Buffer, before: Guard, after: Guard): readonly Statement[] {
+  const instant = (ms: number | undefined) => (ms === undefined ? null : new Date(ms));
+  return [
+    {
+      sql: 'INSERT IGNORE INTO decoy_guards (id, failures, touched_at) VALUES (:id, 0, :now)',
+      values: { id, now },
+    },
+    {
+      sql: `UPDATE decoy_guards SET failures = :failures, paused_until = :until, touched_at = :now
+            WHERE id = :id AND failures = :failuresBefore`,
+      values: {
+        id,
+        now,
+        failures: after.failures,
+        until: instant(after.pausedUntil),
+        failuresBefore: before.failures,
+      },
+      matchesOne: true,
+    },
+  ];
 }

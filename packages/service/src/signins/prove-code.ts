@@ -1,72 +1,112 @@
 import { checkTotp, readCode } from '@nimble-latch/core/codes';
 import { advance, type Event } from '@nimble-latch/core/signin';
-import { admit, reserve } from '@nimble-latch/core/throttle';
+import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
-import { updateOf, type Statement } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import { select, type Db, type Statement } from '../db/sql.js';
+import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
-import { guardColumns, guardOf, totpSettings, type AuthenticatorRow } from '../keyring/authenticator-row.js';
+import { guardOf, totpSettings, type AuthenticatorRow, type GuardColumns } from '../keyring/authenticator-row.js';
 import { tellTrail, type Driver } from './context.js';
-import { lockDecoyGuard, rememberSource, saveDecoyGuard, spendBudget, standingOf, type Standing } from './lanes.js';
-import { saveSignIn, type StoredSignIn } from './store.js';
+import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
+import { saveSignIn, SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from './store.js';
 
-type Judgement = Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>;
+/** What an attempt came to, and the writes that must hold before anybody is told. */
+interface Judged {
+  readonly judgement: Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>;
+  readonly writes: readonly Statement[];
+}
 
-/** The read that locks every authenticator that can answer a sign-in's prompt for a code. */
-export const authenticatorsToLock = (signInId: string): Statement => ({
-  sql: `SELECT a.* FROM authenticators a WHERE a.person_id = (SELECT person_id FROM sign_ins WHERE id = :signIn)
-        AND a.state = 'active' AND a.method = 'totp' ORDER BY a.id FOR UPDATE`,
-  values: { signIn: key(signInId) },
+/** An authenticator that can answer a prompt for a code: of its row, what deciding takes. */
+export type CodeRow = GuardColumns &
+  Pick<AuthenticatorRow, 'id' | 'parameters' | 'secret_sealed' | 'last_step' | 'drift'>;
+
+const CODE_COLUMNS = [
+  'id',
+  'parameters',
+  'secret_sealed',
+  'last_step',
+  'drift',
+  'familiar_failures',
+  'familiar_paused_until',
+  'stranger_failures',
+  'stranger_paused_until',
+] as const satisfies (keyof CodeRow)[];
+
+const SIGN_IN_WITH_CODES = `SELECT ${SIGN_IN_COLUMNS}, ${CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ')}
+  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND a.state = 'active' AND a.method = 'totp'`;
+
+/** Sign-ins with every authenticator that can answer their prompts for a code: for each id its rows, one an authenticator. */
+export async function signInsWithCodes(db: Db, ids: readonly string[]): Promise<readonly (readonly SignInRow[])[]> {
+  const keys = ids.map(key);
+  const rows = await select<SignInRow>(db, `${SIGN_IN_WITH_CODES} WHERE s.id IN (:ids) ORDER BY s.id, a.id`, {
+    ids: keys,
+  });
+  return keys.map((id) => rows.filter((row) => row.id.equals(id)));
+}
+
+/** The opening read of a proof. */
+export const openingOf = (deps: Deps, id: string): Opening => ({
+  read: { sql: `${SIGN_IN_WITH_CODES} WHERE s.id = :id ORDER BY a.id`, values: { id: key(id) } },
+  ahead: async () => await deps.together.ask(signInsWithCodes, id),
 });
 
+/** The authenticators among the rows of {@link signInsWithCodes}. */
+export function codesOf(rows: readonly object[]): CodeRow[] {
+  return (rows as Record<string, unknown>[]).flatMap((row) =>
+    row['code_id'] === null
+      ? []
+      : [Object.fromEntries(CODE_COLUMNS.map((column) => [column, row[`code_${column}`]])) as unknown as CodeRow],
+  );
+}
+
 /**
- * The hot path: a code answers a sign-in. One transaction holds the locks of the sign-in and of every authenticator
- * that the code is held against, from before the check until its outcome is written. So each guess finds the failures
- * of all guesses before it, and a step is accepted once; on a cluster, where locks are a node's own, the second of two
- * commits fails and the whole use case runs again.
+ * The hot path: a code answers a sign-in. What it writes holds only while the sign-in and the guards of the
+ * authenticators are as they were read (by lock, or by the conditions of the writes), and the outcome is told only once
+ * it is written. So each guess counts on top of all guesses before it, and a step is accepted once; of two that were
+ * judged at the same time, on whatever node, the second runs again and meets what the first has left.
  */
 export async function proveCode(
   deps: Deps,
   work: Work,
   driver: Driver,
   stored: StoredSignIn,
-  authenticators: readonly AuthenticatorRow[],
+  authenticators: readonly CodeRow[],
   typed: string,
 ): Promise<StoredSignIn> {
-  const standing = await standingOf(work, stored.personId, stored.sourceAddress, work.now);
-  const judgement: Judgement =
+  const standing = await standingOf(work.reading, stored.personId, stored.sourceAddress, work.now);
+  const { judgement, writes }: Judged =
     standing.spentUntil !== undefined
-      ? { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }
+      ? { judgement: { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }, writes: [] }
       : stored.decoyId
         ? await judgeDecoy(work, stored.decoyId, stored.personId)
-        : await judge(deps, work, authenticators, typed, standing);
+        : await judge(deps, work.now, authenticators, typed, standing);
   const signIn = advance(stored.signIn, judgement, work.now.getTime());
+  // The sign-in before its authenticators, as the locks are taken: two that meet queue instead of blocking each other.
   const saved = saveSignIn(work, stored, signIn);
-  if (judgement.type === 'right') await rememberSource(work, stored.personId!, standing);
-  if (judgement.type === 'wrong') await spendBudget(work, standing);
+  for (const write of writes) work.atEnd(write);
+  if (judgement.type === 'right') rememberSource(work, stored.personId!, standing);
+  if (judgement.type === 'wrong') spendBudget(work, standing);
   await tellTrail(deps, work, driver, saved);
   return saved;
 }
 
 async function judge(
   deps: Deps,
-  work: Work,
-  rows: readonly AuthenticatorRow[],
+  now: Date,
+  rows: readonly CodeRow[],
   typed: string,
   { lane }: Standing,
-): Promise<Judgement> {
-  if (rows.length === 0) return { type: 'wrong', method: 'totp', authenticator: null, why: 'authenticator-gone' };
-  const nowMs = work.now.getTime();
+): Promise<Judged> {
+  if (rows.length === 0) return wrong('authenticator-gone');
+  const nowMs = now.getTime();
   const admissions = rows.map((row) => ({ row, admission: admit(guardOf(row, lane), nowMs) }));
   const open = admissions.flatMap(({ row, admission }) => (admission.admitted ? [row] : []));
   if (open.length === 0) {
     const pauses = admissions.flatMap(({ admission }) =>
       admission.admitted || admission.until === undefined ? [] : [admission.until],
     );
-    return pauses.length > 0
-      ? { type: 'turned-away', why: 'throttled', until: Math.min(...pauses) }
-      : { type: 'turned-away', why: 'needs-unlock', until: undefined };
+    return pauses.length > 0 ? turnedAway('throttled', Math.min(...pauses)) : turnedAway('needs-unlock', undefined);
   }
   const { settings } = await deps.settings.current();
   const code = readCode(typed);
@@ -84,35 +124,70 @@ async function judge(
       });
       if (check?.outcome === 'used') why = 'code-already-used';
       if (check?.outcome !== 'accepted') continue;
-      // The condition holds by the lock; it stands here so that no change of isolation could make a code count twice.
-      work.atEnd({
-        sql: `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, ${lane}_failures = 0, ${lane}_paused_until = NULL
-              WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step)`,
-        values: { id: row.id, step: check.step, drift: boundedDrift(check.drift), now: work.now },
-        matchesOne: true,
-      });
-      return { type: 'right', method: 'totp', authenticator: id, holding: { factors: ['totp'] } };
+      const values = {
+        id: row.id,
+        step: check.step,
+        drift: boundedDrift(check.drift),
+        now,
+        failuresBefore: guardOf(row, lane).failures,
+      };
+      return {
+        judgement: { type: 'right', method: 'totp', authenticator: id, holding: { factors: ['totp'] } },
+        writes: [{ sql: ACCEPTED[lane], values, matchesOne: true }],
+      };
     }
   }
-  for (const row of open)
-    work.atEnd(updateOf('authenticators', row.id, guardColumns(lane, reserve(guardOf(row, lane), nowMs))));
-  return { type: 'wrong', method: 'totp', authenticator: open.length === 1 ? text(open[0]!.id) : null, why };
+  const writes = open.map((row): Statement => {
+    const before = guardOf(row, lane);
+    const { failures, pausedUntil } = reserve(before, nowMs);
+    const until = pausedUntil === undefined ? null : new Date(pausedUntil);
+    return {
+      sql: FAILED[lane],
+      values: { id: row.id, failures, until, failuresBefore: before.failures },
+      matchesOne: true,
+    };
+  });
+  return wrong(why, open.length === 1 ? text(open[0]!.id) : null, writes);
 }
+
+/** A code counts once: only a later step than the last one, and only while no failure came in between. */
+const accepted = (lane: Lane) =>
+  `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, ${lane}_failures = 0, ${lane}_paused_until = NULL
+   WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step) AND ${lane}_failures = :failuresBefore`;
+const ACCEPTED: Readonly<Record<Lane, string>> = { familiar: accepted('familiar'), stranger: accepted('stranger') };
+
+/** A failure counts on top of those that were known when it was judged. */
+const failed = (lane: Lane) =>
+  `UPDATE authenticators SET ${lane}_failures = :failures, ${lane}_paused_until = :until
+   WHERE id = :id AND state = 'active' AND ${lane}_failures = :failuresBefore`;
+const FAILED: Readonly<Record<Lane, string>> = { familiar: failed('familiar'), stranger: failed('stranger') };
+
+const wrong = (
+  why: OperatorReason,
+  authenticator: string | null = null,
+  writes: readonly Statement[] = [],
+): Judged => ({
+  judgement: { type: 'wrong', method: 'totp', authenticator, why },
+  writes,
+});
+const turnedAway = (why: 'throttled' | 'needs-unlock', until: number | undefined): Judged => ({
+  judgement: { type: 'turned-away', why, until },
+  writes: [],
+});
 
 /** Steps of drift that are learned at most: a clock further off than this is brought back by hand. */
 const MOST_DRIFT = 10;
 const boundedDrift = (drift: number) => Math.max(-MOST_DRIFT, Math.min(MOST_DRIFT, drift));
 
 /** Nobody is there: the same answers and the same pauses as for somebody who never gets it right. */
-async function judgeDecoy(work: Work, decoyId: Buffer, personId: string | null): Promise<Judgement> {
-  const guard = await lockDecoyGuard(work, decoyId);
+async function judgeDecoy(work: Work, decoyId: Buffer, personId: string | null): Promise<Judged> {
+  const guard = await readDecoyGuard(work, decoyId);
   const admission = admit(guard, work.now.getTime());
-  if (!admission.admitted) return { type: 'turned-away', why: admission.why, until: admission.until };
-  await saveDecoyGuard(work, decoyId, reserve(guard, work.now.getTime()));
-  return {
-    type: 'wrong',
-    method: 'totp',
-    authenticator: null,
-    why: personId ? 'person-deactivated' : 'person-unknown',
-  };
+  if (!admission.admitted) return turnedAway(admission.why, admission.until);
+  const after = reserve(guard, work.now.getTime());
+  return wrong(
+    personId ? 'person-deactivated' : 'person-unknown',
+    null,
+    decoyGuardWrites(work.now, decoyId, guard, after),
+  );
 }

@@ -8,7 +8,7 @@ import { Refusal } from '../errors.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
 import { tellTrail, type Driver } from './context.js';
-import { lockDecoyGuard, rememberSource, saveDecoyGuard, spendBudget, standingOf, type Standing } from './lanes.js';
+import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
 import { readSignIn, saveSignIn, type StoredSignIn } from './store.js';
 import { currentHolding } from './subject.js';
 
@@ -52,8 +52,8 @@ export async function provePassword<T>(
         : { type: 'wrong', method: 'password', authenticator: authenticator?.id ?? null, why: reserved.why };
     const signIn = advance(stored.signIn, event, work.now.getTime());
     const saved = saveSignIn(work, stored, signIn);
-    if (event.type === 'wrong') await spendBudget(work, standing);
-    if (signIn.state === 'let-in') await rememberSource(work, stored.personId!, standing);
+    if (event.type === 'wrong') spendBudget(work, standing);
+    if (signIn.state === 'let-in') rememberSource(work, stored.personId!, standing);
     if (event.type === 'wrong' || signIn.state !== 'asking') await tellTrail(deps, work, driver, saved);
     return saved;
   });
@@ -85,12 +85,12 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
       );
   // A person without a password is guarded by a decoy too: the pauses must not tell that there is none.
   const decoyId = row ? undefined : (stored.decoyId ?? deps.keys.current.decoyId(`no password ${stored.personId}`));
-  const guard = row ? guardOf(row, standing.lane) : await lockDecoyGuard(work, decoyId!);
+  const guard = row ? guardOf(row, standing.lane) : await readDecoyGuard(work, decoyId!);
   const admission = admit(guard, nowMs);
   if (!admission.admitted) return await turnAway(admission.why, admission.until);
   const counted = reserve(guard, nowMs);
   if (row) await updateById(work, 'authenticators', row.id, guardColumns(standing.lane, counted));
-  else await saveDecoyGuard(work, decoyId!, counted);
+  else for (const write of decoyGuardWrites(work.now, decoyId!, guard, counted)) work.atEnd(write);
   if (!row) {
     const why = !stored.decoyId ? 'no-password-set' : stored.personId ? 'person-deactivated' : 'person-unknown';
     return { standing, authenticator: undefined, why };

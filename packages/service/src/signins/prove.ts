@@ -1,14 +1,12 @@
 import { advance, promptOf } from '@nimble-latch/core/signin';
 import type { PromptKind } from '@nimble-latch/core/vocabulary';
-import type { Statement } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import type { Driver } from './context.js';
-import type { AuthenticatorRow } from '../keyring/authenticator-row.js';
-import { authenticatorsToLock, proveCode } from './prove-code.js';
+import { codesOf, openingOf, proveCode } from './prove-code.js';
 import { provePassword } from './prove-password.js';
-import { onlySignIn, readSignIn, saveSignIn, signInToLock, type StoredSignIn } from './store.js';
+import { onlySignIn, readSignIn, saveSignIn, type StoredSignIn } from './store.js';
 
 /**
  * Answers the prompt of a sign-in.
@@ -22,21 +20,18 @@ export async function prove<T>(
   id: string,
   mine: (stored: StoredSignIn) => boolean,
   proof: { readonly kind: PromptKind; readonly value: string },
-  settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: readonly Statement[]) => Promise<T>,
+  settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) => Promise<T>,
 ): Promise<T> {
   if (proof.kind === 'code')
-    // A code is checked in a moment, so everything happens under the locks that the opening reads take.
+    // A code is checked in a moment: it is read, decided and written in one go.
     return await settle(
       async (work) => {
-        const [signIns, authenticators] = work.opened;
-        const stored = onlySignIn(signIns!);
+        const rows = work.opened;
+        const stored = onlySignIn(rows);
         assertAnswers(stored, mine, proof.kind);
-        return (
-          expireIfLate(work, stored) ??
-          (await proveCode(deps, work, driver, stored, authenticators as AuthenticatorRow[], proof.value))
-        );
+        return expireIfLate(work, stored) ?? (await proveCode(deps, work, driver, stored, codesOf(rows), proof.value));
       },
-      [signInToLock(id), authenticatorsToLock(id)],
+      openingOf(deps, id),
     );
   const before = await readSignIn(deps, id);
   assertAnswers(before, mine, proof.kind);
@@ -52,8 +47,7 @@ function assertAnswers(stored: StoredSignIn, mine: (stored: StoredSignIn) => boo
   if (!mine(stored)) throw new Refusal('not-found');
   const prompt = promptOf(stored.signIn);
   if (!prompt) throw new Refusal('sign-in-ended');
-  if (prompt.kind !== kind)
-    throw badField('body.kind', `expected ${prompt.kind}, which is what the sign-in asks for now`);
+  if (prompt.kind !== kind) throw badField('body.kind', 'other-prompt', { kind: prompt.kind });
 }
 
 function expireIfLate(work: Work, stored: StoredSignIn): StoredSignIn | undefined {

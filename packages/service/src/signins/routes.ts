@@ -1,8 +1,8 @@
 import type { RouteId } from '@nimble-latch/api';
 import { advance } from '@nimble-latch/core/signin';
 import { CLAIMS } from '@nimble-latch/core/vocabulary';
-import { selectOne, type Statement } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import { selectOne } from '../db/sql.js';
+import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import type { AreaHandlers, Call, Handler, Reply } from '../http/call.js';
@@ -12,11 +12,11 @@ import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { consoleBegin, consoleProve } from './console.js';
 import { tellTrail } from './context.js';
 import { prove } from './prove.js';
-import { insertSignIn, readSignIn, saveSignIn, shownState, viewOf, type StoredSignIn } from './store.js';
+import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf, type StoredSignIn } from './store.js';
 
 /** Runs a step in the call's transaction and makes its reply. */
 function settling<R extends RouteId>(call: Call<R>, reply: (stored: StoredSignIn, work: Work) => Promise<Reply<R>>) {
-  return async (step: (work: Work) => Promise<StoredSignIn>, opening?: readonly Statement[]): Promise<Reply<R>> =>
+  return async (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening): Promise<Reply<R>> =>
     await call.run(async (work) => await reply(await step(work), work), opening);
 }
 
@@ -33,7 +33,7 @@ const beginForApplication: Handler<'signIns.begin'> = async (deps, call) => {
   const reply = { answer: viewOf(stored) };
   // Usually nothing is decided yet: one row, which needs no transaction around it.
   if (stored.signIn.state === 'asking' && !call.once) {
-    await insertSignIn(deps, stored);
+    await deps.together.ask(insertSignIns, stored);
     return reply;
   }
   return await call.run(async (work) => {
@@ -82,7 +82,7 @@ const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
   const application = await selectOne(deps, 'SELECT 1 AS one FROM applications WHERE id = :id AND built_in = 0', {
     id: key(applicationId),
   });
-  if (!application) throw badField('body.applicationId', 'is not a registered application');
+  if (!application) throw badField('body.applicationId', 'not-an-application');
   const place: Place = {
     applicationId,
     connectionId: null,

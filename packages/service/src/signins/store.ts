@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, Method, SignInState } from '@nimble-latch/core/vocabulary';
-import { insert, select, type Db, type Statement } from '../db/sql.js';
+import { insert, insertAll, select, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
 import { key, keyOrNull, text, textOrNull } from '../ids.js';
@@ -70,16 +70,10 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
   };
 }
 
-/** The read of a sign-in that locks its row. */
-export const signInToLock = (id: string): Statement => ({
-  sql: `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id FOR UPDATE`,
-  values: { id: key(id) },
-});
-
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
 export async function readSignIn(db: Db, id: string, lock = false): Promise<StoredSignIn> {
-  const { sql, values } = signInToLock(id);
-  return onlySignIn(await select<SignInRow>(db, lock ? sql : sql.replace(' FOR UPDATE', ''), values));
+  const sql = `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id`;
+  return onlySignIn(await select<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, { id: key(id) }));
 }
 
 /** The sign-in among the rows of a read; throws not-found where there is none. */
@@ -98,8 +92,8 @@ function stateColumns(signIn: SignIn) {
   };
 }
 
-export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> {
-  await insert(db, 'sign_ins', {
+function columnsOf(stored: StoredSignIn) {
+  return {
     id: key(stored.id),
     applicationId: key(stored.applicationId),
     connectionId: keyOrNull(stored.connectionId),
@@ -114,17 +108,28 @@ export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> 
     ignoredClaims: stored.ignoredClaims.join(' '),
     begunAt: stored.begunAt,
     endedAt: stored.endedAt,
-  });
+  };
+}
+
+export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> {
+  await insert(db, 'sign_ins', columnsOf(stored));
+}
+
+/** Inserts many sign-ins; nothing to tell of any of them. */
+export async function insertSignIns(db: Db, stored: readonly StoredSignIn[]): Promise<readonly undefined[]> {
+  await insertAll(db, 'sign_ins', stored.map(columnsOf));
+  return stored.map(() => undefined);
 }
 
 function saving(stored: StoredSignIn, signIn: SignIn, endedAt: Date | null): Statement {
   return {
-    sql: 'UPDATE sign_ins SET state = :state, operator_reason = :operatorReason, way = :way, data = :data, ended_at = :endedAt, version = version + 1 WHERE id = :id',
-    values: { ...stateColumns(signIn), endedAt, id: key(stored.id) },
+    sql: 'UPDATE sign_ins SET state = :state, operator_reason = :operatorReason, way = :way, data = :data, ended_at = :endedAt, version = version + 1 WHERE id = :id AND version = :version',
+    values: { ...stateColumns(signIn), endedAt, id: key(stored.id), version: stored.version },
+    matchesOne: true,
   };
 }
 
-/** Writes the next state of a locked sign-in at the end of the transaction; answers what it then is. */
+/** Writes the next state of a sign-in at the end of the transaction; answers what it then is. */
 export function saveSignIn(work: Work, stored: StoredSignIn, signIn: SignIn): StoredSignIn {
   const endedAt = signIn.state === 'asking' ? null : work.now;
   work.atEnd(saving(stored, signIn, endedAt));
