@@ -221,6 +221,25 @@ function buildProgram(): Command {
   return program;
 }
 
+const FILE_ERRORS: Readonly<Record<string, string>> = {
+  ENOENT: 'there is no such file or folder',
+  EACCES: 'this account may not use it',
+  EPERM: 'this account may not use it',
+  EISDIR: 'is a folder',
+  ENOTDIR: 'a part of the way is not a folder',
+  EEXIST: 'is there already',
+  ENOSPC: 'the disk is full',
+  EROFS: 'the disk cannot be written',
+};
+
+/** A file that could not be used. */
+function fileError(error: unknown): { path: string; why: string } | undefined {
+  const { code, path, syscall } = error as NodeJS.ErrnoException;
+  return error instanceof Error && syscall !== undefined && path !== undefined
+    ? { path, why: FILE_ERRORS[code ?? ''] ?? `cannot be used (${code})` }
+    : undefined;
+}
+
 /** One line what, then what to try. Anything unexpected is named by its class only: its text may hold data. */
 function explain(error: unknown): string {
   if (error instanceof ConfigError)
@@ -228,9 +247,11 @@ function explain(error: unknown): string {
   if (error instanceof StartError) return `error: ${error.message}`;
   if (isUnavailable(error))
     return 'error: the database went away.\n  try: check that MariaDB is running, then run this again';
+  const file = fileError(error);
+  if (file) return `error: ${file.path}: ${file.why}.\n  try: check the name, and who may read or write it`;
   const database = describeDatabaseError(error);
   if (database) return `error: the database refused a statement: ${JSON.stringify(database)}`;
-  return `error: ${error instanceof Error ? `${error.name}: ${error.message}` : 'unknown'}`;
+  return `error: something unexpected went wrong (${error instanceof Error ? error.name : typeof error}).\n  try: run it again; if it stays, report it with this line and the release (nlatchd --version)`;
 }
 
 try {

@@ -64,7 +64,7 @@ function activityTable(session: Session, rows: readonly Row[]): string {
       {
         heading: h.why,
         cell: (row) => row.way ?? (row.reason ? shared.reasons[row.reason] : words.facts.none),
-        flexible: true,
+        wraps: true,
       },
       { heading: h.from, cell: (row) => row.sourceAddress ?? words.facts.none },
     ],

@@ -21,6 +21,19 @@ it('fits the width by cutting what may be cut, counting wide characters as wide'
   expect(column(lines[1]!)).toBe(column(lines[2]!));
 });
 
+it('breaks sentences between words, each line in its column, and loses none', () => {
+  const wrapping = columns.map(({ flexible, ...column }) => ({ ...column, wraps: flexible ?? false }));
+  const lines = table(rows, wrapping, { width: 40, colour: false }).trimEnd().split('\n');
+  expect(Math.max(...lines.map((line) => stringWidth(line)))).toBeLessThanOrEqual(40);
+  const from = lines[0]!.indexOf('WHY');
+  const sentence = lines.slice(
+    1,
+    lines.findIndex((line) => line.startsWith('港')),
+  );
+  expect(sentence.map((line) => line.slice(from)).join(' ')).toBe(rows[0]!.why);
+  expect(sentence.slice(1).every((line) => line.slice(0, from).trim() === '')).toBe(true);
+});
+
 it('lets no control character of others through', () => {
   expect(plain('\u001b[31mred\u202E')).toBe('�[31mred�');
   expect(facts([['A', '\u0007']])).toBe('A  �\n');

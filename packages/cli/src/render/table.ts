@@ -7,6 +7,8 @@ export interface Column<Row> {
   readonly align?: 'right';
   /** Whether it may be cut where the line is too long. */
   readonly flexible?: boolean;
+  /** Flexible, but what does not fit goes on in the next line: for sentences. */
+  readonly wraps?: boolean;
 }
 
 const GAP = 2;
@@ -24,6 +26,17 @@ function cut(text: string, width: number): string {
 
 /** Control characters in what others typed must not reach the terminal. */
 export const plain = (text: string) => text.replace(/[\p{Cc}\u202A-\u202E\u2066-\u2069]/gu, '�');
+
+/** Text broken between words to lines of a width; a word longer than that is cut. */
+function wrap(text: string, width: number): string[] {
+  const lines: string[] = [];
+  for (const word of text.split(' ')) {
+    const last = lines.at(-1);
+    if (last !== undefined && stringWidth(`${last} ${word}`) <= width) lines[lines.length - 1] = `${last} ${word}`;
+    else lines.push(cut(word, width));
+  }
+  return lines;
+}
 
 function pad(text: string, width: number, right: boolean): string {
   const space = ' '.repeat(Math.max(0, width - stringWidth(text)));
@@ -44,7 +57,9 @@ export function table<Row>(
   const least = columns.map((column) => Math.max(6, stringWidth(column.heading)));
   const total = () => widths.reduce((sum, width) => sum + width + GAP, -GAP);
   while (total() > options.width) {
-    const candidates = columns.flatMap((column, i) => (column.flexible && widths[i]! > least[i]! ? [i] : []));
+    const candidates = columns.flatMap((column, i) =>
+      (column.flexible || column.wraps) && widths[i]! > least[i]! ? [i] : [],
+    );
     if (candidates.length === 0) break;
     const widest = candidates.reduce((a, b) => (widths[b]! > widths[a]! ? b : a));
     widths[widest]! -= 1;
@@ -54,8 +69,13 @@ export function table<Row>(
       .map((part, i) => pad(cut(part, widths[i]!), widths[i]!, columns[i]!.align === 'right'))
       .join(' '.repeat(GAP))
       .trimEnd();
+  const lines = (parts: readonly string[]) => {
+    const broken = parts.map((part, i) => (columns[i]!.wraps ? wrap(part, widths[i]!) : [part]));
+    const height = Math.max(...broken.map((cell) => cell.length));
+    return Array.from({ length: height }, (_, row) => line(broken.map((cell) => cell[row] ?? ''))).join('\n');
+  };
   const heading = line(columns.map((column) => column.heading));
-  return [options.colour ? `\u001b[1m${heading}\u001b[0m` : heading, ...cells.map(line)].join('\n') + '\n';
+  return [options.colour ? `\u001b[1m${heading}\u001b[0m` : heading, ...cells.map(lines)].join('\n') + '\n';
 }
 
 /** Names and values, one a line. */

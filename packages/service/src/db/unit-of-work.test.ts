@@ -1,0 +1,136 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openInside, type Inside } from '../../../../e2e/support/inside.js';
+import type { Deps } from '../deps.js';
+import { select, selectOne, write, type Db } from './sql.js';
+import { inTransaction, type Opening, type Work } from './unit-of-work.js';
+
+let inside: Inside;
+let db: Db;
+beforeAll(async () => {
+  inside = await openInside();
+  db = { sequelize: inside.deps.sequelize };
+  await write(db, 'CREATE TABLE cranes (id INT PRIMARY KEY, lifts INT NOT NULL)');
+  await write(db, 'INSERT INTO cranes VALUES (1, 0), (2, 0)');
+});
+afterAll(async () => await inside.close());
+
+const lifts = async (id: number) =>
+  (await selectOne<{ lifts: number }>(db, 'SELECT lifts FROM cranes WHERE id = :id', { id }))!.lifts;
+const retries = async (deps: Deps) => (await deps.metrics.retries.get()).values[0]?.value ?? 0;
+
+const opening = (id: number): Opening => ({
+  read: { sql: 'SELECT lifts FROM cranes WHERE id = :id', values: { id } },
+  ahead: async () => await select(db, 'SELECT lifts FROM cranes WHERE id = :id', { id }),
+});
+
+/** Counts one lift on top of what was read; fails where that no longer stands. */
+function lift(work: Work, id: number): number {
+  const { lifts: before } = work.opened[0] as { lifts: number };
+  work.atEnd({
+    sql: 'UPDATE cranes SET lifts = :after WHERE id = :id AND lifts = :before',
+    values: { id, before, after: before + 1 },
+    matchesOne: true,
+  });
+  return before + 1;
+}
+
+describe('a use case', () => {
+  it('that opens with a read takes no lock when nobody is in its way', async () => {
+    const modes: boolean[] = [];
+    const done = await inTransaction(
+      inside.deps,
+      async (work) => {
+        modes.push(work.locked);
+        return lift(work, 1);
+      },
+      opening(1),
+    );
+    expect({ done, modes, now: await lifts(1) }).toEqual({ done: 1, modes: [false], now: 1 });
+  });
+
+  it('is run again behind locks when what it read no longer stands, over two processes, and loses no count', async () => {
+    const other = await inside.another();
+    const before = await lifts(1);
+    const modes: boolean[] = [];
+    const results = await Promise.all(
+      Array.from(
+        { length: 40 },
+        async (_, i) =>
+          await inTransaction(
+            i % 2 ? other : inside.deps,
+            async (work) => {
+              modes.push(work.locked);
+              return lift(work, 1);
+            },
+            opening(1),
+          ),
+      ),
+    );
+    expect(await lifts(1)).toBe(before + 40);
+    // Each was told the count that it alone made.
+    expect(new Set(results).size).toBe(40);
+    expect(modes.filter((locked) => locked).length).toBeGreaterThan(0);
+    expect((await retries(inside.deps)) + (await retries(other))).toBeGreaterThan(0);
+  });
+
+  it('that turns out to need its transaction gets one, and does nothing twice', async () => {
+    let runs = 0;
+    await inTransaction(
+      inside.deps,
+      async (work) => {
+        runs += 1;
+        await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = 2');
+      },
+      opening(2),
+    );
+    expect({ runs, lifts: await lifts(2) }).toEqual({ runs: 2, lifts: 1 });
+  });
+
+  it('leaves no trail entry and no open number behind when it fails, in either way of running', async () => {
+    for (const begin of [undefined, opening(1)])
+      await expect(
+        inTransaction(
+          inside.deps,
+          async (work) => {
+            await work.trail({
+              actor: { kind: 'host', id: null },
+              action: 'key.rotated',
+              target: { kind: 'key', id: null },
+              person: null,
+              origin: null,
+              reason: null,
+              details: {},
+            });
+            work.atEnd({ sql: 'UPDATE cranes SET lifts = 99 WHERE id = 1', values: {} });
+            throw new Error('changed its mind');
+          },
+          begin,
+        ),
+      ).rejects.toThrow('changed its mind');
+    expect(await lifts(1)).not.toBe(99);
+    expect(await select(db, 'SELECT 1 AS one FROM trail_entries')).toEqual([]);
+    expect(inside.deps.trail.settledUpTo()).toBe(2);
+  });
+
+  it('after a deadlock is run again as a whole, so that both of two that met are done', async () => {
+    const before = [await lifts(1), await lifts(2)];
+    const both = (first: number, second: number) => {
+      let runs = 0;
+      return inTransaction(inside.deps, async (work) => {
+        await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = :id', { id: first });
+        // The first runs of both hold their first row before either asks for its second.
+        if (runs++ === 0) await meet();
+        await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = :id', { id: second });
+      });
+    };
+    let arrived = 0;
+    let open: () => void;
+    const gate = new Promise<void>((resolve) => (open = resolve));
+    const meet = async () => {
+      if (++arrived === 2) open();
+      await gate;
+    };
+    await Promise.all([both(1, 2), both(2, 1)]);
+    expect([await lifts(1), await lifts(2)]).toEqual([before[0]! + 2, before[1]! + 2]);
+  });
+});
