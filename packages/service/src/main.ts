@@ -17,8 +17,10 @@ import type { Deps } from './deps.js';
 import { text } from './ids.js';
 import { closeRuntime, openRuntime, StartError, VERSION } from './runtime.js';
 import { serve, startedText } from './serve.js';
+import { hostWords as words } from './host-words.js';
+import { say } from '@nimble-latch/api';
 
-const say = (line: string) => void process.stdout.write(`${line}\n`);
+const print = (line: string) => void process.stdout.write(`${line}\n`);
 
 /** Runs a chore with an open key set, and seals what it wrote on the trail. */
 async function chore(work: (deps: Deps) => Promise<void>): Promise<void> {
@@ -38,13 +40,14 @@ async function migrateDatabase(waitSeconds?: number): Promise<void> {
   const sequelize = connectDatabase(config.database);
   try {
     const applied = await migrate(sequelize, waitSeconds === undefined ? {} : { waitSeconds });
-    say(
+    print(
       applied.length > 0
-        ? `Applied ${applied.length} steps, up to ${applied[applied.length - 1]}.`
-        : 'The database is up to date.',
+        ? say(words.done.migrated, { count: applied.length, last: applied.at(-1)! })
+        : words.done.upToDate,
     );
   } catch (error) {
-    if (error instanceof UnknownMigrations) throw new StartError(`${error.message}\n  try: run the newer release`);
+    if (error instanceof UnknownMigrations)
+      throw new StartError(say(words.errors.newerRelease, { what: error.message }));
     throw error;
   } finally {
     await sequelize.close();
@@ -60,30 +63,22 @@ async function findOwner(deps: Deps, typed: string | undefined): Promise<string>
      WHERE p.state = 'active' ${name?.ok ? 'AND p.id = (SELECT person_id FROM login_names WHERE value = :name)' : name ? 'AND 1 = 0' : ''} LIMIT 1`,
     { name: name?.ok ? name.value : null },
   );
-  if (!rows)
-    throw new StartError(
-      typed === undefined
-        ? 'There is no active owner.\n  try: nlatchd set-up-link'
-        : 'No active owner has this login name.\n  try: nlatchd owner-link without --for',
-    );
-  if (typed === undefined && Number(rows.n) > 1)
-    throw new StartError('There are several owners.\n  try: nlatchd owner-link --for <login-name>');
+  if (!rows) throw new StartError(typed === undefined ? words.errors.noOwner : words.errors.ownerUnknown);
+  if (typed === undefined && Number(rows.n) > 1) throw new StartError(words.errors.severalOwners);
   return text(rows.id);
 }
 
 function buildProgram(): Command {
   const program = new Command('nlatchd')
-    .description(
-      'The Nimble Latch service and its host-side chores. Settings come from the environment (docs/operations.md).',
-    )
+    .description(words.help.program)
     .version(VERSION)
     .exitOverride()
-    .showHelpAfterError('(nlatchd --help lists the chores)');
+    .showHelpAfterError(words.help.after);
 
   program
     .command('serve')
-    .description('run the service')
-    .option('--migrate', 'bring the database up to date first')
+    .description(words.help.serve)
+    .option('--migrate', words.help.serveMigrate)
     .action(async (options: { migrate?: boolean }) => {
       if (options.migrate) await migrateDatabase();
       const service = await serve(readConfig(process.env));
@@ -96,93 +91,93 @@ function buildProgram(): Command {
 
   program
     .command('migrate')
-    .description('bring the database up to date; safe to run on several hosts at once')
+    .description(words.help.migrate)
     .action(() => migrateDatabase());
   program
     .command('check')
-    .description('read the settings and say what is wrong with them')
+    .description(words.help.check)
     .action(() => {
       const config = readConfig(process.env);
-      say(`Settings are complete. People will open ${config.publicUrl.origin}`);
+      print(say(words.done.settingsComplete, { origin: config.publicUrl.origin }));
     });
 
   program
     .command('set-up-link')
-    .description('make a one-time link that creates the first owner')
+    .description(words.help.setUpLink)
     .action(() =>
       chore(async (deps) => {
-        if (await hasOwner(deps)) throw new StartError('This installation has an owner.\n  try: nlatchd owner-link');
-        say(await issueHostLink(deps, 'set-up', null));
-        process.stderr.write(`It works once, for ${LINK_MINUTES} minutes.\n`);
+        if (await hasOwner(deps)) throw new StartError(words.errors.hasOwner);
+        print(await issueHostLink(deps, 'set-up', null));
+        process.stderr.write(`${say(words.done.worksOnce, { minutes: LINK_MINUTES })}\n`);
       }),
     );
   program
     .command('owner-link')
-    .description('make a one-time link that signs an owner in, for one who lost password or phone')
-    .option('--for <login-name>', 'which owner, when there are several')
+    .description(words.help.ownerLink)
+    .option('--for <login-name>', words.help.whichOwner)
     .action((options: { for?: string }) =>
       chore(async (deps) => {
-        say(await issueHostLink(deps, 'owner', await findOwner(deps, options.for)));
-        process.stderr.write(`It works once, for ${LINK_MINUTES} minutes; it is on the trail.\n`);
+        print(await issueHostLink(deps, 'owner', await findOwner(deps, options.for)));
+        process.stderr.write(`${say(words.done.worksOnceOnTrail, { minutes: LINK_MINUTES })}\n`);
       }),
     );
   program
     .command('owner-token')
-    .description('issue an access token for an owner, for scripts on this host')
-    .option('--for <login-name>', 'which owner, when there are several')
-    .option('--hours <n>', 'how long it lives', '12')
+    .description(words.help.ownerToken)
+    .option('--for <login-name>', words.help.whichOwner)
+    .option('--hours <n>', words.help.hours, '12')
     .action((options: { for?: string; hours: string }) =>
       chore(async (deps) => {
         const hours = Number(options.hours);
-        if (!Number.isInteger(hours) || hours < 1 || hours > 8784)
-          throw new StartError('--hours: expected a whole number from 1 to 8784.');
+        if (!Number.isInteger(hours) || hours < 1 || hours > 8784) throw new StartError(words.errors.hours);
         const owner = await findOwner(deps, options.for);
         const { token } = await inTransaction(
           deps,
           async (work) => await issueAccessToken(deps, work, owner, 'made on the host', hours, null),
         );
-        say(token);
+        print(token);
       }),
     );
 
-  const keys = program.command('keys').description('the key set of the installation');
+  const keys = program.command('keys').description(words.help.keys);
   keys
     .command('create')
-    .description('make the master key file and the key set where they are missing')
-    .action(async () => (await createKeys(readConfig(process.env))).forEach(say));
+    .description(words.help.keysCreate)
+    .action(async () => (await createKeys(readConfig(process.env))).forEach(print));
   keys
     .command('list')
-    .description('keys by purpose and state')
+    .description(words.help.keysList)
     .action(() =>
       chore(async (deps) => {
         for (const row of deps.keys.list())
-          say(`${row.purpose.padEnd(8)} ${row.state.padEnd(8)} ${row.createdAt.toISOString()}  ${row.id}`);
+          print(`${row.purpose.padEnd(8)} ${row.state.padEnd(8)} ${row.createdAt.toISOString()}  ${row.id}`);
       }),
     );
   keys
     .command('rotate <purpose>')
-    .description('make a new key for a purpose; the running service follows')
-    .action((purpose: string) => chore(async (deps) => say(await rotateKey(deps, purpose))));
+    .description(words.help.keysRotate)
+    .action((purpose: string) => chore(async (deps) => print(await rotateKey(deps, purpose))));
 
-  const trail = program.command('trail').description('the tamper-evident record');
+  const trail = program.command('trail').description(words.help.trail);
   trail
     .command('verify')
-    .description('verify every entry against its seal; needs no running service')
-    .option('--file <export>', 'verify an exported file instead of the database')
-    .option('--public-keys <file>', 'trust these keys rather than those of the installation')
-    .option('--anchors <file>', 'heads kept elsewhere: shows a chain that was cut short at its end')
+    .description(words.help.trailVerify)
+    .option('--file <export>', words.help.trailVerifyFile)
+    .option('--public-keys <file>', words.help.trailVerifyKeys)
+    .option('--anchors <file>', words.help.trailVerifyAnchors)
     .action(async (options: { file?: string; publicKeys?: string; anchors?: string }) => {
       const report = async (deps?: Deps) => {
         const result = await verify(deps, options);
         for (const finding of result.findings)
-          say(`${finding.what}: writer ${finding.writer}, seal ${finding.seal}: ${finding.detail}`);
-        say(
-          `${result.sealed} entries are as they were sealed, ${result.unsealed} wait for their seal, ${result.findings.length} findings.`,
+          print(`${finding.what}: writer ${finding.writer}, seal ${finding.seal}: ${finding.detail}`);
+        print(
+          say(words.done.verified, {
+            sealed: result.sealed,
+            unsealed: result.unsealed,
+            findings: result.findings.length,
+          }),
         );
-        if (options.file && !options.publicKeys)
-          process.stderr.write(
-            'The keys came with the file itself; give --public-keys to prove more than that it is whole.\n',
-          );
+        if (options.file && !options.publicKeys) process.stderr.write(`${words.done.ownKeys}\n`);
         if (result.findings.length > 0) process.exitCode = 1;
       };
       if (options.file) await report();
@@ -190,68 +185,60 @@ function buildProgram(): Command {
     });
   trail
     .command('export <file>')
-    .description('write the whole trail as lines of JSON')
+    .description(words.help.trailExport)
     .action((file: string) =>
       chore(async (deps) => {
         const out = createWriteStream(file, { mode: 0o600 });
         const count = await exportTrail(deps, out);
         out.end();
         await finished(out);
-        say(`Wrote ${count} entries to ${file}.`);
+        print(say(words.done.exported, { count, file }));
       }),
     );
   trail
     .command('public-keys')
-    .description('print the keys that verify the seals')
-    .action(() => chore(async (deps) => say(JSON.stringify(publicKeysOf(deps), null, 2))));
+    .description(words.help.trailPublicKeys)
+    .action(() => chore(async (deps) => print(JSON.stringify(publicKeysOf(deps), null, 2))));
   trail
     .command('anchors')
-    .description('print the heads of all chains, to keep elsewhere')
-    .action(() => chore(async (deps) => say(JSON.stringify(await anchorsOf(deps), null, 2))));
+    .description(words.help.trailAnchors)
+    .action(() => chore(async (deps) => print(JSON.stringify(await anchorsOf(deps), null, 2))));
 
   program
     .command('demo')
-    .description('fill an empty installation with the made-up Port of Wexmoor')
+    .description(words.help.demo)
     .action(() =>
       chore(async (deps) => {
         const { loadDemo } = await import('./demo/load.js');
-        say(await loadDemo(deps));
+        print(await loadDemo(deps));
       }),
     );
   return program;
 }
 
-const FILE_ERRORS: Readonly<Record<string, string>> = {
-  ENOENT: 'there is no such file or folder',
-  EACCES: 'this account may not use it',
-  EPERM: 'this account may not use it',
-  EISDIR: 'is a folder',
-  ENOTDIR: 'a part of the way is not a folder',
-  EEXIST: 'is there already',
-  ENOSPC: 'the disk is full',
-  EROFS: 'the disk cannot be written',
-};
-
 /** A file that could not be used. */
 function fileError(error: unknown): { path: string; why: string } | undefined {
   const { code, path, syscall } = error as NodeJS.ErrnoException;
   return error instanceof Error && syscall !== undefined && path !== undefined
-    ? { path, why: FILE_ERRORS[code ?? ''] ?? `cannot be used (${code})` }
+    ? {
+        path,
+        why:
+          (words.files as Readonly<Record<string, string>>)[code ?? ''] ?? say(words.files.other, { code: code ?? '' }),
+      }
     : undefined;
 }
 
 /** One line what, then what to try. Anything unexpected is named by its class only: its text may hold data. */
 function explain(error: unknown): string {
   if (error instanceof ConfigError)
-    return `error: the settings are not complete\n${error.lines.map((line) => `  ${line}`).join('\n')}\n  try: docs/operations.md lists all settings`;
+    return `error: ${words.errors.settings}\n${error.lines.map((line) => `  ${line}`).join('\n')}\n  try: ${words.errors.settingsTry}`;
   if (error instanceof StartError) return `error: ${error.message}`;
-  if (isUnavailable(error))
-    return 'error: the database went away.\n  try: check that MariaDB is running, then run this again';
+  if (isUnavailable(error)) return `error: ${words.errors.databaseGone}`;
   const file = fileError(error);
-  if (file) return `error: ${file.path}: ${file.why}.\n  try: check the name, and who may read or write it`;
+  if (file) return `error: ${say(words.errors.file, file)}`;
   const database = describeDatabaseError(error);
-  if (database) return `error: the database refused a statement: ${JSON.stringify(database)}`;
-  return `error: something unexpected went wrong (${error instanceof Error ? error.name : typeof error}).\n  try: run it again; if it stays, report it with this line and the release (nlatchd --version)`;
+  if (database) return `error: ${say(words.errors.databaseRefused, { facts: JSON.stringify(database) })}`;
+  return `error: ${say(words.errors.unexpected, { name: error instanceof Error ? error.name : typeof error })}`;
 }
 
 try {

@@ -15,6 +15,8 @@ import { KeySetError, KeyStore, readMasterKey } from './secrets/key-store.js';
 import { PasswordHasher } from './secrets/password-hasher.js';
 import { sealUpTo } from './trail/sealer.js';
 import { TrailWriter } from './trail/writer.js';
+import { hostWords as words } from './host-words.js';
+import { say } from '@nimble-latch/api';
 
 /** Something that whoever runs the service has to mend; the text says what and how. */
 export class StartError extends Error {}
@@ -36,16 +38,11 @@ export async function openRuntime(config: Config): Promise<Deps> {
       if (!isUnavailable(error)) throw error;
       const why =
         (error as Error).name === 'SequelizeAccessDeniedError'
-          ? 'it refuses this user or password'
-          : 'nothing answers there';
-      throw new StartError(
-        `The database ${name} at ${host}:${port} cannot be used: ${why}.\n  try: check the NLATCH_DATABASE_… settings and that MariaDB is running`,
-      );
+          ? words.errors.databaseRefusesUser
+          : words.errors.databaseSilent;
+      throw new StartError(say(words.errors.databaseUnusable, { name, host, port, why }));
     });
-    if (pending.length > 0)
-      throw new StartError(
-        `The database ${name} is ${pending.length} steps behind this release.\n  try: nlatchd migrate`,
-      );
+    if (pending.length > 0) throw new StartError(say(words.errors.databaseBehind, { name, steps: pending.length }));
     const unknown = await unknownMigrations(sequelize);
     if (unknown.length > 0)
       log.warn(

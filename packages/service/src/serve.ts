@@ -12,6 +12,8 @@ import { createMailSender } from './delivery/send-mail.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
 import { closeRuntime, openRuntime, StartError } from './runtime.js';
 import { abandonedWriters, sealUpTo } from './trail/sealer.js';
+import { hostWords as words } from './host-words.js';
+import { say } from '@nimble-latch/api';
 
 /** Where the built console lies beside this package. */
 export const CONSOLE_DIR = join(dirname(fileURLToPath(import.meta.url)), '../../console/dist/web');
@@ -89,13 +91,8 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
 
 /** What is printed where somebody watches the start. */
 export function startedText(service: Service): string {
-  const lines = [`Nimble Latch listens at ${service.address}`];
+  const lines = [say(words.done.listening, { address: service.address })];
   if (service.setUpLink)
-    lines.push(
-      '',
-      'Nobody owns this installation yet. Open this link to set it up:',
-      `  ${service.setUpLink}`,
-      `It works once, for ${LINK_MINUTES} minutes.`,
-    );
+    lines.push('', words.done.unowned, `  ${service.setUpLink}`, say(words.done.worksOnce, { minutes: LINK_MINUTES }));
   return `${lines.join('\n')}\n`;
 }

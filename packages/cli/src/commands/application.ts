@@ -45,7 +45,7 @@ function listOf<T extends string>(allowed: readonly T[]) {
       .filter(Boolean)
       .map((part) => {
         const found = allowed.find((one) => one === part);
-        if (!found) throw new InvalidArgumentError(`expected some of ${allowed.join(', ')}, separated by commas`);
+        if (!found) throw new InvalidArgumentError(say(words.expected.some, { all: allowed.join(', ') }));
         return found;
       });
 }
@@ -98,7 +98,7 @@ export const application: Noun = (command, context) => {
   command
     .command('list')
     .description(help.list)
-    .option('--find <beginning>', 'names that begin with this')
+    .option('--find <beginning>', words.options.findName)
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
     .action(
@@ -204,8 +204,8 @@ export const application: Noun = (command, context) => {
     .command('grant <application>')
     .description(help.grant)
     .option('--connection <id>')
-    .option('--scopes <list>', `all that it may do: ${SCOPES.join(', ')}`, listOf(SCOPES))
-    .option('--claims <list>', `all that it may claim: ${CLAIMS.join(', ')}`, listOf(CLAIMS))
+    .option('--scopes <list>', say(words.options.scopes, { all: SCOPES.join(', ') }), listOf(SCOPES))
+    .option('--claims <list>', say(words.options.claims, { all: CLAIMS.join(', ') }), listOf(CLAIMS))
     .action(
       withSession(
         context,
@@ -249,7 +249,7 @@ export const application: Noun = (command, context) => {
     .command('rotate-key <application>')
     .description(help['rotate-key'])
     .option('--connection <id>')
-    .option('--overlap <hours>', 'how long the keys before it work on', wholeNumber, 24)
+    .option('--overlap <hours>', words.options.overlap, wholeNumber, 24)
     .action(
       withSession(context, async (session, named: string, options: { connection?: string; overlap: number }) => {
         const found = await findApplication(session, named);

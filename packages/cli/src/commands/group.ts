@@ -22,7 +22,7 @@ export const group: Noun = (command, context) => {
   command
     .command('list')
     .description(help.list)
-    .option('--find <beginning>', 'names that begin with this')
+    .option('--find <beginning>', words.options.findName)
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
     .action(

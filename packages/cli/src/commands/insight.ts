@@ -94,8 +94,8 @@ export const activity: Noun = (command, context) => {
     .option('--person <person>')
     .option('--application <application>')
     .addOption(new Option('--state <state>').choices(SIGN_IN_STATES))
-    .option('--since <moment>', 'such as 2026-11-23T08:00Z or 12h', moment(context))
-    .option('--until <moment>', 'such as 2026-11-23T08:00Z or 1h', moment(context))
+    .option('--since <moment>', words.options.since, moment(context))
+    .option('--until <moment>', words.options.until, moment(context))
     .option('--limit <n>', words.options.limit, wholeNumber, 20)
     .option('--cursor <next>', words.options.cursor)
     .action(
@@ -173,12 +173,12 @@ export const trail: Noun = (command, context) => {
   command
     .command('list')
     .description(words.help.trail.list)
-    .option('--person <person>', 'concerning this person')
-    .option('--actor <person>', 'done by this person')
+    .option('--person <person>', words.options.concerning)
+    .option('--actor <person>', words.options.actor)
     .addOption(new Option('--action <action>').choices(TRAIL_ACTIONS))
-    .option('--area <word>', 'actions that begin with this word, such as authenticator')
-    .option('--since <moment>', 'such as 2026-11-23T08:00Z or 12h', moment(context))
-    .option('--until <moment>', 'such as 2026-11-23T08:00Z or 1h', moment(context))
+    .option('--area <word>', words.options.area)
+    .option('--since <moment>', words.options.since, moment(context))
+    .option('--until <moment>', words.options.until, moment(context))
     .option('--limit <n>', words.options.limit, wholeNumber, 20)
     .option('--cursor <next>', words.options.cursor)
     .action(
@@ -259,7 +259,7 @@ export const token: Noun = (command, context) => {
   command
     .command('issue <label>')
     .description(help.issue)
-    .option('--hours <n>', 'how long it lives', wholeNumber, 12)
+    .option('--hours <n>', words.options.hours, wholeNumber, 12)
     .action(
       withSession(context, async (session, label: string, options: { hours: number }) => {
         const answer = await session.client.call('accessTokens.add', {
@@ -297,7 +297,7 @@ function flatten(value: object, prefix = ''): [string, string | number][] {
 
 function assignment(text: string, before: [string, string][] | undefined): [string, string][] {
   const split = text.indexOf('=');
-  if (split < 1) throw new InvalidArgumentError('expected name=value, such as totp.digits=8');
+  if (split < 1) throw new InvalidArgumentError(words.expected.assignment);
   return [...(before ?? []), [text.slice(0, split), text.slice(split + 1)]];
 }
 
@@ -315,7 +315,7 @@ export const settings: Noun = (command, context) => {
   command
     .command('set')
     .description(help.set)
-    .argument('<name=value...>', 'one or several', assignment)
+    .argument('<name=value...>', words.options.assignments, assignment)
     .action(
       withSession(context, async (session, pairs: [string, string][]) => {
         const { settings: now, version } = await session.client.call('settings.show');

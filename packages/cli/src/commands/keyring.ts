@@ -73,13 +73,13 @@ export const keyring: Noun = (command, context) => {
   command
     .command('enrol-totp <person>')
     .description(help['enrol-totp'])
-    .option('--label <text>', 'what the authenticator is called')
-    .option('--carrier <label>', 'what carries it: a new phone of this name', 'Phone')
+    .option('--label <text>', words.options.label)
+    .option('--carrier <label>', words.options.carrier, 'Phone')
     .addOption(new Option('--algorithm <name>').choices(['SHA1', 'SHA256', 'SHA512']))
     .addOption(new Option('--digits <n>').choices(['6', '8']))
     .addOption(new Option('--period <seconds>').choices(['30', '60']))
-    .option('--qr <file>', 'also write the QR picture to a file that ends in .svg or .png')
-    .option('--later', 'do not ask for the first code now')
+    .option('--qr <file>', words.options.qr)
+    .option('--later', words.options.later)
     .action(
       withSession(
         context,
@@ -98,7 +98,7 @@ export const keyring: Noun = (command, context) => {
         ) => {
           const { qr } = options;
           if (qr !== undefined && !/\.(svg|png)$/.test(qr))
-            throw new Failure(say(words.errors.badValue, { expected: 'a file that ends in .svg or .png' }), {
+            throw new Failure(say(words.errors.badValue, { expected: words.expected.pictureFile }), {
               where: '--qr',
             });
           const person = await findPerson(session, named);
@@ -197,7 +197,7 @@ function writeQr(file: string, begun: Answer<'totp.begin'>): void {
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === 'EEXIST')
       throw new Failure(words.errors.fileExists, { where: `--qr ${file}`, try: words.errors.fileExistsTry });
-    throw new Failure(say(words.errors.badValue, { expected: 'a file that can be written' }), {
+    throw new Failure(say(words.errors.badValue, { expected: words.expected.writableFile }), {
       where: `--qr ${file}`,
     });
   }

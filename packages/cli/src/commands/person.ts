@@ -54,8 +54,8 @@ export const person: Noun = (command, context) => {
   command
     .command('list')
     .description(help.list)
-    .option('--find <beginning>', 'names and login names that begin with this')
-    .option('--group <group>', 'members of this group')
+    .option('--find <beginning>', words.options.findPerson)
+    .option('--group <group>', words.options.group)
     .addOption(new Option('--state <state>').choices(['active', 'deactivated']))
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
@@ -86,7 +86,7 @@ export const person: Noun = (command, context) => {
   command
     .command('add <name>')
     .description(help.add)
-    .requiredOption('--login <login-name>', 'a login name; may be given several times', collect)
+    .requiredOption('--login <login-name>', words.options.login, collect)
     .option('--mail <address>')
     .option('--phone <number>')
     .option('--language <tag>')
@@ -119,8 +119,8 @@ export const person: Noun = (command, context) => {
     .command('edit <person>')
     .description(help.edit)
     .option('--name <name>')
-    .option('--mail <address>', 'or "" for none')
-    .option('--phone <number>', 'or "" for none')
+    .option('--mail <address>', words.options.orNone)
+    .option('--phone <number>', words.options.orNone)
     .option('--language <tag>')
     .option('--time-zone <zone>')
     .action(

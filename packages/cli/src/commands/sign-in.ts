@@ -15,7 +15,7 @@ import { show, wholeNumber, withSession } from './support.js';
 export function login(command: Command, context: Context): void {
   command
     .argument('[login-name]')
-    .option('--hours <n>', 'how long the access token lives', wholeNumber, 12)
+    .option('--hours <n>', words.options.tokenHours, wholeNumber, 12)
     .action(async (named: string | undefined, options: { hours: number }, self: Command) => {
       const server = serverOf(context, self.optsWithGlobals<GlobalOptions>());
       const client = createClient({ server });

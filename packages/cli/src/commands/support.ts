@@ -103,8 +103,7 @@ export function moment(context: Context) {
           Number(ago[1]) * { m: 60_000, h: 3_600_000, d: 86_400_000 }[ago[2] as 'm' | 'h' | 'd'],
       ).toISOString();
     const at = Date.parse(text);
-    if (Number.isNaN(at))
-      throw new InvalidArgumentError('expected a moment such as 2026-11-23T08:00Z, or how long ago: 30m, 12h, 7d');
+    if (Number.isNaN(at)) throw new InvalidArgumentError(words.expected.moment);
     return new Date(at).toISOString();
   };
 }

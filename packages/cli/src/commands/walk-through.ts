@@ -13,9 +13,9 @@ const shared = catalogue('en');
 export function walkThrough(command: Command, context: Context): void {
   command
     .argument('<login-name>')
-    .requiredOption('--at <application>', 'where they sign in')
-    .option('--password-checked', 'as if the application had checked the password already')
-    .option('--from <address>', 'as if they came from this address')
+    .requiredOption('--at <application>', words.options.at)
+    .option('--password-checked', words.options.passwordChecked)
+    .option('--from <address>', words.options.from)
     .action(
       withSession(
         context,

@@ -9,29 +9,25 @@ import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { StartError } from '../runtime.js';
 import { addKey, addMissingKeys, createMasterKey, readMasterKey } from '../secrets/key-store.js';
+import { hostWords as words } from '../host-words.js';
+import { say } from '@nimble-latch/api';
 
 /** Makes the master key file and the key set where they are missing; never replaces either. */
 export async function createKeys(config: Config): Promise<string[]> {
   const sequelize = connectDatabase(config.database);
   const said: string[] = [];
   try {
-    if ((await pendingMigrations(sequelize)).length > 0)
-      throw new StartError('The database has no tables yet.\n  try: nlatchd migrate');
+    if ((await pendingMigrations(sequelize)).length > 0) throw new StartError(words.errors.noTables);
     const held = await selectOne({ sequelize }, 'SELECT 1 AS one FROM key_set LIMIT 1');
     const file = config.masterKeyFile;
     if (!existsSync(file)) {
-      if (held)
-        throw new StartError(
-          `The database holds a key set, but its master key file ${file} is missing. A new one could not open it.\n  try: bring the file back from where you keep it`,
-        );
+      if (held) throw new StartError(say(words.errors.masterKeyMissing, { file }));
       createMasterKey(file);
-      said.push(
-        `Made the master key file ${file}. Keep a copy where the database is not: without it nothing can be opened.`,
-      );
+      said.push(say(words.done.masterKeyMade, { file }));
     }
     const master = readMasterKey(file);
     const made = await transact(sequelize, async (db) => await addMissingKeys(db, master, new Date()));
-    said.push(made.length > 0 ? `Made keys for ${made.join(', ')}.` : 'The key set is complete; nothing to do.');
+    said.push(made.length > 0 ? say(words.done.keysMade, { purposes: made.join(', ') }) : words.done.keysComplete);
     return said;
   } finally {
     await sequelize.close();
@@ -42,7 +38,10 @@ export async function createKeys(config: Config): Promise<string[]> {
 export async function rotateKey(deps: Deps, purpose: string): Promise<string> {
   if (!(KEY_PURPOSES as readonly string[]).includes(purpose))
     throw new StartError(
-      `There is no purpose ${JSON.stringify(purpose.slice(0, 40))}.\n  try: one of ${KEY_PURPOSES.join(', ')}`,
+      say(words.errors.noSuchPurpose, {
+        purpose: JSON.stringify(purpose.slice(0, 40)),
+        purposes: KEY_PURPOSES.join(', '),
+      }),
     );
   const id = await inTransaction(deps, async (work) => {
     const made = await addKey(work, deps.keys.master, purpose as KeyPurpose, work.now);
@@ -59,5 +58,5 @@ export async function rotateKey(deps: Deps, purpose: string): Promise<string> {
     return made;
   });
   await deps.keys.reload();
-  return `Key ${id} now writes for ${purpose}. Nodes that run follow within seconds; records are sealed anew in the background (nlatch system show).`;
+  return say(words.done.keyRotated, { id, purpose });
 }

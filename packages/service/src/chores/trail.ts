@@ -18,6 +18,8 @@ import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { StartError } from '../runtime.js';
 import { trailEntry, type TrailRow } from '../trail/writer.js';
+import { hostWords as words } from '../host-words.js';
+import { say } from '@nimble-latch/api';
 
 const BATCH = 2_000;
 /** Entries that have waited longer than this for a seal were not written by a node of ours, or no node runs. */
@@ -208,7 +210,7 @@ export async function verify(
         what: 'entry-not-sealed',
         writer,
         seal: 0,
-        detail: `${result.unsealed} entries at its end were never sealed: written by another hand, or no node has run since`,
+        detail: say(words.done.neverSealed, { count: result.unsealed }),
       });
   }
   for (const [writer, gone] of known)
@@ -217,7 +219,7 @@ export async function verify(
         what: 'chain-cut-short',
         writer,
         seal: head.seal,
-        detail: 'the whole chain was seen elsewhere and is gone',
+        detail: words.done.chainGone,
       });
   return { findings, sealed, unsealed, heads };
 }

@@ -4,6 +4,7 @@ import type { Sequelize } from 'sequelize';
 import { Umzug } from 'umzug';
 import { MIGRATIONS } from './migrations/index.js';
 import { select, write, type Db } from './sql.js';
+import { hostWords as words } from '../host-words.js';
 
 /** Seconds that a migrating process holds the lock without renewing it. */
 const LEASE_SECONDS = 60;
@@ -72,10 +73,7 @@ export async function migrate(sequelize: Sequelize, options: { waitSeconds?: num
       { holder },
     );
   while ((await renew()) === 0) {
-    if (Date.now() > deadline)
-      throw new Error(
-        'Another process has been migrating the database for long. If none is, wait a minute and try again.',
-      );
+    if (Date.now() > deadline) throw new Error(words.errors.migratingElsewhere);
     await delay(250);
   }
   const heartbeat = setInterval(() => void renew().catch(() => undefined), (LEASE_SECONDS * 1000) / 4);

@@ -14,6 +14,8 @@ import { KEY_PURPOSES, type KeyPurpose, type KeyState } from '@nimble-latch/core
 import type { Sequelize } from 'sequelize';
 import { insert, select, write, type Db } from '../db/sql.js';
 import { key, newId, text } from '../ids.js';
+import { hostWords as words } from '../host-words.js';
+import { say } from '@nimble-latch/api';
 
 /** Nothing can be opened without it: says what is wrong with the master key or the key set, and the remedy. */
 export class KeySetError extends Error {}
@@ -24,15 +26,11 @@ export function readMasterKey(file: string): Buffer {
   try {
     content = readFileSync(file, 'utf8').trim();
   } catch {
-    throw new KeySetError(
-      `The master key file ${file} cannot be read.\n  try: bring it back from where you keep it; on a new installation: nlatchd keys create`,
-    );
+    throw new KeySetError(say(words.errors.masterKeyUnreadable, { file }));
   }
   const master = Buffer.from(content, 'base64');
   if (master.length !== MASTER_KEY_BYTES)
-    throw new KeySetError(
-      `The master key file ${file} does not hold ${MASTER_KEY_BYTES} bytes in base64.\n  try: bring back the right file`,
-    );
+    throw new KeySetError(say(words.errors.masterKeyGarbled, { file, bytes: MASTER_KEY_BYTES }));
   return master;
 }
 
@@ -104,8 +102,7 @@ export class KeyStore {
     const missing = KEY_PURPOSES.filter(
       (purpose) => !rows.some((row) => row.purpose === purpose && row.state === 'active'),
     );
-    if (missing.length > 0)
-      throw new KeySetError(`The key set has no key for ${missing.join(', ')}.\n  try: nlatchd keys create`);
+    if (missing.length > 0) throw new KeySetError(say(words.errors.keysMissing, { purposes: missing.join(', ') }));
     return new KeyStore(sequelize, master, rows);
   }
 
@@ -164,10 +161,7 @@ export class KeyStore {
     for (const row of rows) {
       const id = text(row.id);
       const material = openWithMaster(this.#master, row.material, id, row.purpose);
-      if (!material)
-        throw new KeySetError(
-          `The master key does not open key ${id} of the key set.\n  try: bring back the master key file that belongs to this database`,
-        );
+      if (!material) throw new KeySetError(say(words.errors.masterKeyWrong, { id }));
       keys.push({ id, purpose: row.purpose, state: row.state, material });
     }
     return new KeySet(keys);
