@@ -13,6 +13,8 @@ export const PATHS = {
   'accessTokens.add': ['POST', '/access-tokens'],
   'accessTokens.revoke': ['DELETE', '/access-tokens/{id}'],
   'people.list': ['GET', '/people'],
+  'people.counts': ['GET', '/people/counts'],
+  'people.count': ['GET', '/people/count'],
   'people.add': ['POST', '/people'],
   'people.show': ['GET', '/people/{id}'],
   'people.edit': ['PATCH', '/people/{id}'],

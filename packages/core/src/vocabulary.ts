@@ -38,6 +38,14 @@ export type PersonState = (typeof PERSON_STATES)[number];
 export const SOURCES = ['hand', 'csv', 'directory', 'scim', 'application', 'set-up'] as const;
 export type Source = (typeof SOURCES)[number];
 
+/** How well somebody is covered by what stands on their keyring; see docs/concepts.md. */
+export const COVERAGES = ['nothing', 'weak', 'two-factors', 'phishing-resistant'] as const;
+export type Coverage = (typeof COVERAGES)[number];
+
+/** How long ago somebody last signed in: within 7, 30 or 90 days, longer ago, never. */
+export const SEEN = ['this-week', 'this-month', 'this-quarter', 'longer-ago', 'never'] as const;
+export type Seen = (typeof SEEN)[number];
+
 /** Shapes of login name. `plain` ines.marlow, `mail` ines@wexmoor.example, `domain` WEX\imarlow, `host` tower-03:imarlow. */
 export const LOGIN_NAME_KINDS = ['plain', 'mail', 'domain', 'host'] as const;
 export type LoginNameKind = (typeof LOGIN_NAME_KINDS)[number];

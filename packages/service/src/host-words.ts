@@ -28,6 +28,7 @@ export const hostWords = {
     trailExport: 'write the whole trail as lines of JSON',
     trailPublicKeys: 'print the keys that verify the seals',
     trailAnchors: 'print the heads of all chains, to keep elsewhere',
+    demoPeople: 'how many people, from 30 to 2000000 (240 unless said)',
     demo: 'fill an empty installation with the made-up Port of Wexmoor',
   },
   done: {
@@ -59,6 +60,7 @@ export const hostWords = {
     severalOwners: 'There are several owners.\n  try: nlatchd owner-link --for <login-name>',
     hasOwner: 'This installation has an owner.\n  try: nlatchd owner-link',
     hours: '--hours: expected a whole number from 1 to 8784.',
+    demoPeople: '--people: expected a whole number from 30 to 2000000.',
     noTables: 'The database has no tables yet.\n  try: nlatchd migrate',
     masterKeyMissing:
       'The database holds a key set, but its master key file {file} is missing. A new one could not open it.\n  try: bring the file back from where you keep it',

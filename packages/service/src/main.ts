@@ -207,10 +207,14 @@ function buildProgram(): Command {
   program
     .command('demo')
     .description(words.help.demo)
-    .action(() =>
+    .option('--people <n>', words.help.demoPeople)
+    .action((options: { people?: string }) =>
       chore(async (deps) => {
+        const people = options.people === undefined ? undefined : Number(options.people);
+        if (people !== undefined && (!Number.isInteger(people) || people < 30 || people > 2_000_000))
+          throw new StartError(words.errors.demoPeople);
         const { loadDemo } = await import('./demo/load.js');
-        print(await loadDemo(deps));
+        print(await loadDemo(deps, people));
       }),
     );
   return program;

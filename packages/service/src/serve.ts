@@ -3,11 +3,12 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { buildApp } from './app.js';
 import { JOB_KINDS } from './background/job-kinds.js';
-import { requestRecurringJobs, runDueJobs } from './background/jobs.js';
+import { requestJob, requestRecurringJobs, runDueJobs } from './background/jobs.js';
 import { startLoop } from './background/loop.js';
 import { beat } from './background/node-heartbeat.js';
 import { sendDueMessages } from './background/outbox-sender.js';
 import type { Config } from './config.js';
+import { selectOne } from './db/sql.js';
 import { createMailSender } from './delivery/send-mail.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
 import { closeRuntime, openRuntime, StartError } from './runtime.js';
@@ -34,6 +35,9 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
   try {
     await beat(deps, startedAt);
     await requestRecurringJobs(deps, JOB_KINDS);
+    // People who were here before lists were sorted and filtered by facets.
+    if (await selectOne(deps, "SELECT 1 AS one FROM persons WHERE name_key = '' LIMIT 1"))
+      await requestJob(deps, deps, 'fill-facets', { singleton: 'fill-facets' });
     await app.listen({ host: config.listen.host, port: config.listen.port });
   } catch (error) {
     await app.close();

@@ -1,4 +1,12 @@
-import { LOGIN_NAME_KINDS, PERSON_STATES, ROLES, SOURCES } from '@nimble-latch/core/vocabulary';
+import {
+  COVERAGES,
+  LOGIN_NAME_KINDS,
+  METHODS,
+  PERSON_STATES,
+  ROLES,
+  SEEN,
+  SOURCES,
+} from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
@@ -16,8 +24,13 @@ export const personRow = z.strictObject({
   id,
   displayName: z.string(),
   state: z.enum(PERSON_STATES),
+  source: z.enum(SOURCES),
+  coverage: z.enum(COVERAGES).describe('By the best of the active authenticators'),
   loginNames: z.array(z.string()),
   roles: z.array(z.enum(ROLES)),
+  groups: z.array(z.string()).describe('Names of groups'),
+  methods: z.array(z.enum(METHODS)).describe('Methods of active authenticators'),
+  lastSeenAt: instant.nullable().describe('When they last signed in somewhere, to some hours'),
   factors: z.number().int().describe('Active authenticators beside the password'),
   hasPassword: z.boolean(),
   lastProofAt: instant.nullable().describe('When something on the keyring was last proved'),
@@ -86,20 +99,54 @@ const groupFields = {
   description: z.union([z.literal(''), line(LIMITS.descriptionChars)]),
 };
 
+const filter = {
+  q: line(LIMITS.searchChars)
+    .optional()
+    .describe('Beginning of a word of the name or of a login name; or exactly a mail address or phone number'),
+  group: id.optional().describe('Members of this group'),
+  state: z.enum(PERSON_STATES).optional(),
+  source: z.enum(SOURCES).optional().describe('Where they came from'),
+  coverage: z.enum(COVERAGES).optional().describe('How well their keyring covers them'),
+  method: z.enum(METHODS).optional().describe('Who holds an active authenticator of this method'),
+  seen: z.enum(SEEN).optional().describe('How long ago they last signed in'),
+};
+
+const counts = z.record(z.string(), z.number().int());
+
 export const peopleRoutes = {
   'people.list': route('people.list', {
     summary: 'People, by name, a page at a time',
     access: operator('person.read'),
     query: z.strictObject({
       ...pageQuery,
-      q: line(LIMITS.searchChars).optional().describe('Beginning of a name or login name'),
+      ...filter,
       loginName: secretText(LIMITS.loginNameChars * 2)
         .optional()
         .describe('Exactly this login name'),
-      group: id.optional().describe('Members of this group'),
-      state: z.enum(PERSON_STATES).optional(),
     }),
     answer: page(personRow),
+    trail: READS,
+  }),
+  'people.counts': route('people.counts', {
+    summary: 'How many people each filter leaves; above 20,000 people as of the last minute',
+    access: operator('person.read'),
+    answer: z.strictObject({
+      people: z.number().int(),
+      countedAt: instant,
+      state: counts,
+      source: counts,
+      coverage: counts.describe('Of active people'),
+      seen: counts,
+      method: counts,
+      group: counts.describe('By the id of the group'),
+    }),
+    trail: READS,
+  }),
+  'people.count': route('people.count', {
+    summary: 'Exactly how many people meet a filter now',
+    access: operator('person.read'),
+    query: z.strictObject(filter),
+    answer: z.strictObject({ people: z.number().int() }),
     trail: READS,
   }),
   'people.add': route('people.add', {

@@ -1,6 +1,8 @@
 import { missingPartitions, outlivedPartitions } from '../db/partitions.js';
 import { select, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
+import { keepCounts } from '../people/counts.js';
+import { ageSeen, fillFacets } from '../people/facets.js';
 import type { JobKinds } from './jobs.js';
 import { rekey } from './rekey.js';
 
@@ -68,4 +70,7 @@ export const JOB_KINDS: JobKinds = {
   sweep: { everySeconds: 300, run: sweep },
   'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
   rekey: { run: rekey },
+  'count-people': { everySeconds: 60, run: keepCounts },
+  'age-seen': { everySeconds: 3600, run: ageSeen },
+  'fill-facets': { run: fillFacets },
 };

@@ -1,42 +1,51 @@
 import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@nimble-latch/api';
-import { totp } from '@nimble-latch/core/codes';
-import { parseKeyUri, type KeyUri } from '@nimble-latch/core/keyuri';
 import { buildApp } from '../app.js';
 import { issueAccessToken } from '../access/access-tokens.js';
 import { insert, selectOne } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
+import { entryOf, type OperatorActor } from '../http/actors.js';
 import { key } from '../ids.js';
 import { setPassword } from '../keyring/set-password.js';
-import { insertPerson } from '../people/add-person.js';
-import { readLoginName } from '../people/login-names.js';
-import { CONSOLE_DIR } from '../serve.js';
 import { createLogger } from '../log/logger.js';
+import { insertPerson } from '../people/add-person.js';
+import { keepCounts } from '../people/counts.js';
+import { readLoginName } from '../people/login-names.js';
 import { StartError } from '../runtime.js';
+import { CONSOLE_DIR } from '../serve.js';
+import type { NewEntry } from '../trail/writer.js';
+import { addResident, bulkLoad, loadTrail } from './bulk.js';
+import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Place } from './history.js';
+import { population, type Resident } from './population.js';
 import {
   APPLICATIONS,
   DEMO_PASSWORD,
+  DEMO_PEOPLE,
   DOMAIN,
+  EMERGENCY,
   GROUPS,
   ORGANISATION,
   OWNER,
-  PEOPLE,
   seededRandom,
   type GroupName,
 } from './world.js';
 
 const DAY = 86_400_000;
-const HISTORY_DAYS = 7;
+/** Up to this many people the trail tells how each was added; beyond, it would be all that the demo is about. */
+const MOST_WITNESSED = 10_000;
 
 /**
- * Fills an empty installation through its own interface, at times in the past week: so every row of it, trail
- * included, is what the service itself would have written.
+ * Fills an empty installation with the past weeks of a port. Settings, groups, applications and the last sign-ins go
+ * through the service's own interface; people, keyrings and the sign-ins of the past weeks are bulk loads of rows that
+ * the core made, so that the same world can be made at any size.
+ *
+ * @param people how many, the owner and the emergency account among them
  */
-export async function loadDemo(real: Deps): Promise<string> {
+export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string> {
   if (await selectOne(real, 'SELECT 1 AS one FROM persons LIMIT 1'))
     throw new StartError('There are people here already; the demo is for an empty installation.');
   const today = Math.floor(real.now().getTime() / 60_000) * 60_000;
-  const clock = { at: today - HISTORY_DAYS * DAY };
+  const clock = { at: today - (HISTORY_DAYS + 3) * DAY };
   const deps: Deps = { ...real, now: () => new Date(clock.at), log: createLogger('silent') };
   const app = await buildApp(deps, CONSOLE_DIR);
   const random = seededRandom(7_041);
@@ -72,125 +81,121 @@ export async function loadDemo(real: Deps): Promise<string> {
   const groups = new Map<GroupName, string>();
   for (const group of GROUPS) groups.set(group.name, (await call('groups.add', { body: group })).id);
   const apps = new Map<string, string>();
+  const places = new Map<string, Place>();
   for (const { name, description, connect } of APPLICATIONS) {
     const { id } = await call('applications.add', { body: { name, description } });
-    if (connect)
-      apps.set(
-        name,
-        (
-          await call('connections.add', {
-            params: { id },
-            body: { scopes: [...connect.scopes], claims: [...connect.claims] },
-          })
-        ).key,
-      );
+    if (!connect) continue;
+    const issued = await call('connections.add', {
+      params: { id },
+      body: { scopes: [...connect.scopes], claims: [...connect.claims] },
+    });
+    apps.set(name, issued.key);
+    places.set(name, { applicationId: id, connectionId: issued.connection.id });
   }
 
-  interface Resident {
-    readonly loginName: string;
-    readonly group: GroupName;
-    readonly app: KeyUri | undefined;
-    readonly hasPassword: boolean;
-  }
-  const residents: Resident[] = [];
-  for (const { name, group, held, leaver } of PEOPLE) {
-    const loginName = name.toLowerCase().replace(' ', '.');
-    const [first, last] = loginName.split('.') as [string, string];
-    const { id } = await call('people.add', {
-      body: {
-        displayName: name,
-        loginNames: [loginName, `WEX\\${first[0]}${last}`],
-        mail: `${loginName}@${DOMAIN}`,
-        language: 'en',
-        timeZone: 'Europe/London',
-      },
-    });
-    await call('groups.join', { params: { id: groups.get(group)!, personId: id } });
-    if (held !== 'nothing') await call('people.setPassword', { params: { id }, body: { password: DEMO_PASSWORD } });
-    let codes: KeyUri | undefined;
-    if (held === 'password and app' || held === 'app not proven') {
-      const begun = await call('totp.begin', {
-        params: { id },
-        body: { carrier: { kind: 'phone', label: `${name.split(' ')[0]}’s phone` } },
-      });
-      const parsed = parseKeyUri(begun.keyUri);
-      if (!parsed.ok) throw new Error('the key URI does not read back');
-      if (held === 'password and app') {
-        codes = parsed.value;
-        await call('totp.prove', {
-          params: { id: begun.authenticator.id },
-          body: { codes: [totp(codes.key, clock.at + 10_000, codes)] },
-        });
+  const ownerId = (await call('session.show', {})).person.id;
+  const byOwner = {
+    actor: { kind: 'person', personId: ownerId } as OperatorActor,
+    origin: '127.0.0.1',
+  };
+  const passwordHash = await setPassword.prepare(deps, DEMO_PASSWORD, []);
+  const now = new Date(today);
+  const residents = [...population(people - 2, random)];
+  const witnessed = residents.length <= MOST_WITNESSED;
+  let signIns = 0;
+  await bulkLoad(real, async (bulk) => {
+    const entries: { at: Date; entry: NewEntry }[] = [];
+    const tell = (at: Date, more: number, entry: NewEntry) =>
+      void entries.push({ at: new Date(at.getTime() + more), entry });
+    const begin = clock.at + 60_000;
+    const span = 2 * DAY;
+    for (const [i, who] of [EMERGENCY_RESIDENT, ...residents].entries()) {
+      // Enrolled one after the other in the first two days, as a roll-out goes.
+      const at = new Date(begin + Math.floor((i / (residents.length + 1)) * span));
+      const appointments =
+        i <= MOST_PLAYED ? rotaOf(who, now, random).filter((one) => one.at.getTime() > begin + span) : [];
+      const lastSeen =
+        i <= MOST_PLAYED
+          ? appointments.at(-1)?.at
+          : who.held === 'password and app' && !who.leaver
+            ? new Date(today - Math.floor(random() ** 3 * 150 * DAY))
+            : undefined;
+      const loaded = await addResident(real, bulk, who, groups.get(who.group)!, passwordHash, at, lastSeen);
+      if (witnessed) {
+        const subject = { person: loaded.id };
+        tell(
+          at,
+          0,
+          entryOf(
+            byOwner,
+            'person.added',
+            { kind: 'person', id: loaded.id },
+            { ...subject, details: { loginNames: 2 } },
+          ),
+        );
+        tell(at, 1_000, entryOf(byOwner, 'group.joined', { kind: 'group', id: groups.get(who.group)! }, subject));
+        if (loaded.password)
+          tell(at, 2_000, entryOf(byOwner, 'password.set', { kind: 'authenticator', id: loaded.password }, subject));
+        if (loaded.app) {
+          const target = { kind: 'authenticator', id: loaded.app.id };
+          tell(at, 3_000, entryOf(byOwner, 'authenticator.begun', target, { ...subject, details: { method: 'totp' } }));
+          tell(at, 40_000, entryOf(byOwner, 'authenticator.proved', target, { ...subject, details: { codes: 1 } }));
+        }
+        if (who.leaver)
+          tell(
+            new Date(today - Math.floor(random() * 20 * DAY) - DAY),
+            0,
+            entryOf(byOwner, 'person.deactivated', { kind: 'person', id: loaded.id }, subject),
+          );
+      }
+      for (const { at: when, application } of appointments) {
+        const wrongs = loaded.app && random() < 0.06 ? 1 + Math.floor(random() * 2) : 0;
+        const played = play(loaded, places.get(application)!, application === 'Remote Desk VPN', when, random, wrongs);
+        entries.push(...(await addPlayed(real, bulk, played)));
+        signIns += 1;
       }
     }
-    if (leaver) await call('people.deactivate', { params: { id } });
-    residents.push({ loginName, group, app: codes, hasPassword: held !== 'nothing' });
-  }
-
-  /** One sign-in as people do them: mostly right, sometimes mistyped, sometimes given up. */
-  async function signIn(who: Resident, application: string, mistakes: number): Promise<void> {
-    const token = apps.get(application)!;
-    const atHome = application === 'Remote Desk VPN';
-    const begun = await call('signIns.begin', {
-      token,
-      body: {
-        loginName: who.loginName,
-        claims: {
-          sourceAddress: atHome ? `203.0.113.${10 + (who.loginName.length % 40)}` : '198.51.100.20',
-          ...(atHome ? { passwordChecked: true as const } : {}),
-        },
-      },
-    });
-    const params = { id: begun.id };
-    let left = mistakes;
-    let state = begun;
-    while (state.state === 'asking') {
-      const kind = state.prompt!.kind as 'password' | 'code';
-      const right =
-        kind === 'password' ? DEMO_PASSWORD : who.app ? totp(who.app.key, clock.at + 12_000, who.app) : '000000';
-      const wrong = left-- > 0;
-      state = await call('signIns.prove', {
-        token,
-        params,
-        body: { kind, value: wrong ? (kind === 'password' ? 'harbour lights at dusk' : '123456') : right },
-      });
-      if (left < -3) return;
-    }
-  }
-
-  const PLACES: Record<GroupName, readonly string[]> = {
-    'harbour-control': ['Vessel Traffic', 'Berth Planner'],
-    pilots: ['Berth Planner'],
-    'quay-crew': ['Berth Planner'],
-    'customs-desk': ['Berth Planner', 'Remote Desk VPN'],
-    'port-offices': ['Payroll', 'Berth Planner', 'Remote Desk VPN'],
-    contractors: ['Remote Desk VPN'],
-  };
-  for (let day = HISTORY_DAYS - 1; day >= 0; day--) {
-    for (const who of residents) {
-      const start = today - day * DAY;
-      const weekend = [0, 6].includes(new Date(start).getUTCDay());
-      if (!who.hasPassword || random() < (weekend && who.group !== 'harbour-control' ? 0.85 : 0.35)) continue;
-      // Within the past day, so that even today's lie before now; each person signs in once a minute at most.
-      clock.at = start - Math.floor((0.1 + random() * 0.85) * DAY);
-      const places = PLACES[who.group];
-      await signIn(
-        who,
-        places[Math.floor(random() * places.length)]!,
-        random() < 0.18 ? 1 + Math.floor(random() * 2) : 0,
-      );
-    }
-  }
-  // Something that needs a hand: a locked-out pilot, and somebody trying a name that nobody has.
+    await bulk.flush();
+    await loadTrail(real, bulk, entries);
+  });
+  // Something that needs a hand: a locked-out pilot, and somebody trying a name that nobody has. These sign-ins go the
+  // whole way through the service.
   clock.at = today - 20 * 60_000;
-  const locked = residents.find((who) => who.loginName === 'piran.tallack')!;
-  await signIn(locked, 'Berth Planner', 9);
+  await tryInVain('piran.tallack');
   clock.at = today - 12 * 60_000;
-  await signIn({ loginName: 'harbourmaster', group: 'pilots', app: undefined, hasPassword: false }, 'Berth Planner', 9);
+  await tryInVain('harbourmaster');
   await call('session.end', {});
   await app.close();
-  return `Loaded the ${ORGANISATION}: ${PEOPLE.length + 1} people, ${GROUPS.length} groups, ${APPLICATIONS.length} applications, a week of sign-ins. Everybody's password is "${DEMO_PASSWORD}".`;
+  await keepCounts(real);
+  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length} groups, ${APPLICATIONS.length} applications, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+
+  /** Somebody who never gets it right. */
+  async function tryInVain(loginName: string): Promise<void> {
+    const token = apps.get('Berth Planner')!;
+    const { id } = await call('signIns.begin', {
+      token,
+      body: { loginName, claims: { sourceAddress: '198.51.100.20' } },
+    });
+    for (let tries = 0; tries < 6; tries++)
+      await call('signIns.prove', {
+        token,
+        params: { id },
+        body: { kind: 'password', value: 'harbour lights at dusk' },
+      }).catch((error: unknown) => {
+        // The sign-in ends with the last try that it allows.
+        if (!String(error).includes('sign-in-ended')) throw error;
+      });
+  }
 }
+
+const EMERGENCY_RESIDENT: Resident = {
+  ...EMERGENCY,
+  domainName: `wex\\${EMERGENCY.loginName}`,
+  group: 'emergency',
+  held: 'password and app',
+  leaver: false,
+  shift: 0,
+};
 
 async function makeOwner(deps: Deps): Promise<string> {
   const phc = await setPassword.prepare(deps, DEMO_PASSWORD, []);
@@ -221,6 +226,6 @@ async function makeOwner(deps: Deps): Promise<string> {
         details: {},
       });
     // Long enough for the days that the demo plays, which lie in the past.
-    return (await issueAccessToken(deps, work, id, 'demo', (HISTORY_DAYS + 1) * 24, null)).token;
+    return (await issueAccessToken(deps, work, id, 'demo', (HISTORY_DAYS + 4) * 24, null)).token;
   });
 }

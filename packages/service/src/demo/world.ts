@@ -3,6 +3,8 @@ export const ORGANISATION = 'Port of Wexmoor';
 export const DOMAIN = 'wexmoor.example';
 /** Every demo person's password; printed by scripts/demo. */
 export const DEMO_PASSWORD = 'harbour lights at dawn';
+/** How many people there are unless asked otherwise. */
+export const DEMO_PEOPLE = 240;
 export const OWNER = { displayName: 'Ines Marlow', loginName: 'ines.marlow' };
 
 export const GROUPS = [
@@ -12,6 +14,7 @@ export const GROUPS = [
   { name: 'customs-desk', description: 'Customs clearance' },
   { name: 'port-offices', description: 'Administration, payroll, planning' },
   { name: 'contractors', description: 'Dredging, maintenance, IT' },
+  { name: 'emergency', description: 'For the day that everything else fails; watched' },
 ] as const;
 
 export type GroupName = (typeof GROUPS)[number]['name'];
@@ -19,7 +22,7 @@ export type GroupName = (typeof GROUPS)[number]['name'];
 /** What stands on somebody's keyring. */
 export type Held = 'password and app' | 'password' | 'nothing' | 'app not proven';
 
-export const PEOPLE: readonly { name: string; group: GroupName; held: Held; leaver?: true }[] = [
+export const PEOPLE: readonly { name: string; group: Exclude<GroupName, 'emergency'>; held: Held; leaver?: true }[] = [
   { name: 'Tobias Renn', group: 'harbour-control', held: 'password and app' },
   { name: 'Maelle Corin', group: 'harbour-control', held: 'password and app' },
   { name: 'Osric Vane', group: 'harbour-control', held: 'password' },
@@ -44,6 +47,28 @@ export const PEOPLE: readonly { name: string; group: GroupName; held: Held; leav
   { name: 'Zofia Lis', group: 'contractors', held: 'nothing' },
   { name: 'Dov Arkwright', group: 'contractors', held: 'password and app' },
 ];
+
+/** One account for the day that everything else fails; nobody uses it until then. */
+export const EMERGENCY = { displayName: 'Emergency account A', loginName: 'emergency-a' };
+
+export const FIRST_NAMES = [
+  'Adele', 'Alvar', 'Amina', 'Anouk', 'Arvid', 'Asta', 'Beatrix', 'Benno', 'Birgit', 'Callum', 'Carys', 'Cedric', 'Clemence', 'Corin',
+  'Dario', 'Delphine', 'Dunstan', 'Edda', 'Eilidh', 'Elif', 'Emil', 'Enzo', 'Erlend', 'Esme', 'Farid', 'Fenna', 'Finn', 'Freya',
+  'Gareth', 'Gudrun', 'Hanno', 'Harriet', 'Hugo', 'Idris', 'Ilse', 'Imogen', 'Isak', 'Jasper', 'Joan', 'Jonas', 'Kaia', 'Keir',
+  'Lamorna', 'Leif', 'Linnea', 'Lorcan', 'Mabel', 'Magnus', 'Malin', 'Marcel', 'Merryn', 'Milo', 'Nadia', 'Nils', 'Oda', 'Olwen',
+  'Oskar', 'Petra', 'Quentin', 'Rafael', 'Ragna', 'Rhona', 'Rowan', 'Runa', 'Samir', 'Selma', 'Sigrid', 'Stellan', 'Tamsin', 'Teodor',
+  'Thora', 'Ulrik', 'Una', 'Vera', 'Viggo', 'Wilma', 'Xenia', 'Ylva', 'Yusuf', 'Zelda',
+] as const; // prettier-ignore
+
+export const LAST_NAMES = [
+  'Abney', 'Aldous', 'Amory', 'Ashby', 'Barrow', 'Bevan', 'Blyth', 'Bolitho', 'Brandt', 'Brook', 'Carlyon', 'Catchpole', 'Chenoweth',
+  'Clover', 'Cosgrove', 'Dahl', 'Darrow', 'Denning', 'Drake', 'Ekman', 'Ellery', 'Falk', 'Fenwick', 'Fjord', 'Garrick', 'Glover',
+  'Grieve', 'Hallam', 'Harker', 'Hartnell', 'Hollis', 'Holt', 'Ingram', 'Jessop', 'Karlsen', 'Keel', 'Kestle', 'Kingdon', 'Lanyon',
+  'Larkin', 'Lindqvist', 'Lockyer', 'Maddern', 'Marsh', 'Mayhew', 'Merrow', 'Moorby', 'Nance', 'Nordby', 'Norrish', 'Opie', 'Orme',
+  'Pascoe', 'Pender', 'Polglase', 'Quill', 'Rask', 'Redfern', 'Rosen', 'Rudd', 'Saltash', 'Sandvik', 'Seaton', 'Selby', 'Skerry',
+  'Stark', 'Strand', 'Sund', 'Tamblyn', 'Thorne', 'Tideswell', 'Tregear', 'Trout', 'Ulmer', 'Vance', 'Varley', 'Voss', 'Wake',
+  'Warden', 'Westby', 'Whelan', 'Winslow', 'Wrack', 'Yelland', 'Zander', 'Anker', 'Haven', 'Mole', 'Quayle',
+] as const; // prettier-ignore
 
 export const APPLICATIONS = [
   {

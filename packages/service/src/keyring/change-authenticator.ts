@@ -6,6 +6,7 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler, Reply } from '../http/call.js';
 import { key, text } from '../ids.js';
+import { refreshKeyring } from '../people/facets.js';
 import { guardColumns } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
@@ -49,6 +50,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       if (!change.from.includes(row.state)) throw new Refusal('wrong-state', { state: row.state });
       const person = text(row.person_id);
       await updateById(work, 'authenticators', key(id), change.to(work.now));
+      await refreshKeyring(work, person);
       await work.trail(
         entryOf(call, change.action, { kind: 'authenticator', id }, { person, details: { method: row.method } }),
       );

@@ -9,6 +9,7 @@ import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, totpSettings } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { refreshKeyring } from '../people/facets.js';
 
 /** While enrolling an operator stands beside it: guesses are counted in this lane. */
 const LANE = 'familiar';
@@ -50,6 +51,7 @@ export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
         drift: check.drift,
         ...guardColumns(LANE, CLEAR),
       });
+      await refreshKeyring(work, person);
       await work.trail(
         entryOf(
           call,

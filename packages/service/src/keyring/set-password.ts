@@ -6,6 +6,7 @@ import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key, newId, text } from '../ids.js';
+import { refreshKeyring } from '../people/facets.js';
 
 /** Judges and hashes a new password, outside any transaction: hashing takes time and is bounded. */
 async function prepare(deps: Deps, password: string, loginNames: readonly string[]): Promise<string> {
@@ -47,6 +48,7 @@ async function store(deps: Deps, work: Work, personId: string, phc: string, labe
       activatedAt: work.now,
     });
   }
+  await refreshKeyring(work, personId);
   await write(work, 'DELETE FROM sessions WHERE person_id = :personId', { personId: key(personId) });
   await noticeTo(deps, work, personId, 'password.set', label);
   return id;

@@ -6,8 +6,10 @@ import { badField } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
+import { refreshName } from './facets.js';
 import { insertLoginName, readLoginName } from './login-names.js';
-import { contactColumns, readPerson } from './store.js';
+import { contactColumns } from './contact.js';
+import { readPerson } from './store.js';
 
 export interface NewPerson {
   readonly displayName: string;
@@ -34,6 +36,7 @@ export async function insertPerson(deps: Deps, work: Work, person: NewPerson): P
     createdAt: work.now,
     updatedAt: work.now,
   });
+  await refreshName(work, key(id), person.displayName);
   for (const name of person.loginNames) await insertLoginName(deps, work, id, name, person.source);
   return id;
 }

@@ -3,9 +3,11 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key } from '../ids.js';
+import { refreshName } from './facets.js';
 import { touchPerson } from './login-names.js';
 import { lockPerson } from './lock-person.js';
-import { contactColumns, holdsRole, otherOwners, readPerson } from './store.js';
+import { contactColumns } from './contact.js';
+import { holdsRole, otherOwners, readPerson } from './store.js';
 
 export const editPerson: Handler<'people.edit'> = async (deps, call) =>
   await call.run(async (work) => {
@@ -19,6 +21,7 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
       updatedAt: work.now,
     };
     if (!(await updateById(work, 'persons', key(id), columns, call.ifMatch!))) throw new Refusal('changed-meanwhile');
+    if (plain.displayName !== undefined) await refreshName(work, key(id), plain.displayName);
     // Which fields, never what stood in them.
     await work.trail(
       entryOf(

@@ -112,10 +112,11 @@ export const joinGroup: Handler<'groups.join'> = async (_deps, call) =>
     );
     if (Number(count?.n) >= LIMITS.groupsPerPerson)
       throw new Refusal('limit-reached', { limit: LIMITS.groupsPerPerson });
-    const joined = await write(work, 'INSERT IGNORE INTO group_members (group_id, person_id) VALUES (:id, :personId)', {
-      id: key(id),
-      personId: key(personId),
-    });
+    const joined = await write(
+      work,
+      'INSERT IGNORE INTO group_members (group_id, person_id, name_key) SELECT :id, id, name_key FROM persons WHERE id = :personId',
+      { id: key(id), personId: key(personId) },
+    );
     if (joined > 0) await work.trail(entryOf(call, 'group.joined', { kind: 'group', id }, { person: personId }));
     return { answer: null };
   });

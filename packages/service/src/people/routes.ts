@@ -4,18 +4,21 @@ import type { AreaHandlers, Handler } from '../http/call.js';
 import { setPassword } from '../keyring/set-password.js';
 import { entryOf } from '../http/actors.js';
 import { addPerson } from './add-person.js';
+import { countPeople } from './counts.js';
 import { deactivatePerson, deletePerson, editPerson, reactivatePerson } from './change-person.js';
 import { addGroup, deleteGroup, editGroup, joinGroup, leaveGroup, listGroups, showGroup } from './groups.js';
 import { addLoginName, removeLoginName } from './login-names.js';
 import { lockPerson } from './lock-person.js';
-import { listPeople, readPerson } from './store.js';
+import { countExactly, listPeople, type PeopleFilter } from './list.js';
+import { readPerson } from './store.js';
 
 const list: Handler<'people.list'> = async (deps, { query }) => {
-  if (query.loginName === undefined) return { answer: await listPeople(deps, query) };
-  const name = normaliseLoginName(query.loginName);
+  const { limit, cursor, loginName, ...filter } = query;
+  if (loginName === undefined) return { answer: await listPeople(deps, filter, { limit, cursor }) };
+  const name = normaliseLoginName(loginName);
   // What cannot be a login name belongs to nobody.
   if (!name.ok) return { answer: { rows: [], next: null } };
-  return { answer: await listPeople(deps, { ...query, loginName: name.value }) };
+  return { answer: await listPeople(deps, { ...filter, loginName: name.value } satisfies PeopleFilter, { limit }) };
 };
 
 const show: Handler<'people.show'> = async (deps, { params }) => {
@@ -41,6 +44,8 @@ const setPasswordFor: Handler<'people.setPassword'> = async (deps, call) => {
 
 export const peopleHandlers: AreaHandlers<
   | 'people.list'
+  | 'people.counts'
+  | 'people.count'
   | 'people.add'
   | 'people.show'
   | 'people.edit'
@@ -59,6 +64,8 @@ export const peopleHandlers: AreaHandlers<
   | 'groups.leave'
 > = {
   'people.list': list,
+  'people.counts': async (deps) => ({ answer: await countPeople(deps) }),
+  'people.count': async (deps, { query }) => ({ answer: { people: await countExactly(deps, query) } }),
   'people.add': addPerson,
   'people.show': show,
   'people.edit': editPerson,

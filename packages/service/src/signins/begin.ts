@@ -52,6 +52,7 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked): Pro
     personId: subject.personId,
     decoyId: subject.decoyId,
     displayName: subject.displayName,
+    lastSeenAt: null,
     walkedBy: place.walkedBy,
     sourceAddress: believed('source-address') ? asked.claims.sourceAddress! : null,
     browser: believed('browser') ? asked.claims.browser! : null,

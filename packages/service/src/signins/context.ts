@@ -3,7 +3,8 @@ import type { TrailAction } from '@nimble-latch/core/vocabulary';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type Actor } from '../http/actors.js';
-import type { StoredSignIn } from './store.js';
+import type { NewEntry } from '../trail/writer.js';
+import type { StoredSignIn } from './stored.js';
 
 /** Who drives a sign-in, and from which address. */
 export interface Driver {
@@ -17,25 +18,29 @@ const ENDS: Partial<Record<SignIn['state'], TrailAction>> = {
   'enrol-first': 'sign-in.enrol-first',
 };
 
+/** The trail entry of what happened to a sign-in. */
+export function trailEntryOf(driver: Driver, stored: StoredSignIn): NewEntry {
+  const { signIn } = stored;
+  const action = signIn.reason === 'cancelled' ? 'sign-in.cancelled' : (ENDS[signIn.state] ?? 'sign-in.proof-failed');
+  return entryOf(
+    driver,
+    action,
+    { kind: 'application', id: stored.applicationId },
+    {
+      person: stored.personId,
+      reason: signIn.operatorReason,
+      details: {
+        signIn: stored.id,
+        ...(stored.walkedBy ? { walkThrough: true } : {}),
+        ...(stored.sourceAddress ? { sourceAddress: stored.sourceAddress } : {}),
+      },
+    },
+  );
+}
+
 /** Writes what happened to a sign-in on the trail, and counts it when it has ended. */
 export async function tellTrail(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
   const { signIn } = stored;
-  const action = signIn.reason === 'cancelled' ? 'sign-in.cancelled' : (ENDS[signIn.state] ?? 'sign-in.proof-failed');
   if (signIn.state !== 'asking') deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' });
-  await work.trail(
-    entryOf(
-      driver,
-      action,
-      { kind: 'application', id: stored.applicationId },
-      {
-        person: stored.personId,
-        reason: signIn.operatorReason,
-        details: {
-          signIn: stored.id,
-          ...(stored.walkedBy ? { walkThrough: true } : {}),
-          ...(stored.sourceAddress ? { sourceAddress: stored.sourceAddress } : {}),
-        },
-      },
-    ),
-  );
+  await work.trail(trailEntryOf(driver, stored));
 }

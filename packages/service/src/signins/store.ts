@@ -4,29 +4,11 @@ import type { Claim, Method, SignInState } from '@nimble-latch/core/vocabulary';
 import { insert, insertAll, select, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
-import { key, keyOrNull, text, textOrNull } from '../ids.js';
+import { key, text, textOrNull } from '../ids.js';
+import { seenWrite } from '../people/facets.js';
+import { signInColumns, stateColumns, type StoredSignIn } from './stored.js';
 
-/** A sign-in as stored: the state machine's own state, and what surrounds it. */
-export interface StoredSignIn {
-  readonly id: string;
-  readonly applicationId: string;
-  readonly connectionId: string | null;
-  /** Null for a login name that is nobody's, or a deactivated person's: then there is a decoy. */
-  readonly personId: string | null;
-  readonly decoyId: Buffer | null;
-  readonly displayName: string | null;
-  /** The operator who does it by hand. */
-  readonly walkedBy: string | null;
-  readonly sourceAddress: string | null;
-  readonly browser: string | null;
-  readonly risk: number | null;
-  readonly claims: readonly Claim[];
-  readonly ignoredClaims: readonly Claim[];
-  readonly version: number;
-  readonly begunAt: Date;
-  readonly endedAt: Date | null;
-  readonly signIn: SignIn;
-}
+export type { StoredSignIn } from './stored.js';
 
 export interface SignInRow {
   id: Buffer;
@@ -45,9 +27,11 @@ export interface SignInRow {
   begun_at: Date;
   ended_at: Date | null;
   display_name: string | null;
+  last_seen_at: Date | null;
 }
 
-export const SIGN_IN_COLUMNS = 's.*, (SELECT p.display_name FROM persons p WHERE p.id = s.person_id) AS display_name';
+export const SIGN_IN_COLUMNS =
+  's.*, (SELECT p.display_name FROM persons p WHERE p.id = s.person_id) AS display_name, (SELECT p.last_seen_at FROM persons p WHERE p.id = s.person_id) AS last_seen_at';
 
 export function storedSignIn(row: SignInRow): StoredSignIn {
   return {
@@ -57,6 +41,7 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
     personId: textOrNull(row.person_id),
     decoyId: row.decoy_id,
     displayName: row.display_name,
+    lastSeenAt: row.last_seen_at,
     walkedBy: textOrNull(row.walked_by),
     sourceAddress: row.source_address,
     browser: row.browser,
@@ -83,41 +68,13 @@ export function onlySignIn(rows: readonly object[]): StoredSignIn {
   return storedSignIn(row);
 }
 
-function stateColumns(signIn: SignIn) {
-  return {
-    state: signIn.state,
-    operatorReason: signIn.operatorReason,
-    way: signIn.state === 'let-in' ? wayOf(signIn.proofs) : null,
-    data: JSON.stringify(signIn),
-  };
-}
-
-function columnsOf(stored: StoredSignIn) {
-  return {
-    id: key(stored.id),
-    applicationId: key(stored.applicationId),
-    connectionId: keyOrNull(stored.connectionId),
-    personId: keyOrNull(stored.personId),
-    decoyId: stored.decoyId,
-    walkedBy: keyOrNull(stored.walkedBy),
-    ...stateColumns(stored.signIn),
-    sourceAddress: stored.sourceAddress,
-    browser: stored.browser,
-    risk: stored.risk,
-    claims: stored.claims.join(' '),
-    ignoredClaims: stored.ignoredClaims.join(' '),
-    begunAt: stored.begunAt,
-    endedAt: stored.endedAt,
-  };
-}
-
 export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> {
-  await insert(db, 'sign_ins', columnsOf(stored));
+  await insert(db, 'sign_ins', signInColumns(stored));
 }
 
 /** Inserts many sign-ins; nothing to tell of any of them. */
 export async function insertSignIns(db: Db, stored: readonly StoredSignIn[]): Promise<readonly undefined[]> {
-  await insertAll(db, 'sign_ins', stored.map(columnsOf));
+  await insertAll(db, 'sign_ins', stored.map(signInColumns));
   return stored.map(() => undefined);
 }
 
@@ -133,6 +90,11 @@ function saving(stored: StoredSignIn, signIn: SignIn, endedAt: Date | null): Sta
 export function saveSignIn(work: Work, stored: StoredSignIn, signIn: SignIn): StoredSignIn {
   const endedAt = signIn.state === 'asking' ? null : work.now;
   work.atEnd(saving(stored, signIn, endedAt));
+  const seen =
+    signIn.state === 'let-in' && stored.personId && !stored.walkedBy
+      ? seenWrite(stored.personId, stored.lastSeenAt, work.now)
+      : undefined;
+  if (seen) work.atEnd(seen);
   return { ...stored, signIn, endedAt, version: stored.version + 1 };
 }
 

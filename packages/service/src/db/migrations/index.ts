@@ -1,4 +1,5 @@
 import { initialSchema } from './0001-initial.js';
+import { peopleAtScale } from './0002-people-at-scale.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
 export interface Migration {
@@ -8,4 +9,4 @@ export interface Migration {
 }
 
 /** All steps, in order. Steps are only ever added: expand in one release, contract in a later one. */
-export const MIGRATIONS: readonly Migration[] = [...initialSchema];
+export const MIGRATIONS: readonly Migration[] = [...initialSchema, ...peopleAtScale];

@@ -1,0 +1,85 @@
+import type { Answer } from '@nimble-latch/api';
+import { select, selectOne, transact, write, type Db } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { text } from '../ids.js';
+
+/** What people are counted by, each along one index. */
+export const FACETS = ['state', 'source', 'coverage', 'seen', 'method', 'group'] as const;
+export type Facet = (typeof FACETS)[number];
+
+/** Up to this many people counts are made when they are asked for; beyond, the counts of the last minute are told. */
+const COUNTED_LIVE = 20_000;
+
+interface CountRow {
+  facet: Facet;
+  value: string;
+  people: number;
+}
+
+const QUERIES: Readonly<Record<Facet, string>> = {
+  state: 'SELECT state AS value, COUNT(*) AS people FROM persons GROUP BY state',
+  source: 'SELECT source AS value, COUNT(*) AS people FROM persons GROUP BY source',
+  // Who cannot sign in any more is covered by nothing and missed by nobody.
+  coverage: "SELECT coverage AS value, COUNT(*) AS people FROM persons WHERE state = 'active' GROUP BY coverage",
+  seen: 'SELECT seen AS value, COUNT(*) AS people FROM persons GROUP BY seen',
+  method: 'SELECT method AS value, COUNT(*) AS people FROM person_methods GROUP BY method',
+  group: 'SELECT LOWER(HEX(group_id)) AS value, COUNT(*) AS people FROM group_members GROUP BY group_id',
+};
+
+async function countNow(db: Db): Promise<CountRow[]> {
+  const all: CountRow[] = [];
+  for (const facet of FACETS)
+    for (const row of await select<{ value: string; people: number }>(db, QUERIES[facet]))
+      all.push({ facet, value: row.value, people: Number(row.people) });
+  return all;
+}
+
+/** Counts everybody by every facet and keeps the counts. */
+export async function keepCounts(deps: Deps): Promise<string> {
+  const counts = await countNow(deps);
+  await transact(deps.sequelize, async (db) => {
+    await write(db, 'DELETE FROM people_counts');
+    for (const { facet, value, people } of counts)
+      await write(db, 'INSERT INTO people_counts VALUES (:facet, :value, :people, :now)', {
+        facet,
+        value,
+        people,
+        now: deps.now(),
+      });
+  });
+  return `${counts.length} counts`;
+}
+
+const groupId = (hex: string) => text(Buffer.from(hex, 'hex'));
+
+/** How many people each value of each facet has. */
+export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> {
+  const few = await selectOne<{ n: number }>(
+    deps,
+    `SELECT COUNT(*) AS n FROM (SELECT 1 FROM persons LIMIT ${COUNTED_LIVE + 1}) some`,
+  );
+  const kept =
+    Number(few!.n) > COUNTED_LIVE
+      ? await select<CountRow & { counted_at: Date }>(
+          deps,
+          'SELECT facet, value, people, counted_at FROM people_counts',
+        )
+      : [];
+  const rows: CountRow[] = kept.length > 0 ? kept : await countNow(deps);
+  const of = (facet: Facet) =>
+    Object.fromEntries(
+      rows
+        .filter((row) => row.facet === facet)
+        .map((row) => [facet === 'group' ? groupId(row.value) : row.value, Number(row.people)]),
+    );
+  return {
+    people: rows.filter((row) => row.facet === 'state').reduce((sum, row) => sum + Number(row.people), 0),
+    countedAt: (kept[0]?.counted_at ?? deps.now()).toISOString(),
+    state: of('state'),
+    source: of('source'),
+    coverage: of('coverage'),
+    seen: of('seen'),
+    method: of('method'),
+    group: of('group'),
+  };
+}
