@@ -99,7 +99,9 @@ try {
     const took = { few: [], many: [] };
     for (let i = 0; i < TIMES + 20; i++) {
       const [a, b] = [await ask(few, question, i), await ask(many, question, i)];
-      if (i >= 20) (took.few.push(a), took.many.push(b));
+      if (i < 20) continue;
+      took.few.push(a);
+      took.many.push(b);
     }
     const [p50, p95] = [0.5, 0.95].map((q) => ({ few: quantile(took.few, q), many: quantile(took.many, q) }));
     const ratio = p95.many / p95.few;

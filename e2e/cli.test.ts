@@ -121,7 +121,9 @@ describe('nlatch', () => {
     expect((await nlatch(['trail', 'list', '--area', 'application'])).out).toMatch(
       /Ines Marlow registered Berth Planner/,
     );
-    expect((await nlatch(['overview'])).out).toMatch(/^People +2\n {2}with a second factor +1/);
+    expect((await nlatch(['overview'])).out).toMatch(
+      /^People +2\n {2}phishing-resistant +0\n {2}two factors +1\n {2}only weak +1\n/,
+    );
     for (const line of activity.out.split('\n')) expect(line.length).toBeLessThanOrEqual(100);
   });
 

@@ -141,6 +141,7 @@ describe('the console', () => {
     await connectedApplication(inst.nodes[0]!.owner, 'Spare').catch(() => undefined);
     await inst.sql('UPDATE sessions SET proved_at = proved_at - INTERVAL 20 MINUTE');
     await page.getByRole('link', { name: 'People', exact: true }).click();
+    await page.getByRole('heading', { name: 'People', level: 1 }).waitFor();
     await page.getByRole('grid').getByText('Dagny Holm').click();
     await page.getByRole('button', { name: 'Delete', exact: true }).click();
     await page.getByText('Deletes Dagny Holm with 1 active authenticators').waitFor();
@@ -202,11 +203,47 @@ describe('the console', () => {
   it('can be worked by keyboard alone', async () => {
     await page.goto(`${base()}/people`);
     await page.getByRole('grid').waitFor();
-    await page.getByLabel('Find by beginning').focus();
+    /** Presses Tab until something of this role has the focus. */
+    const tabTo = async (role: string, name?: string) => {
+      for (let i = 0; i < 30; i++) {
+        await page.keyboard.press('Tab');
+        const there = await page.evaluate(
+          ([wanted, text]) => {
+            const focused = document.activeElement;
+            const roles: Record<string, string> = { BUTTON: 'button', INPUT: 'textbox' };
+            const own = focused?.getAttribute('role') ?? roles[focused?.tagName ?? ''];
+            const labels = (focused?.getAttribute('aria-labelledby') ?? '').split(' ').filter(Boolean);
+            const called = [...labels.map((id) => document.getElementById(id)), focused].map((one) => one?.textContent);
+            return own === wanted && called.join(' ').includes(text!);
+          },
+          [role, name ?? ''],
+        );
+        if (there) return;
+      }
+      throw new Error(`Tab never came to ${role} ${name ?? ''}`);
+    };
+    // A filter by its first letters, and the list follows; then another takes it back.
+    await page.getByLabel('Find people').focus();
+    await tabTo('button', 'Covered by');
+    await page.keyboard.press('ArrowDown');
+    await page.getByRole('option', { name: /two factors/ }).waitFor();
+    await page.keyboard.type('two');
+    await page.keyboard.press('Enter');
+    await expect.poll(() => page.url()).toContain('coverage=two-factors');
+    await tabTo('button', 'Clear');
+    await page.keyboard.press('Enter');
+    await expect.poll(() => new URL(page.url()).search).toBe('');
+    // The palette opens anywhere, finds by any word, and leads there.
+    await page.keyboard.press('Control+k');
+    await page.getByRole('dialog').waitFor();
+    await page.keyboard.type('renn');
+    await page.getByRole('menuitem', { name: /tobias/i }).waitFor();
+    await page.keyboard.press('Escape');
+    await expect.poll(() => page.getByRole('dialog').count()).toBe(0);
+    await page.getByLabel('Find people').focus();
     await page.keyboard.type('tobias');
     await expect.poll(() => page.getByRole('row').count()).toBe(2);
-    await page.keyboard.press('Tab');
-    await page.keyboard.press('ArrowDown');
+    await tabTo('row');
     await page.keyboard.press('Enter');
     await page.getByRole('heading', { name: 'tobias.renn' }).waitFor();
     await page.getByRole('button', { name: 'Edit' }).focus();

@@ -88,7 +88,8 @@ export function run(program, args, { env, input, cwd, timeoutMs = 120_000 } = {}
 
 /** Runs a chore of nlatchd; throws with what it said when it fails. */
 export async function chore(env, ...args) {
-  const result = await run(NLATCHD, args, { env });
+  // Loading or verifying a large installation takes minutes.
+  const result = await run(NLATCHD, args, { env, timeoutMs: 1_800_000 });
   if (result.code !== 0)
     throw new Error(`nlatchd ${args.join(' ')} ended with ${result.code}: ${result.err || result.out}`);
   return result.out.trim();

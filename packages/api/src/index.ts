@@ -23,4 +23,18 @@ export {
   type HintId,
   type Language,
 } from './messages/index.js';
-export { CLAIMS, SCOPES, TRAIL_ACTIONS, SIGN_IN_STATES } from '@nimble-latch/core/vocabulary';
+export {
+  CLAIMS,
+  COVERAGES,
+  METHODS,
+  PERSON_STATES,
+  SCOPES,
+  SEEN,
+  SIGN_IN_STATES,
+  SOURCES,
+  TRAIL_ACTIONS,
+  type Coverage,
+  type Method,
+  type Seen,
+  type Source,
+} from '@nimble-latch/core/vocabulary';

@@ -1,10 +1,12 @@
 import { useState, type ReactNode } from 'react';
+import { Button as AriaButton } from 'react-aria-components';
 import { NavLink } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from './components/button.js';
 import { Banner } from './components/layout.js';
 import { Mark } from './components/mark.js';
 import { words } from './messages/index.js';
+import { usePalette } from './palette/palette.js';
 import { call } from './session/api.js';
 import { useSession } from './session/context.js';
 import { colour, narrow, radius, size, space, type } from './theme/tokens.js';
@@ -55,6 +57,23 @@ const Brand = styled.p`
     button {
       display: inline-block;
     }
+  }
+`;
+const GoTo = styled(AriaButton)`
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  font: inherit;
+  color: ${colour.inkSoft};
+  background: ${colour.raised};
+  border: 1px solid ${colour.lineStrong};
+  border-radius: ${radius.field};
+  min-height: ${size.control};
+  padding: ${space.tight} ${space.snug};
+  cursor: pointer;
+  kbd {
+    font-family: ${type.code};
+    font-size: ${type.small};
   }
 `;
 const Areas = styled.ul<{ $open: boolean }>`
@@ -117,6 +136,7 @@ const AREAS = [
 export function Shell({ children }: { children: ReactNode }) {
   const session = useSession();
   const [open, setOpen] = useState(false);
+  const { open: goTo, palette } = usePalette();
   return (
     <Frame>
       <Rail aria-label={words.rail.label}>
@@ -128,6 +148,9 @@ export function Shell({ children }: { children: ReactNode }) {
             {words.rail.menu}
           </Button>
         </Brand>
+        <GoTo onPress={goTo}>
+          <span>{words.palette.open}</span> <kbd>{words.palette.shortcut}</kbd>
+        </GoTo>
         <Areas $open={open}>
           {AREAS.map(([to, name]) => (
             <li key={to}>
@@ -145,6 +168,7 @@ export function Shell({ children }: { children: ReactNode }) {
           </Button>
         </Me>
       </Rail>
+      {palette}
       <div>
         {(!session.hasFactor || !session.hasPassword) && (
           <Nag>

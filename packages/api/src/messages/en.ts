@@ -1,8 +1,31 @@
+import type { Coverage, Seen, Source } from '@nimble-latch/core/vocabulary';
+
 /**
  * Every sentence of the contract that a person reads, in English. Facts stand in braces. Another language is a file of
  * the same shape; the compiler sees to it that none is missing.
  */
 export const en = {
+  coverages: {
+    nothing: 'nothing',
+    weak: 'only weak',
+    'two-factors': 'two factors',
+    'phishing-resistant': 'phishing-resistant',
+  } satisfies Record<Coverage, string>,
+  seen: {
+    'this-week': 'this week',
+    'this-month': 'this month',
+    'this-quarter': 'this quarter',
+    'longer-ago': 'longer ago',
+    never: 'never',
+  } satisfies Record<Seen, string>,
+  sources: {
+    hand: 'by hand',
+    csv: 'CSV',
+    directory: 'directory',
+    scim: 'SCIM',
+    application: 'an application',
+    'set-up': 'set-up',
+  } satisfies Record<Source, string>,
   /** What is wrong with one field, said beside its name. */
   fields: {
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',

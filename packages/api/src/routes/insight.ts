@@ -1,8 +1,10 @@
 import {
   ACTOR_KINDS,
+  COVERAGES,
   JOB_STATES,
   KEY_PURPOSES,
   KEY_STATES,
+  METHODS,
   OTP_ALGORITHMS,
   SIGN_IN_STATES,
   TRAIL_ACTIONS,
@@ -40,6 +42,8 @@ export const settings = z.strictObject({
   }),
 });
 
+const signInCounts = z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int());
+
 export const insightRoutes = {
   'trail.list': route('trail.list', {
     summary: 'The trail, newest first; that it was read is written on it',
@@ -65,13 +69,26 @@ export const insightRoutes = {
     access: operator('person.read'),
     answer: z.strictObject({
       people: z.number().int(),
-      withFactor: z.number().int(),
-      passwordOnly: z.number().int(),
-      withNothing: z.number().int(),
       deactivated: z.number().int(),
+      coverage: z
+        .record(z.enum(COVERAGES), z.number().int())
+        .describe('Active people by how their keyring covers them'),
+      countedAt: instant.describe('When people were counted; above 20,000 once a minute'),
       applications: z.number().int(),
-      signInsLastDay: z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int()),
-      throttled: z.number().int().describe('Authenticators paused now or in need of an unlock'),
+      signInsLastDay: signInCounts,
+      signInDays: z
+        .array(z.strictObject({ day: z.iso.date(), signIns: signInCounts }))
+        .describe('The last thirty days in UTC, the oldest first'),
+      needsHand: z
+        .array(
+          z.strictObject({
+            person: z.strictObject({ id, displayName: z.string() }),
+            why: z.enum(['paused', 'locked']),
+            method: z.enum(METHODS),
+            until: instant.nullable().describe('When a pause ends'),
+          }),
+        )
+        .describe('People whom an authenticator turns away at the moment, at most twenty'),
     }),
     trail: READS,
   }),

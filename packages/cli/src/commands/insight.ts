@@ -1,4 +1,4 @@
-import { catalogue, say, SIGN_IN_STATES, TRAIL_ACTIONS, type Answer, type Sent } from '@nimble-latch/api';
+import { catalogue, say, COVERAGES, SIGN_IN_STATES, TRAIL_ACTIONS, type Answer, type Sent } from '@nimble-latch/api';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { Failure } from '../failure.js';
@@ -29,9 +29,10 @@ export function overview(command: Command, context: Context): void {
       show(session, answer, () =>
         facts([
           [o.people, String(answer.people)],
-          [`  ${o.withFactor}`, String(answer.withFactor)],
-          [`  ${o.passwordOnly}`, String(answer.passwordOnly)],
-          [`  ${o.withNothing}`, String(answer.withNothing)],
+          ...COVERAGES.toReversed().map((coverage): [string, string] => [
+            `  ${shared.coverages[coverage]}`,
+            String(answer.coverage[coverage]),
+          ]),
           [`  ${o.deactivated}`, String(answer.deactivated)],
           [o.applications, String(answer.applications)],
           [
@@ -40,7 +41,13 @@ export function overview(command: Command, context: Context): void {
               answer.signInsLastDay[state] ? `${answer.signInsLastDay[state]} ${shared.signInStates[state]}` : [],
             ).join(', ') || words.facts.none,
           ],
-          [o.throttled, String(answer.throttled)],
+          ...answer.needsHand.map((one): [string, string] => [
+            say(o.needsHand, { name: one.person.displayName }),
+            say(one.why === 'locked' ? o.locked : o.paused, {
+              method: shared.methods[one.method],
+              until: one.until ? exact(one.until) : '',
+            }),
+          ]),
         ]),
       );
     }),

@@ -1,4 +1,18 @@
-import { say, type Answer, type Sent } from '@nimble-latch/api';
+import {
+  catalogue,
+  COVERAGES,
+  METHODS,
+  PERSON_STATES,
+  say,
+  SEEN,
+  SOURCES,
+  type Answer,
+  type Coverage,
+  type Method,
+  type Seen,
+  type Sent,
+  type Source,
+} from '@nimble-latch/api';
 import { Option } from 'commander';
 import { facts, table, type Column } from '../render/table.js';
 import { relative } from '../render/time.js';
@@ -20,6 +34,7 @@ import {
 } from './support.js';
 
 const h = words.headings;
+const shared = catalogue('en');
 type Person = Answer<'people.show'>;
 
 export function peopleTable(session: Session, rows: Answer<'people.list'>['rows']): string {
@@ -27,9 +42,9 @@ export function peopleTable(session: Session, rows: Answer<'people.list'>['rows'
     { heading: h.name, cell: (row) => row.displayName, flexible: true },
     { heading: h.loginNames, cell: (row) => row.loginNames.join(', '), flexible: true },
     { heading: h.state, cell: (row) => [row.state, ...row.roles].join(', ') },
-    { heading: h.password, cell: (row) => (row.hasPassword ? words.facts.yes : words.facts.no) },
-    { heading: h.factors, cell: (row) => String(row.factors), align: 'right' },
-    { heading: h.lastProof, cell: (row) => relative(row.lastProofAt, session.now()) },
+    { heading: h.groups, cell: (row) => row.groups.join(', ') || words.facts.none, flexible: true },
+    { heading: h.coverage, cell: (row) => shared.coverages[row.coverage] },
+    { heading: h.lastSeen, cell: (row) => relative(row.lastSeenAt, session.now()) },
   ];
   return table(rows, columns, session);
 }
@@ -49,6 +64,19 @@ function describe(person: Person): string {
   ]);
 }
 
+interface ListOptions {
+  find?: string;
+  group?: string;
+  state?: Person['state'];
+  coverage?: Coverage;
+  holds?: Method;
+  seen?: Seen;
+  source?: Source;
+  count?: boolean;
+  limit: number;
+  cursor?: string;
+}
+
 export const person: Noun = (command, context) => {
   const help = words.help.person;
   command
@@ -56,23 +84,29 @@ export const person: Noun = (command, context) => {
     .description(help.list)
     .option('--find <beginning>', words.options.findPerson)
     .option('--group <group>', words.options.group)
-    .addOption(new Option('--state <state>').choices(['active', 'deactivated']))
+    .addOption(new Option('--state <state>').choices(PERSON_STATES))
+    .addOption(new Option('--coverage <coverage>', words.options.coverage).choices(COVERAGES))
+    .addOption(new Option('--holds <method>', words.options.holds).choices(METHODS))
+    .addOption(new Option('--seen <when>', words.options.seen).choices(SEEN))
+    .addOption(new Option('--source <source>', words.options.source).choices(SOURCES))
+    .option('--count', words.options.count)
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
     .action(
-      withSession(
-        context,
-        async (
-          session,
-          options: { find?: string; group?: string; state?: Person['state']; limit: number; cursor?: string },
-        ) => {
-          const group = options.group ? (await findGroup(session, options.group)).id : undefined;
-          const page = await session.client.call('people.list', {
-            query: { q: options.find, group, state: options.state, limit: options.limit, cursor: options.cursor },
-          });
-          show(session, page, () => peopleTable(session, page.rows) + moreRows(session, page));
-        },
-      ),
+      withSession(context, async (session, options: ListOptions) => {
+        const group = options.group ? (await findGroup(session, options.group)).id : undefined;
+        const { state, coverage, seen, source, holds: method, find: q } = options;
+        const filter = { q, group, state, coverage, seen, source, method };
+        if (options.count) {
+          const answer = await session.client.call('people.count', { query: filter });
+          show(session, answer, () => `${answer.people}\n`);
+          return;
+        }
+        const page = await session.client.call('people.list', {
+          query: { ...filter, limit: options.limit, cursor: options.cursor },
+        });
+        show(session, page, () => peopleTable(session, page.rows) + moreRows(session, page));
+      }),
     );
   command
     .command('show <person>')

@@ -4,12 +4,17 @@ import { useSearchParams } from 'react-router';
 import { Button } from '../components/button.js';
 import { Select } from '../components/fields.js';
 import { Banner, Page, Row } from '../components/layout.js';
-import { catalogue, words } from '../messages/index.js';
+import { catalogue, say, words } from '../messages/index.js';
 import { call, troubleOf, useRead } from '../session/api.js';
 import { ActivityTable } from './activity-table.js';
 
 const w = words.activity;
 type State = (typeof SIGN_IN_STATES)[number];
+
+/** The beginning of a day of the address, in UTC as the overview counts; nothing where it is no day. */
+function dayStart(day: string | null): string | undefined {
+  return day !== null && /^\d{4}-\d{2}-\d{2}$/.test(day) ? `${day}T00:00:00.000Z` : undefined;
+}
 
 export function ActivityPage() {
   const [query, setQuery] = useSearchParams();
@@ -18,6 +23,14 @@ export function ActivityPage() {
     state: (query.get('state') ?? undefined) as State | undefined,
     application: query.get('application') ?? undefined,
     person: query.get('person') ?? undefined,
+    since: dayStart(query.get('since')),
+    until: dayStart(query.get('until')),
+  };
+  const allDays = () => {
+    const next = new URLSearchParams(query);
+    next.delete('since');
+    next.delete('until');
+    setQuery(next, { replace: true });
   };
   const set = (name: string) => (value: string) => {
     const next = new URLSearchParams(query);
@@ -54,6 +67,12 @@ export function ActivityPage() {
             ...(applications.data?.rows ?? []).map((row) => ({ id: row.id, text: row.name })),
           ]}
         />
+        {filter.since && (
+          <>
+            <span>{say(w.onDay, { day: query.get('since')! })}</span>
+            <Button onPress={allDays}>{w.allDays}</Button>
+          </>
+        )}
         {filter.person && <Button onPress={() => set('person')('all')}>{words.trail.everybody}</Button>}
       </Row>
       {signIns.error && <Banner $tone="danger">{troubleOf(signIns.error)?.text}</Banner>}

@@ -4,7 +4,7 @@ import { Button } from '../components/button.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Page, Row, Section, Spread } from '../components/layout.js';
 import { say, words } from '../messages/index.js';
-import { PeopleTable } from '../people/people-page.js';
+import { PeopleTable } from '../people/people-table.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { GroupForm } from './groups-page.js';
 
@@ -38,7 +38,7 @@ export function GroupPage() {
         <h2 id="members">
           {w.memberTitle} ({group.members})
         </h2>
-        <PeopleTable group={id} />
+        <PeopleTable filter={{ group: id }} empty={words.groups.noMembers} />
       </Section>
       {open === 'edit' && <GroupForm group={group} onClose={close} onDone={close} />}
       {open === 'delete' && <DeleteGroup id={id} name={group.name} members={group.members} onClose={close} />}

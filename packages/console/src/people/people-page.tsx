@@ -1,86 +1,164 @@
-import type { Answer } from '@nimble-latch/api';
-import { useInfiniteQuery } from '@tanstack/react-query';
+import { catalogue, COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@nimble-latch/api';
 import { useDeferredValue, useState } from 'react';
-import { useNavigate } from 'react-router';
+import { useNavigate, useSearchParams } from 'react-router';
+import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
-import { TextField } from '../components/fields.js';
+import { CheckboxGroup, Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Empty, Page, Row, Soft, Spread, State } from '../components/layout.js';
-import { Table, type TableColumn } from '../components/table.js';
-import { Time } from '../components/time.js';
-import { words } from '../messages/index.js';
-import { call, troubleOf, useAct } from '../session/api.js';
+import { Page, Row, Soft, Spread } from '../components/layout.js';
+import { PopoverButton } from '../components/popover.js';
+import { say, words } from '../messages/index.js';
+import { call, useAct, useRead } from '../session/api.js';
+import { size, space } from '../theme/tokens.js';
+import { COLUMNS, FIRST_COLUMNS, PeopleTable, type ColumnId, type PeopleFilter } from './people-table.js';
 
-type PersonRow = Answer<'people.list'>['rows'][number];
 const w = words.people;
+const shared = catalogue('en');
 
-const COLUMNS: readonly TableColumn<PersonRow>[] = [
-  { heading: w.name, cell: (row) => row.displayName },
-  { heading: w.loginNames, cell: (row) => <Soft>{row.loginNames.join(', ')}</Soft> },
-  {
-    heading: w.state,
-    cell: (row) => (
-      <Row>
-        <State tone={row.state === 'active' ? 'good' : 'ended'}>{w[row.state]}</State>
-        {row.roles.join(', ')}
-      </Row>
-    ),
-  },
-  { heading: w.password, cell: (row) => (row.hasPassword ? w.yes : w.no) },
-  { heading: w.factors, cell: (row) => row.factors, number: true },
-  { heading: w.lastProof, cell: (row) => <Time at={row.lastProofAt} /> },
-];
+const Filters = styled.div`
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(${size.filter}, 1fr));
+  gap: ${space.snug};
+  align-items: end;
+`;
 
-/** A page after the other of people; used here and on the page of a group. */
-export function PeopleTable({ q, group }: { q?: string; group?: string }) {
-  const navigate = useNavigate();
-  const people = useInfiniteQuery({
-    queryKey: ['people', 'people.list', q, group],
-    queryFn: ({ pageParam }) => call('people.list', { query: { q: q || undefined, group, cursor: pageParam } }),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: (before) => before,
+const ANY = 'any';
+const FILTERS = ['coverage', 'group', 'method', 'seen', 'state', 'source'] as const;
+type FilterName = (typeof FILTERS)[number];
+const LABELS: Readonly<Record<FilterName, string>> = {
+  coverage: w.coverage,
+  group: w.group,
+  method: w.method,
+  seen: w.seen,
+  state: w.state,
+  source: w.source,
+};
+
+/** The filters stand in the address, so that a list can be sent, kept and come back to. */
+function useFilter() {
+  const [address, setAddress] = useSearchParams();
+  const q = address.get('q') ?? '';
+  const chosen = Object.fromEntries(
+    FILTERS.flatMap((name) => (address.get(name) ? [[name, address.get(name)]] : [])),
+  ) as Partial<Record<FilterName, string>>;
+  const set = (name: string, value: string) =>
+    setAddress(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value === '' || value === ANY) next.delete(name);
+        else next.set(name, value);
+        return next;
+      },
+      { replace: true },
+    );
+  return { q, chosen, set, address, clear: () => setAddress({}, { replace: true }) };
+}
+
+const COLUMNS_KEPT = 'nimble-latch.people-columns';
+/** Which columns are shown; kept in this browser. */
+function useColumns(): [readonly ColumnId[], (next: readonly ColumnId[]) => void] {
+  const [columns, setColumns] = useState<readonly ColumnId[]>(() => {
+    const kept = (localStorage.getItem(COLUMNS_KEPT) ?? '').split(' ').filter((id) => Object.hasOwn(COLUMNS, id));
+    return kept.length > 0 ? (kept as ColumnId[]) : FIRST_COLUMNS;
   });
-  if (people.error) return <Banner $tone="danger">{troubleOf(people.error)?.text}</Banner>;
-  if (!people.data) return <p>{words.loading}</p>;
-  const rows = people.data.pages.flatMap((page) => page.rows);
-  if (rows.length === 0) return <Empty title={w.emptyTitle} hint={group ? words.groups.noMembers : w.emptyHint} />;
-  return (
-    <>
-      <Table
-        label={w.title}
-        rows={rows}
-        columns={COLUMNS}
-        keyOf={(row) => row.id}
-        onOpen={(row) => void navigate(`/people/${row.id}`)}
-      />
-      {people.hasNextPage && (
-        <Row>
-          <Button onPress={() => void people.fetchNextPage()} isDisabled={people.isFetching}>
-            {words.act.more}
-          </Button>
-        </Row>
-      )}
-    </>
-  );
+  return [
+    columns,
+    (next) => {
+      // In the order of the table, not of the clicks.
+      const ordered = (Object.keys(COLUMNS) as ColumnId[]).filter((id) => next.includes(id));
+      localStorage.setItem(COLUMNS_KEPT, ordered.join(' '));
+      setColumns(ordered);
+    },
+  ];
 }
 
 export function PeoplePage() {
-  const [q, setQ] = useState('');
-  const [adding, setAdding] = useState(false);
+  const { q, chosen, set, clear, address } = useFilter();
+  const adding = address.has('add');
+  const [columns, setColumns] = useColumns();
   const searched = useDeferredValue(q.trim());
+  const { data: counts } = useRead('people.counts');
+  const { data: groups } = useRead('groups.list', { query: { limit: 200 } });
+  const filter = { ...chosen, ...(searched === '' ? {} : { q: searched }) } as PeopleFilter;
+  const valuesOf: Readonly<Record<FilterName, readonly { id: string; text: string }[]>> = {
+    coverage: COVERAGES.map((id) => ({ id, text: shared.coverages[id] })),
+    group: (groups?.rows ?? []).map((group) => ({ id: group.id, text: group.name })),
+    method: METHODS.map((id) => ({ id, text: shared.methods[id] })),
+    seen: SEEN.map((id) => ({ id, text: shared.seen[id] })),
+    state: PERSON_STATES.map((id) => ({ id, text: w[id] })),
+    source: SOURCES.map((id) => ({ id, text: shared.sources[id] })),
+  };
+  const filtered = Object.keys(filter).length > 0;
   return (
     <Page>
       <Spread>
         <h1>{w.title}</h1>
-        <Button look="main" onPress={() => setAdding(true)}>
+        <Button look="main" onPress={() => set('add', 'now')}>
           {w.add}
         </Button>
       </Spread>
-      <TextField label={w.search} value={q} onChange={setQ} type="search" />
-      <PeopleTable q={searched} />
-      {adding && <AddPerson onClose={() => setAdding(false)} />}
+      <TextField
+        label={w.search}
+        description={w.searchHint}
+        value={q}
+        onChange={(typed) => set('q', typed)}
+        type="search"
+      />
+      <Filters role="group" aria-label={w.filters}>
+        {FILTERS.map((name) => (
+          <Select
+            key={name}
+            label={LABELS[name]}
+            value={chosen[name] ?? ANY}
+            onChange={(value) => set(name, value)}
+            options={[
+              { id: ANY, text: w.any },
+              ...valuesOf[name].flatMap(({ id, text }) => {
+                const people = counts?.[name][id] ?? 0;
+                const told = counts ? `${text} (${people.toLocaleString()})` : text;
+                // What nobody has is no choice, unless it is the one that was made.
+                return people > 0 || chosen[name] === id ? [{ id, text: told }] : [];
+              }),
+            ]}
+          />
+        ))}
+      </Filters>
+      <Spread>
+        <Row>
+          {counts && <Soft>{say(w.counted, { count: counts.people.toLocaleString() })}</Soft>}
+          {filtered && <ExactCount key={JSON.stringify(filter)} filter={filter} />}
+          {filtered && (
+            <Button look="quiet" onPress={clear}>
+              {w.clear}
+            </Button>
+          )}
+        </Row>
+        <PopoverButton label={w.columns}>
+          <CheckboxGroup
+            label={w.columns}
+            options={(Object.keys(COLUMNS) as ColumnId[]).map((id) => ({ id, text: COLUMNS[id].heading }))}
+            value={columns}
+            onChange={setColumns}
+          />
+        </PopoverButton>
+      </Spread>
+      <PeopleTable filter={filter} columns={columns} />
+      {adding && <AddPerson onClose={() => set('add', '')} />}
     </Page>
+  );
+}
+
+/** How many fit, exactly; asked for, since it may have to look at all of them. */
+function ExactCount({ filter }: { filter: PeopleFilter }) {
+  const [count, setCount] = useState<number>();
+  if (count !== undefined) return <span role="status">{say(w.exactly, { count: count.toLocaleString() })}</span>;
+  return (
+    <Button
+      look="quiet"
+      onPress={() => void call('people.count', { query: filter }).then((answer) => setCount(answer.people))}
+    >
+      {w.countAll}
+    </Button>
   );
 }
 

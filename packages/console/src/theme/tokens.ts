@@ -72,5 +72,8 @@ export const size = {
   field: '26rem',
   qr: '15rem',
   control: '2.5rem',
+  filter: '9rem',
+  chart: '11rem',
+  palette: '22rem',
 } as const;
 export const narrow = '@media (max-width: 48rem)';

@@ -1,7 +1,8 @@
 import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@nimble-latch/api';
+import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import { buildApp } from '../app.js';
 import { issueAccessToken } from '../access/access-tokens.js';
-import { insert, selectOne } from '../db/sql.js';
+import { insert, selectOne, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
@@ -15,7 +16,7 @@ import { StartError } from '../runtime.js';
 import { CONSOLE_DIR } from '../serve.js';
 import type { NewEntry } from '../trail/writer.js';
 import { addResident, bulkLoad, loadTrail } from './bulk.js';
-import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Place } from './history.js';
+import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Appointment, type Place } from './history.js';
 import { population, type Resident } from './population.js';
 import {
   APPLICATIONS,
@@ -116,7 +117,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
         i <= MOST_PLAYED ? rotaOf(who, now, random).filter((one) => one.at.getTime() > begin + span) : [];
       const lastSeen =
         i <= MOST_PLAYED
-          ? appointments.at(-1)?.at
+          ? letInLast(who, appointments)
           : who.held === 'password and app' && !who.leaver
             ? new Date(today - Math.floor(random() ** 3 * 150 * DAY))
             : undefined;
@@ -158,8 +159,14 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     await bulk.flush();
     await loadTrail(real, bulk, entries);
   });
-  // Something that needs a hand: a locked-out pilot, and somebody trying a name that nobody has. These sign-ins go the
+  // Something that needs a hand: an app that was tried too often to be tried again, a pilot who forgot the password, and somebody trying a name that nobody has. These sign-ins go the
   // whole way through the service.
+  await write(
+    real,
+    `UPDATE authenticators SET stranger_failures = :failures, stranger_paused_until = :until
+     WHERE method = 'totp' AND person_id = (SELECT person_id FROM login_names WHERE value = 'maelle.corin')`,
+    { failures: UNLOCK_AT, until: new Date(today - 3 * 3_600_000) },
+  );
   clock.at = today - 20 * 60_000;
   await tryInVain('piran.tallack');
   clock.at = today - 12 * 60_000;
@@ -186,6 +193,11 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
         if (!String(error).includes('sign-in-ended')) throw error;
       });
   }
+}
+
+/** Without a factor every try ends before anybody is let in. */
+function letInLast(who: Resident, appointments: readonly Appointment[]): Date | undefined {
+  return who.held === 'password and app' ? appointments.at(-1)?.at : undefined;
 }
 
 const EMERGENCY_RESIDENT: Resident = {

@@ -1,52 +1,13 @@
 import type { Answer } from '@nimble-latch/api';
-import { UNLOCK_AT } from '@nimble-latch/core/throttle';
-import { uuidV7Floor } from '@nimble-latch/core/crypto';
-import type { JobState, SignInState } from '@nimble-latch/core/vocabulary';
+import type { JobState } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write } from '../db/sql.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { text } from '../ids.js';
+import { showOverview } from './overview.js';
 import { FIRST_SETTINGS } from './settings-cache.js';
 import { listTrail } from './trail-list.js';
-
-const showOverview: Handler<'overview.show'> = async (deps) => {
-  const now = deps.now();
-  const [people, signIns, throttled, applications] = await Promise.all([
-    selectOne<Record<'people' | 'deactivated' | 'with_factor' | 'password_only', number | null>>(
-      deps,
-      `SELECT COUNT(*) AS people, SUM(p.state = 'deactivated') AS deactivated, SUM(p.state = 'active' AND COALESCE(h.factors, 0) > 0) AS with_factor,
-         SUM(p.state = 'active' AND COALESCE(h.factors, 0) = 0 AND COALESCE(h.passwords, 0) > 0) AS password_only
-       FROM persons p LEFT JOIN (SELECT person_id, SUM(method <> 'password') AS factors, SUM(method = 'password') AS passwords
-         FROM authenticators WHERE state = 'active' GROUP BY person_id) h ON h.person_id = p.id`,
-    ),
-    select<{ state: SignInState; n: number }>(
-      deps,
-      "SELECT IF(state = 'asking' AND id < :fresh, 'expired', state) AS state, COUNT(*) AS n FROM sign_ins WHERE id >= :since GROUP BY 1",
-      { since: uuidV7Floor(now.getTime() - 24 * 3_600_000), fresh: uuidV7Floor(now.getTime() - 5 * 60_000) },
-    ),
-    selectOne<{ n: number }>(
-      deps,
-      `SELECT COUNT(*) AS n FROM authenticators WHERE state = 'active' AND (familiar_paused_until > :now OR stranger_paused_until > :now
-         OR familiar_failures >= :unlockAt OR stranger_failures >= :unlockAt)`,
-      { now, unlockAt: UNLOCK_AT },
-    ),
-    selectOne<{ n: number }>(deps, 'SELECT COUNT(*) AS n FROM applications WHERE built_in = 0'),
-  ]);
-  const count = (name: 'people' | 'deactivated' | 'with_factor' | 'password_only') => Number(people?.[name] ?? 0);
-  return {
-    answer: {
-      people: count('people'),
-      deactivated: count('deactivated'),
-      withFactor: count('with_factor'),
-      passwordOnly: count('password_only'),
-      withNothing: count('people') - count('deactivated') - count('with_factor') - count('password_only'),
-      applications: Number(applications?.n ?? 0),
-      signInsLastDay: Object.fromEntries(signIns.map((row) => [row.state, Number(row.n)])),
-      throttled: Number(throttled?.n ?? 0),
-    },
-  };
-};
 
 const editSettings: Handler<'settings.edit'> = async (deps, call) => {
   const reply = await call.run(async (work) => {

@@ -83,3 +83,17 @@ export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> 
     group: of('group'),
   };
 }
+
+/** How old counts may be that only decide which index to walk along. */
+const RECENT_MS = 15_000;
+const recent = new WeakMap<Deps, { readonly at: number; readonly counts: Promise<Answer<'people.counts'>> }>();
+
+/** Counts of the last moments; good enough to choose by. */
+export async function recentCounts(deps: Deps): Promise<Answer<'people.counts'>> {
+  const known = recent.get(deps);
+  if (known && performance.now() - known.at < RECENT_MS) return await known.counts;
+  const counts = countPeople(deps);
+  recent.set(deps, { at: performance.now(), counts });
+  counts.catch(() => recent.delete(deps));
+  return await counts;
+}

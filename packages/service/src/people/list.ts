@@ -5,7 +5,7 @@ import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, selectOne, type Db, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
-import { countPeople, type Facet } from './counts.js';
+import { recentCounts, type Facet } from './counts.js';
 
 export interface PeopleFilter {
   readonly q?: string | undefined;
@@ -92,7 +92,7 @@ function valuesOf(filter: PeopleFilter): SqlValues {
 async function rangeFor(deps: Deps, filter: PeopleFilter, facets: readonly Facet[]): Promise<Means> {
   if (facets.length === 0) return EVERYBODY;
   if (facets.length === 1) return MEANS[facets[0]!];
-  const counts = await countPeople(deps);
+  const counts = await recentCounts(deps);
   const people = (facet: Facet) => counts[facet][filter[facet]!] ?? 0;
   return MEANS[facets.reduce((least, facet) => (people(facet) < people(least) ? facet : least))];
 }
@@ -110,7 +110,7 @@ export async function listPeople(
   const [name, id] = means.sort;
   const where = [means.range, ...facets.flatMap((facet) => (MEANS[facet] === means ? [] : [MEANS[facet].condition]))];
   if (filter.loginName !== undefined) where.push('p.id = (SELECT person_id FROM login_names WHERE value = :loginName)');
-  if (after) where.push(`(${name} > :afterName OR (${name} = :afterName AND ${id} > :afterId))`);
+  if (after) where.push(`${name} >= :afterName AND (${name} > :afterName OR ${id} > :afterId)`);
   const rows = await select<ListedRow>(
     deps,
     `SELECT ${LISTED}, ${name} AS sort FROM ${means.from} WHERE ${where.join(' AND ')} ORDER BY ${name}, ${id} LIMIT :limit`,
@@ -126,11 +126,21 @@ export async function listPeople(
   return { rows: await described(deps, cut.rows), next: cut.next };
 }
 
+interface SearchStep {
+  readonly from: string;
+  readonly range: string;
+  readonly values: SqlValues;
+  /** What its rows are sorted by, beside the person's id where that is not unique. */
+  readonly sort: string;
+  readonly order: string;
+  readonly after: string;
+}
+
 /**
  * Where a search looks, one after the other: an address or number that is exactly somebody's, beginnings of names,
  * beginnings of login names. Each is a range of one index; nobody comes twice.
  */
-function searchSteps(deps: Deps, typed: string): { from: string; sort: string; range: string; values: SqlValues }[] {
+function searchSteps(deps: Deps, typed: string): SearchStep[] {
   const keys = deps.keys.current;
   const trimmed = typed.trim();
   const number = `+${trimmed.replace(/\D/g, '')}`;
@@ -152,10 +162,12 @@ function searchSteps(deps: Deps, typed: string): { from: string; sort: string; r
   };
   const notExact = exact.length > 0 ? `NOT COALESCE(${isExact}, 0)` : '1 = 1';
   return [
-    { from: 'persons p', sort: "''", range: isExact, values: contactValues },
+    { from: 'persons p', range: isExact, values: contactValues, sort: "''", order: 'p.id', after: 'p.id > :afterId' },
     {
       from: 'person_terms d STRAIGHT_JOIN persons p ON p.id = d.person_id',
       sort: 'd.term',
+      order: 'd.term, d.person_id',
+      after: 'd.term >= :afterSort AND (d.term > :afterSort OR d.person_id > :afterId)',
       // Under the first of the terms that match, where somebody has several.
       range:
         name === ''
@@ -165,7 +177,10 @@ function searchSteps(deps: Deps, typed: string): { from: string; sort: string; r
     },
     {
       from: 'login_names d FORCE INDEX (login_names_value) STRAIGHT_JOIN persons p ON p.id = d.person_id',
+      // Unique: ordered by anything more, the rows would be sorted instead of read in their order.
       sort: 'd.value',
+      order: 'd.value',
+      after: 'd.value > :afterSort',
       range: `d.value LIKE :login AND ${notExact} AND NOT EXISTS (SELECT 1 FROM login_names o WHERE o.person_id = d.person_id AND o.value LIKE :login AND o.value < d.value)
         ${name === '' ? '' : 'AND NOT EXISTS (SELECT 1 FROM person_terms t WHERE t.person_id = d.person_id AND t.term LIKE :name)'}`,
       values: { name, login, ...contactValues },
@@ -182,21 +197,21 @@ async function searchPeople(
   const after = decodeCursor(page.cursor, ['number', 'string', 'id']);
   const conditions = facetsOf(filter).map((facet) => MEANS[facet].condition);
   const found: (ListedRow & { step: number })[] = [];
-  for (const [step, { from, sort, range, values }] of searchSteps(deps, typed).entries()) {
+  for (const [step, { from, sort, order, range, values, ...going }] of searchSteps(deps, typed).entries()) {
     if (after && step < after[0]) continue;
     if (found.length > page.limit) break;
     if (range === '1 = 0') continue;
     const where = [range, ...conditions];
-    const going = after && step === after[0];
-    if (going) where.push(`(${sort} > :afterSort OR (${sort} = :afterSort AND p.id > :afterId))`);
+    const begun = after && step === after[0] ? after : undefined;
+    if (begun) where.push(going.after);
     const rows = await select<ListedRow>(
       deps,
-      `SELECT ${LISTED}, ${sort} AS sort FROM ${from} WHERE ${where.join(' AND ')} ORDER BY ${sort}, ${sort === "''" ? 'p.id' : 'd.person_id'} LIMIT :limit`,
+      `SELECT ${LISTED}, ${sort} AS sort FROM ${from} WHERE ${where.join(' AND ')} ORDER BY ${order} LIMIT :limit`,
       {
         ...valuesOf(filter),
         ...values,
-        afterSort: going ? after[1] : '',
-        afterId: going ? key(after[2]) : null,
+        afterSort: begun ? begun[1] : '',
+        afterId: begun ? key(begun[2]) : null,
         limit: page.limit + 1 - found.length,
       },
     );

@@ -48,4 +48,10 @@ export const peopleAtScale: readonly Migration[] = [
     sql: `CREATE TABLE IF NOT EXISTS people_counts (facet ${WORD} NOT NULL, value ${WORD} NOT NULL, people INT NOT NULL, counted_at DATETIME(3) NOT NULL,
       PRIMARY KEY (facet, value)) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`,
   },
+  {
+    // Most guards are at rest; those that are not are found along these.
+    name: '0032-authenticators-paused',
+    sql: `ALTER TABLE authenticators ADD KEY IF NOT EXISTS authenticators_familiar_pause (familiar_paused_until),
+      ADD KEY IF NOT EXISTS authenticators_stranger_pause (stranger_paused_until)`,
+  },
 ];

@@ -1,0 +1,87 @@
+import { call } from '../session/api.js';
+import { words } from '../messages/index.js';
+
+/** Somewhere that the palette can lead to. */
+export interface Target {
+  readonly id: string;
+  readonly kind: 'action' | 'person' | 'group' | 'application' | 'sign-in';
+  readonly name: string;
+  /** What else tells it apart. */
+  readonly hint: string;
+  readonly to: string;
+}
+
+const w = words.palette;
+const area = (name: string, to: string): Target => ({
+  id: `to ${to}`,
+  kind: 'action',
+  name,
+  hint: w.kinds.action,
+  to,
+});
+
+/** What can be done from anywhere. */
+export const ACTIONS: readonly Target[] = [
+  area(w.addPerson, '/people?add'),
+  area(w.withNothing, '/people?coverage=nothing&state=active'),
+  area(w.onlyWeak, '/people?coverage=weak&state=active'),
+  area(w.walk, '/walk-through'),
+  area(w.refused, '/sign-ins?state=refused'),
+  area(words.rail.overview, '/'),
+  area(words.rail.people, '/people'),
+  area(words.rail.groups, '/groups'),
+  area(words.rail.applications, '/applications'),
+  area(words.rail.activity, '/sign-ins'),
+  area(words.rail.trail, '/trail'),
+  area(words.rail.settings, '/settings'),
+];
+
+const EACH = 6;
+const ID = /^[0-9a-f]{8}-[0-9a-f]{4}-7[0-9a-f]{3}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
+
+/** Actions whose words begin with what was typed; all of them while nothing is typed. */
+export function actionsFor(typed: string): readonly Target[] {
+  const wanted = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  return ACTIONS.filter(({ name }) => {
+    const parts = name.toLowerCase().split(/\s+/);
+    return wanted.every((one) => parts.some((part) => part.startsWith(one)));
+  });
+}
+
+/** What the service finds for what was typed: people, groups and applications by their beginnings, a sign-in by its id. */
+export async function foundFor(typed: string): Promise<Target[]> {
+  if (typed === '') return [];
+  if (ID.test(typed)) {
+    const id = typed.toLowerCase();
+    return [{ id, kind: 'sign-in', name: id, hint: w.kinds['sign-in'], to: `/sign-ins/${id}` }];
+  }
+  const query = { q: typed, limit: EACH };
+  const [people, groups, applications] = await Promise.all([
+    call('people.list', { query }),
+    call('groups.list', { query }),
+    call('applications.list', { query }),
+  ]);
+  return [
+    ...people.rows.map((row): Target => ({
+      id: row.id,
+      kind: 'person',
+      name: row.displayName,
+      hint: [row.loginNames[0], ...row.groups].filter(Boolean).join(', '),
+      to: `/people/${row.id}`,
+    })),
+    ...groups.rows.map((row): Target => ({
+      id: row.id,
+      kind: 'group',
+      name: row.name,
+      hint: w.kinds.group,
+      to: `/groups/${row.id}`,
+    })),
+    ...applications.rows.map((row): Target => ({
+      id: row.id,
+      kind: 'application',
+      name: row.name,
+      hint: w.kinds.application,
+      to: `/applications/${row.id}`,
+    })),
+  ];
+}
