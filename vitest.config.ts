@@ -13,7 +13,7 @@ export default defineConfig({
   test: {
     maxWorkers: 2,
     projects: [
-      { resolve, ssr, test: { name: 'core', include: ['packages/{core,cli,standins}/src/**/*.test.ts'] } },
+      { resolve, ssr, test: { name: 'core', include: ['packages/{api,core,cli,console,standins}/src/**/*.test.ts'] } },
       {
         resolve,
         ssr,

@@ -254,6 +254,26 @@ describe('the console', () => {
     expect(await page.evaluate(() => document.activeElement?.textContent)).toBe('Edit');
   });
 
+  it('speaks another language as soon as it is chosen, in the service’s own answers too', async () => {
+    await page.goto(base());
+    await page.getByRole('button', { name: /Language/ }).click();
+    await page.getByRole('option', { name: 'Deutsch' }).click();
+    await page.getByRole('heading', { name: 'Überblick' }).waitFor();
+    expect(await page.evaluate(() => document.documentElement.lang)).toBe('de');
+    await page.getByRole('link', { name: 'Personen', exact: true }).click();
+    await page.getByRole('button', { name: 'Person hinzufügen' }).click();
+    const dialog = page.getByRole('dialog');
+    await dialog.getByLabel('Name', { exact: true }).fill('Runa Falk');
+    await dialog.getByLabel('Anmeldename').fill('zwei wörter');
+    await dialog.getByRole('button', { name: 'Person hinzufügen' }).click();
+    await dialog.getByText('darf keine Leerzeichen, Steuerzeichen oder unsichtbaren Zeichen enthalten').waitFor();
+    await accessible('people in German');
+    await dialog.getByRole('button', { name: 'Abbrechen' }).click();
+    await page.getByRole('button', { name: /Sprache/ }).click();
+    await page.getByRole('option', { name: 'English' }).click();
+    await page.getByRole('heading', { name: 'People' }).waitFor();
+  });
+
   it('is served under a strict policy that nothing violated, and only under its own name', async () => {
     expect(complaints).toEqual([]);
     const index = await fetch(base(), { headers: { accept: 'text/html' } });

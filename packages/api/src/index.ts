@@ -14,6 +14,7 @@ export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { settings as settingsSchema } from './routes/insight.js';
 export {
+  acceptedLanguage,
   catalogue,
   hint,
   LANGUAGES,

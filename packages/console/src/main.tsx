@@ -6,20 +6,26 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
+import { I18nProvider } from 'react-aria-components';
 import { App } from './app.js';
+import { language, locale } from './messages/index.js';
 import { GlobalStyle } from './theme/global-style.js';
 
 const queries = new QueryClient({
   defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } },
 });
 
+document.documentElement.lang = language;
+
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <GlobalStyle />
     <QueryClientProvider client={queries}>
-      <BrowserRouter>
-        <App />
-      </BrowserRouter>
+      <I18nProvider locale={locale}>
+        <BrowserRouter>
+          <App />
+        </BrowserRouter>
+      </I18nProvider>
     </QueryClientProvider>
   </StrictMode>,
 );

@@ -1,3 +1,4 @@
+import type { Language } from '@nimble-latch/api';
 import { useState, type ReactNode } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import { NavLink } from 'react-router';
@@ -5,7 +6,8 @@ import { styled } from 'styled-components';
 import { Button } from './components/button.js';
 import { Banner } from './components/layout.js';
 import { Mark } from './components/mark.js';
-import { words } from './messages/index.js';
+import { Select } from './components/fields.js';
+import { changeLanguage, language, LANGUAGE_NAMES, words } from './messages/index.js';
 import { usePalette } from './palette/palette.js';
 import { call } from './session/api.js';
 import { useSession } from './session/context.js';
@@ -163,6 +165,12 @@ export function Shell({ children }: { children: ReactNode }) {
         <Me $open={open}>
           <span>{session.person.displayName}</span>
           <span>{session.roles.join(', ')}</span>
+          <Select
+            label={words.rail.language}
+            value={language}
+            onChange={(next) => changeLanguage(next as Language)}
+            options={Object.entries(LANGUAGE_NAMES).map(([id, text]) => ({ id, text }))}
+          />
           <Button look="quiet" onPress={() => void call('session.end').finally(() => window.location.replace('/'))}>
             {words.rail.signOut}
           </Button>

@@ -1,5 +1,5 @@
 import fastifyCookie from '@fastify/cookie';
-import { LIMITS } from '@nimble-latch/api';
+import { acceptedLanguage, LIMITS } from '@nimble-latch/api';
 import Fastify, { type FastifyInstance } from 'fastify';
 import { readFileSync } from 'node:fs';
 import { pendingMigrations } from './db/migrate.js';
@@ -34,7 +34,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
   await app.register(fastifyCookie);
   app.setErrorHandler(async (error, request, reply) => {
     const refusal = refusalOf(error);
-    const problem = problemOf(refusal, request.id);
+    const problem = problemOf(refusal, request.id, acceptedLanguage(request.headers['accept-language']));
     if (refusal.code === 'internal' || refusal.code === 'unavailable')
       deps.log.error(
         { requestId: request.id, route: request.routeOptions.config.routeId, code: refusal.code, error },
@@ -45,6 +45,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
       .code(problem.status)
       .type('application/problem+json; charset=utf-8')
       .header('cache-control', 'no-store')
+      .header('content-language', acceptedLanguage(request.headers['accept-language']))
       .send(JSON.stringify(problem));
   });
   app.addHook('onResponse', (request, reply, done) => {

@@ -35,6 +35,8 @@ export interface ClientOptions {
   readonly csrf?: () => string | undefined;
   /** Milliseconds until a call is given up; 30,000 unless said. */
   readonly timeoutMs?: number;
+  /** In which language problems are told; English unless said. */
+  readonly language?: string;
 }
 
 type Given<R extends RouteId> = Omit<
@@ -76,6 +78,7 @@ export function createClient(options: ClientOptions): Client {
         signal?: AbortSignal;
       };
       const headers: Record<string, string> = { accept: 'application/json' };
+      if (options.language) headers['accept-language'] = options.language;
       if (options.token) headers['authorization'] = `Bearer ${options.token}`;
       if (given.body !== undefined) headers['content-type'] = 'application/json';
       if (given.ifMatch !== undefined) headers['if-match'] = `"v${given.ifMatch}"`;

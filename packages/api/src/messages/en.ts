@@ -53,6 +53,13 @@ export const en = {
     'codes-number': 'expected {number} codes, one after the other',
     'current-password': 'the current password is needed',
     'foreign-cursor': 'is not the `next` of a page of this list',
+    missing: 'is missing',
+    'wrong-type': 'expected {expected}',
+    'one-of': 'expected one of {values}',
+    'too-small': 'at least {least}',
+    'too-big': 'at most {most}',
+    'wrong-form': 'does not have the form that belongs here ({form})',
+    unexpected: 'is not what can stand here',
   },
   errors: {
     'invalid-input': {

@@ -1,9 +1,10 @@
+import { de } from './de.js';
 import { en, type Catalogue } from './en.js';
 
 export type { Catalogue } from './en.js';
 
 /** Languages that ship. */
-export const LANGUAGES = { en } satisfies Record<string, Catalogue>;
+export const LANGUAGES = { en, de } satisfies Record<string, Catalogue>;
 export type Language = keyof typeof LANGUAGES;
 
 /** The catalogue for a language tag, by its first part; English where there is none. */
@@ -25,6 +26,24 @@ export function sayHint(words: Catalogue, text: string): string {
   if (!text.startsWith(HINT)) return text;
   const [, id, facts] = /^hint:([\w-]+)(?: (.*))?$/s.exec(text)!;
   return say(words.fields[id as HintId], facts === undefined ? {} : (JSON.parse(facts) as Facts));
+}
+
+/** The first language of an `Accept-Language` header (RFC 9110 §12.5.4) that ships; English where there is none. */
+export function acceptedLanguage(header: string | undefined): Language {
+  const wanted = (header ?? '')
+    .slice(0, 200)
+    .split(',')
+    .map((part) => {
+      const [tag = '', ...parameters] = part
+        .trim()
+        .toLowerCase()
+        .split(/\s*;\s*/);
+      const q = Number(parameters.find((one) => one.startsWith('q='))?.slice(2) ?? 1);
+      return { primary: tag.split('-')[0]!, q: Number.isFinite(q) ? q : 0 };
+    })
+    .filter(({ primary, q }) => q > 0 && Object.hasOwn(LANGUAGES, primary))
+    .sort((a, b) => b.q - a.q);
+  return (wanted[0]?.primary as Language | undefined) ?? 'en';
 }
 
 /** Puts facts into a sentence; a fact that is missing leaves its name in braces, which a test looks for. */

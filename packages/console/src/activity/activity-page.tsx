@@ -4,7 +4,7 @@ import { useSearchParams } from 'react-router';
 import { Button } from '../components/button.js';
 import { Select } from '../components/fields.js';
 import { Banner, Page, Row } from '../components/layout.js';
-import { catalogue, say, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useRead } from '../session/api.js';
 import { ActivityTable } from './activity-table.js';
 
@@ -53,10 +53,7 @@ export function ActivityPage() {
           label={w.state}
           value={filter.state ?? 'all'}
           onChange={set('state')}
-          options={[
-            { id: 'all', text: w.all },
-            ...SIGN_IN_STATES.map((id) => ({ id, text: catalogue('en').signInStates[id] })),
-          ]}
+          options={[{ id: 'all', text: w.all }, ...SIGN_IN_STATES.map((id) => ({ id, text: shared.signInStates[id] }))]}
         />
         <Select
           label={w.application}

@@ -3,11 +3,10 @@ import { useNavigate } from 'react-router';
 import { Empty, Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
-import { catalogue, words } from '../messages/index.js';
+import { shared, words } from '../messages/index.js';
 
 type SignInRow = Answer<'activity.list'>['rows'][number];
 const w = words.activity;
-const shared = catalogue('en');
 export const OUTCOME_TONES = {
   asking: 'open',
   'let-in': 'good',

@@ -1,13 +1,12 @@
 import { Link, useParams } from 'react-router';
 import { Banner, Code, Facts, Page, Row, Section, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
-import { catalogue, words } from '../messages/index.js';
+import { shared, words } from '../messages/index.js';
 import { troubleOf, useRead } from '../session/api.js';
 import { OUTCOME_TONES, whoOf } from './activity-table.js';
 import { Story } from './story.js';
 
 const w = words.activity;
-const shared = catalogue('en');
 
 export function StoryPage() {
   const { id = '' } = useParams();

@@ -1,9 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
 import { styled } from 'styled-components';
-import { catalogue, say, words } from '../messages/index.js';
+import { locale, say, shared, words } from '../messages/index.js';
 import { colour, space } from '../theme/tokens.js';
 
-const shared = catalogue('en');
 const Steps = styled.ol`
   list-style: none;
   display: grid;
@@ -36,7 +35,7 @@ export function Story({ story }: { story: Answer<'activity.show'> }) {
               method: step.method ? shared.methods[step.method] : '',
             })}
             {step.why ? `: ${shared.reasons[step.why]}` : ''}
-            {step.until ? ` (${new Date(step.until).toLocaleTimeString('en-GB')})` : ''}
+            {step.until ? ` (${new Date(step.until).toLocaleTimeString(locale)})` : ''}
           </span>
         </li>
       ))}

@@ -6,11 +6,10 @@ import { Select } from '../components/fields.js';
 import { Banner, Empty, Page, Row, Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
-import { catalogue, say, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from '../session/api.js';
 
 const w = words.trail;
-const shared = catalogue('en');
 type TrailRow = Answer<'trail.list'>['rows'][number];
 
 /** An entry as a sentence with the names that its ids have today. */

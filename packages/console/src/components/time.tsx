@@ -1,4 +1,4 @@
-import { words } from '../messages/index.js';
+import { locale, words } from '../messages/index.js';
 
 const UNITS: readonly [Intl.RelativeTimeFormatUnit, number][] = [
   ['year', 31_536_000],
@@ -13,9 +13,9 @@ export function Time({ at }: { at: string | null }) {
   if (at === null) return <span>{words.never}</span>;
   const seconds = (Date.parse(at) - Date.now()) / 1000;
   const [unit, size] = UNITS.find(([, least]) => Math.abs(seconds) >= least) ?? ['second', 60];
-  const text = new Intl.RelativeTimeFormat('en', { numeric: 'auto' }).format(Math.trunc(seconds / size), unit);
+  const text = new Intl.RelativeTimeFormat(locale, { numeric: 'auto' }).format(Math.trunc(seconds / size), unit);
   return (
-    <time dateTime={at} title={new Date(at).toLocaleString('en-GB', { dateStyle: 'full', timeStyle: 'long' })}>
+    <time dateTime={at} title={new Date(at).toLocaleString(locale, { dateStyle: 'full', timeStyle: 'long' })}>
       {text}
     </time>
   );

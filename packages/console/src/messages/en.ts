@@ -6,7 +6,7 @@ export const en = {
   loading: 'Loading…',
   somebodyDeleted: 'somebody since deleted',
   nobodyKnown: 'nobody of that name',
-  rail: { label: 'Areas', overview: 'Overview', people: 'People', groups: 'Groups', applications: 'Applications', walkThrough: 'Walk-through', activity: 'Sign-ins', trail: 'Trail', settings: 'Settings', signOut: 'Sign out', menu: 'Areas' },
+  rail: { label: 'Areas', overview: 'Overview', people: 'People', groups: 'Groups', applications: 'Applications', walkThrough: 'Walk-through', activity: 'Sign-ins', trail: 'Trail', settings: 'Settings', signOut: 'Sign out', menu: 'Areas', language: 'Language' },
   act: { cancel: 'Cancel', save: 'Save', close: 'Close', goOn: 'Go on', back: 'Back', again: 'Try again', more: 'Show more', edit: 'Edit', undo: 'Undo' },
   palette: {
     title: 'Go to', label: 'A person, a group, an application, a sign-in’s id, or what to do', results: 'Found', nothing: 'Nothing begins so.', keys: 'Arrows choose, Enter goes there, Escape closes. Ctrl K opens this anywhere.', open: 'Go to …', shortcut: 'Ctrl K',

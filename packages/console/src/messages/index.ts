@@ -1,5 +1,28 @@
+import { acceptedLanguage, catalogue, type Language } from '@nimble-latch/api';
 import { en } from './en.js';
 
-export { catalogue, say } from '@nimble-latch/api';
+export { say } from '@nimble-latch/api';
+
+type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
+/** The shape that every language fills. */
+export type Words = Same<typeof en>;
+
+/** Languages by their own names. */
+export const LANGUAGE_NAMES: Readonly<Record<Language, string>> = { en: 'English', de: 'Deutsch' };
+
+const KEPT = 'nimble-latch.language';
+/** What was chosen here; else what the browser asks for. */
+export const language: Language = acceptedLanguage(localStorage.getItem(KEPT) ?? navigator.languages.join(','));
+
+/** Shows the console in another language from now on, in this browser. The page is read anew; its address stays. */
+export function changeLanguage(next: Language): void {
+  localStorage.setItem(KEPT, next);
+  window.location.reload();
+}
+
 /** The console's words. */
-export const words = en;
+export const words: Words = language === 'de' ? (await import('./de.js')).de : en;
+/** The words that all parts of the product share. */
+export const shared = catalogue(language);
+/** How dates and times are written; English by day, month, year. */
+export const locale = language === 'en' ? 'en-GB' : language;

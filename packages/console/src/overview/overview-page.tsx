@@ -3,12 +3,11 @@ import { Link } from 'react-router';
 import { styled } from 'styled-components';
 import { Banner, Empty, Page, Row, Section, Small } from '../components/layout.js';
 import { Time } from '../components/time.js';
-import { catalogue, say, words } from '../messages/index.js';
+import { locale, say, shared, words } from '../messages/index.js';
 import { troubleOf, useRead } from '../session/api.js';
 import { colour, radius, size, space, type } from '../theme/tokens.js';
 
 const w = words.overview;
-const shared = catalogue('en');
 
 /** Parts of the population by how they could prove themselves; each differs by pattern as well as by colour. */
 const Bar = styled.div`
@@ -81,7 +80,7 @@ function CoverageBar({ data }: { data: Overview }) {
           <li key={part}>
             <Swatch $fill={PATTERNS[part]} aria-hidden="true" />
             <Link to={to(part)}>
-              <Figure>{data.coverage[part].toLocaleString()}</Figure> {shared.coverages[part]}
+              <Figure>{data.coverage[part].toLocaleString(locale)}</Figure> {shared.coverages[part]}
             </Link>
             <span>{percent(data.coverage[part])}</span>
           </li>
@@ -228,8 +227,8 @@ export function OverviewPage() {
         <Small>{w.coverageHint}</Small>
         <CoverageBar data={data} />
         <Small>
-          {data.people.toLocaleString()} {w.people}.{' '}
-          {data.deactivated > 0 && say(w.deactivated, { count: data.deactivated.toLocaleString() })}
+          {data.people.toLocaleString(locale)} {w.people}.{' '}
+          {data.deactivated > 0 && say(w.deactivated, { count: data.deactivated.toLocaleString(locale) })}
         </Small>
       </Section>
       <Section aria-labelledby="hands">

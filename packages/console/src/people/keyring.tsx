@@ -6,7 +6,7 @@ import { Button } from '../components/button.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Empty, Row, Section, Small, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
-import { catalogue, say, words } from '../messages/index.js';
+import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { colour, radius, space } from '../theme/tokens.js';
 import { EnrolTotp } from './enrol-totp.js';
@@ -112,7 +112,7 @@ function guardWords(one: Authenticator): string | undefined {
     .sort()
     .at(-1);
   if (until && Date.parse(until) > Date.now())
-    return say(w.paused, { until: new Date(until).toLocaleTimeString('en-GB') });
+    return say(w.paused, { until: new Date(until).toLocaleTimeString(locale) });
   const failures = Math.max(...lanes.map((lane) => lane.failures));
   return failures > 0 ? say(w.failures, { count: failures }) : undefined;
 }
@@ -129,7 +129,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
     totp && totp.driftSeconds !== 0
       ? say(w.drift, {
           seconds: Math.abs(totp.driftSeconds),
-          direction: catalogue('en').clock[totp.driftSeconds > 0 ? 'ahead' : 'behind'],
+          direction: shared.clock[totp.driftSeconds > 0 ? 'ahead' : 'behind'],
         })
       : undefined,
   ].filter((part) => part !== undefined);
@@ -137,7 +137,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
     <Tag>
       <Spread>
         <Row>
-          <strong>{one.method === 'password' ? catalogue('en').methods.password : one.label}</strong>
+          <strong>{one.method === 'password' ? shared.methods.password : one.label}</strong>
           <State tone={TONES[one.state]}>{w.states[one.state]}</State>
           {guard && <State tone="held">{guard}</State>}
         </Row>

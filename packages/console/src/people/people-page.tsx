@@ -1,19 +1,18 @@
-import { catalogue, COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@nimble-latch/api';
-import { useDeferredValue, useState } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
+import { COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@nimble-latch/api';
+import { useDeferredValue, useEffect, useState } from 'react';
+import { useLocation, useNavigate, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Page, Row, Soft, Spread } from '../components/layout.js';
 import { PopoverButton } from '../components/popover.js';
-import { say, words } from '../messages/index.js';
+import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { size, space } from '../theme/tokens.js';
 import { COLUMNS, FIRST_COLUMNS, PeopleTable, type ColumnId, type PeopleFilter } from './people-table.js';
 
 const w = words.people;
-const shared = catalogue('en');
 
 const Filters = styled.div`
   display: grid;
@@ -37,7 +36,15 @@ const LABELS: Readonly<Record<FilterName, string>> = {
 /** The filters stand in the address, so that a list can be sent, kept and come back to. */
 function useFilter() {
   const [address, setAddress] = useSearchParams();
-  const q = address.get('q') ?? '';
+  const inAddress = address.get('q') ?? '';
+  const { state } = useLocation();
+  // What is typed is kept here: the address follows it, and lags behind fast typing.
+  const [q, setQ] = useState(inAddress);
+  const own = (state as { own?: boolean } | null)?.own === true;
+  useEffect(() => {
+    // Come here by a link, or by going back.
+    if (!own) setQ(inAddress);
+  }, [own, inAddress]);
   const chosen = Object.fromEntries(
     FILTERS.flatMap((name) => (address.get(name) ? [[name, address.get(name)]] : [])),
   ) as Partial<Record<FilterName, string>>;
@@ -49,9 +56,19 @@ function useFilter() {
         else next.set(name, value);
         return next;
       },
-      { replace: true },
+      { replace: true, state: { own: true } },
     );
-  return { q, chosen, set, address, clear: () => setAddress({}, { replace: true }) };
+  return {
+    q,
+    chosen,
+    set,
+    address,
+    type: (typed: string) => {
+      setQ(typed);
+      set('q', typed);
+    },
+    clear: () => setAddress({}, { replace: true }),
+  };
 }
 
 const COLUMNS_KEPT = 'nimble-latch.people-columns';
@@ -73,7 +90,7 @@ function useColumns(): [readonly ColumnId[], (next: readonly ColumnId[]) => void
 }
 
 export function PeoplePage() {
-  const { q, chosen, set, clear, address } = useFilter();
+  const { q, chosen, set, type, clear, address } = useFilter();
   const adding = address.has('add');
   const [columns, setColumns] = useColumns();
   const searched = useDeferredValue(q.trim());
@@ -97,13 +114,7 @@ export function PeoplePage() {
           {w.add}
         </Button>
       </Spread>
-      <TextField
-        label={w.search}
-        description={w.searchHint}
-        value={q}
-        onChange={(typed) => set('q', typed)}
-        type="search"
-      />
+      <TextField label={w.search} description={w.searchHint} value={q} onChange={type} type="search" />
       <Filters role="group" aria-label={w.filters}>
         {FILTERS.map((name) => (
           <Select
@@ -115,7 +126,7 @@ export function PeoplePage() {
               { id: ANY, text: w.any },
               ...valuesOf[name].flatMap(({ id, text }) => {
                 const people = counts?.[name][id] ?? 0;
-                const told = counts ? `${text} (${people.toLocaleString()})` : text;
+                const told = counts ? `${text} (${people.toLocaleString(locale)})` : text;
                 // What nobody has is no choice, unless it is the one that was made.
                 return people > 0 || chosen[name] === id ? [{ id, text: told }] : [];
               }),
@@ -125,7 +136,7 @@ export function PeoplePage() {
       </Filters>
       <Spread>
         <Row>
-          {counts && <Soft>{say(w.counted, { count: counts.people.toLocaleString() })}</Soft>}
+          {counts && <Soft>{say(w.counted, { count: counts.people.toLocaleString(locale) })}</Soft>}
           {filtered && <ExactCount key={JSON.stringify(filter)} filter={filter} />}
           {filtered && (
             <Button look="quiet" onPress={clear}>
@@ -151,7 +162,7 @@ export function PeoplePage() {
 /** How many fit, exactly; asked for, since it may have to look at all of them. */
 function ExactCount({ filter }: { filter: PeopleFilter }) {
   const [count, setCount] = useState<number>();
-  if (count !== undefined) return <span role="status">{say(w.exactly, { count: count.toLocaleString() })}</span>;
+  if (count !== undefined) return <span role="status">{say(w.exactly, { count: count.toLocaleString(locale) })}</span>;
   return (
     <Button
       look="quiet"

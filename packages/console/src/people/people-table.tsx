@@ -1,4 +1,4 @@
-import { catalogue, type Answer, type Sent } from '@nimble-latch/api';
+import { type Answer, type Sent } from '@nimble-latch/api';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import { Button } from '../components/button.js';
@@ -6,13 +6,12 @@ import { Banner, Empty, Row, Soft, State } from '../components/layout.js';
 import { Reached } from '../components/reached.js';
 import { Table, type TableColumn } from '../components/table.js';
 import { Time } from '../components/time.js';
-import { say, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from '../session/api.js';
 
 type PersonRow = Answer<'people.list'>['rows'][number];
 export type PeopleFilter = Omit<Sent<'people.list', 'query'>, 'limit' | 'cursor' | 'loginName'>;
 const w = words.people;
-const shared = catalogue('en');
 
 /** How a coverage looks: filled where it resists, half where it serves, hollow or crossed where it does not. */
 const TONES = { 'phishing-resistant': 'good', 'two-factors': 'good', weak: 'held', nothing: 'open' } as const;

@@ -1,7 +1,7 @@
 import type { Answer, ErrorCode, RouteId } from '@nimble-latch/api';
 import { ApiError, createClient, Unreachable, type Client } from '@nimble-latch/api/client';
 import { useMutation, useQuery, useQueryClient, type UseMutationResult } from '@tanstack/react-query';
-import { words } from '../messages/index.js';
+import { language, words } from '../messages/index.js';
 
 let csrf: string | undefined;
 /** Set when the session is read; sent with every call that changes something. */
@@ -9,7 +9,7 @@ export function rememberCsrf(value: string | null): void {
   csrf = value ?? undefined;
 }
 
-const client = createClient({ server: '', csrf: () => csrf });
+const client = createClient({ server: '', csrf: () => csrf, language });
 
 /** Asks for a fresh proof; answers whether it was given. Set by the page that can show the dialog. */
 let askForProof: (() => Promise<boolean>) | undefined;

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { Button } from '../components/button.js';
 import { Form, TextField } from '../components/fields.js';
 import { Banner, Row } from '../components/layout.js';
-import { catalogue, say, words } from '../messages/index.js';
+import { locale, say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from './api.js';
 
 type Begun = Answer<'console.begin'>;
@@ -44,11 +44,11 @@ export function SignInForm({
       if (signIn.state === 'let-in') onDone();
       else if (signIn.state === 'asking') {
         setBegun({ ...begun!, signIn });
-        if (signIn.retryAt) setTrouble(say(w.paused, { when: new Date(signIn.retryAt).toLocaleTimeString('en-GB') }));
-        else if (signIn.reason) setTrouble(sentence(catalogue('en').reasons[signIn.reason]));
+        if (signIn.retryAt) setTrouble(say(w.paused, { when: new Date(signIn.retryAt).toLocaleTimeString(locale) }));
+        else if (signIn.reason) setTrouble(sentence(shared.reasons[signIn.reason]));
       } else {
         setBegun(undefined);
-        setTrouble(say(w.ended, { reason: catalogue('en').reasons[signIn.reason ?? 'expired'] }));
+        setTrouble(say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] }));
       }
     } catch (error) {
       if (error instanceof ApiError && error.code === 'not-permitted') setTrouble(w.notHere);

@@ -5,12 +5,11 @@ import { OUTCOME_TONES } from '../activity/activity-table.js';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, Form, Select, TextField } from '../components/fields.js';
 import { Banner, Empty, Page, Row, Section, State } from '../components/layout.js';
-import { catalogue, say, words } from '../messages/index.js';
+import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 
 type Walk = Answer<'walkThroughs.begin'>;
 const w = words.walk;
-const shared = catalogue('en');
 
 export function WalkThroughPage() {
   const [walk, setWalk] = useState<Walk>();
@@ -100,7 +99,7 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
         <State tone={OUTCOME_TONES[signIn.state]}>{shared.signInStates[signIn.state]}</State>
         <span>{signIn.way ?? (story.reason ? shared.reasons[story.reason] : '')}</span>
         {signIn.retryAt && (
-          <span>{say(words.signIn.paused, { when: new Date(signIn.retryAt).toLocaleTimeString('en-GB') })}</span>
+          <span>{say(words.signIn.paused, { when: new Date(signIn.retryAt).toLocaleTimeString(locale) })}</span>
         )}
       </Row>
       {signIn.prompt && (

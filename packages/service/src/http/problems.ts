@@ -6,6 +6,7 @@ import {
   say,
   sayHint,
   type ErrorCode,
+  type Language,
   type FieldIssue,
   type Problem,
 } from '@nimble-latch/api';
@@ -35,8 +36,27 @@ export function issuesOf(root: 'params' | 'query' | 'body', error: z.ZodError): 
         .map((name) => ({ where: place(root, [...issue.path, name]), what: hint('unknown-field') }));
     if (issue.code === 'invalid_union' && issue.errors.length > 0 && issue.message === 'Invalid input')
       return [{ where: place(root, issue.path), what: hint('no-form') }];
-    return [{ where: place(root, issue.path), what: issue.message }];
+    return [{ where: place(root, issue.path), what: whatOf(issue) }];
   });
+}
+
+/** What is wrong, as a hint of the catalogue. Schemas carry hints where they have something special to say. */
+function whatOf(issue: z.core.$ZodIssue): string {
+  if (issue.message.startsWith('hint:')) return issue.message;
+  switch (issue.code) {
+    case 'invalid_type':
+      return / undefined$/.test(issue.message) ? hint('missing') : hint('wrong-type', { expected: issue.expected });
+    case 'invalid_value':
+      return hint('one-of', { values: issue.values.map(String).join(', ') });
+    case 'too_small':
+      return hint('too-small', { least: Number(issue.minimum) });
+    case 'too_big':
+      return hint('too-big', { most: Number(issue.maximum) });
+    case 'invalid_format':
+      return hint('wrong-form', { form: issue.format });
+    default:
+      return hint('unexpected');
+  }
 }
 
 /** Turns anything thrown into one code of the table. What is not ours becomes `internal`, with nothing of its own words. */
@@ -61,9 +81,9 @@ export function refusalOf(error: unknown): Refusal {
 }
 
 /** RFC 9457. */
-export function problemOf(refusal: Refusal, requestId: string): Problem {
+export function problemOf(refusal: Refusal, requestId: string, language: Language): Problem {
   const code: ErrorCode = refusal.code;
-  const words = catalogue('en');
+  const words = catalogue(language);
   const spec = ERRORS[code];
   const issues = refusal.issues.map(({ where, what }) => ({ where, what: sayHint(words, what) }));
   return {
