@@ -67,6 +67,7 @@ function activityTable(session: Session, rows: readonly Row[]): string {
       {
         heading: h.outcome,
         cell: (row) => shared.signInStates[row.state] + (row.walkThrough ? ` (${words.facts.walkThrough})` : ''),
+        wraps: true,
       },
       {
         heading: h.why,

@@ -12,6 +12,8 @@ export interface Column<Row> {
 }
 
 const GAP = 2;
+/** A sentence in a column narrower than this is a ladder of words. */
+const LEAST_SENTENCE = 15;
 
 /** Text cut to a width, by what it takes on screen rather than by its characters. */
 function cut(text: string, width: number): string {
@@ -54,7 +56,7 @@ export function table<Row>(
   const widths = columns.map((column, i) =>
     Math.max(stringWidth(column.heading), ...cells.map((line) => stringWidth(line[i]!))),
   );
-  const least = columns.map((column) => Math.max(6, stringWidth(column.heading)));
+  const least = columns.map((column) => Math.max(column.wraps ? LEAST_SENTENCE : 6, stringWidth(column.heading)));
   const total = () => widths.reduce((sum, width) => sum + width + GAP, -GAP);
   while (total() > options.width) {
     const candidates = columns.flatMap((column, i) =>

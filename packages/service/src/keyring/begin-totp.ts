@@ -106,7 +106,7 @@ export const beginTotp: Handler<'totp.begin'> = async (deps, call) => {
             type: 'png',
             errorCorrectionLevel: 'M',
             margin: 4,
-            scale: 8,
+            scale: 6,
             // Choosing a filter for each line costs more than all the rest of an enrolment and saves nothing on squares.
             rendererOpts: { filterType: 0 } as QRCode.QRCodeToBufferOptions['rendererOpts'],
           })
