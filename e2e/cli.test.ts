@@ -127,6 +127,25 @@ describe('nlatch', () => {
     for (const line of activity.out.split('\n')) expect(line.length).toBeLessThanOrEqual(100);
   });
 
+  it('filters, counts and gives lists away as CSV that no spreadsheet takes for formulas', async () => {
+    const names = ['=cmd|" /C calc"!A0', '@SUM(1)', 'Ordinary, "quoted" Name'];
+    for (const [i, displayName] of names.entries())
+      await inst.owner.call('people.add', { body: { displayName, loginNames: [`csv-${i}`] } });
+    const csv = (await nlatch(['person', 'list', '--find', 'csv-', '--csv'])).out;
+    const [heading, ...lines] = csv.trimEnd().split('\r\n');
+    expect(heading).toBe('id,name,loginNames,groups,state,roles,source,coverage,methods,lastSeenAt');
+    expect(lines.map((line) => line.slice(37).replace(/,csv-\d.*$/, ''))).toEqual([
+      `"'=cmd|"" /C calc""!A0"`,
+      "'@SUM(1)",
+      '"Ordinary, ""quoted"" Name"',
+    ]);
+    expect((await nlatch(['person', 'list', '--find', 'csv-', '--coverage', 'nothing', '--count'])).out).toBe('3\n');
+    expect((await nlatch(['person', 'list', '--find', 'csv-', '--holds', 'totp', '--count'])).out).toBe('0\n');
+    expect((await nlatch(['person', 'list', '--coverage', 'all', '--count'])).err).toMatch(
+      /nothing, weak, two-factors/,
+    );
+  });
+
   it('pages and prints JSON that is the answer of the service', async () => {
     for (const name of ['a-one', 'a-two', 'a-three'])
       await inst.owner.call('people.add', { body: { displayName: name, loginNames: [name] } });
@@ -154,7 +173,7 @@ describe('nlatch', () => {
     [['person', 'add', 'X', '--login', 'a b'], 2, /error: must not contain spaces[^\n]*\nwhere: loginNames\[0\]/],
     [['person', 'add', 'X'], 2, /error: required option '--login <login-name>'/],
     [['person', 'lst'], 2, /error: unknown command 'lst'\n\(Did you mean list\?\)\ntry: {3}nlatch person --help/],
-    [['settings', 'set', 'totp.digits=7'], 2, /error: Invalid option: expected one of 6\|8\nwhere: totp\.digits/],
+    [['settings', 'set', 'totp.digits=7'], 2, /error: expected one of 6, 8\nwhere: totp\.digits/],
     [['settings', 'set', 'totp.nonsense=7'], 2, /where: totp\.nonsense\ntry: {3}nlatch settings show/],
     [
       ['person', 'delete', 'bram.oster'],

@@ -470,6 +470,7 @@ describe('every change', () => {
       ['trail.list', () => owner.call('trail.list'), ['trail.read']],
       ['people.deactivate', () => owner.call('people.deactivate', { params: id }), ['person.deactivated']],
       ['people.reactivate', () => owner.call('people.reactivate', { params: id }), ['person.reactivated']],
+      ['people.export', () => owner.call('people.export', { query: { state: 'active' } }), ['person.exported']],
       ['people.delete', () => owner.call('people.delete', { params: { id: spare.id } }), ['person.deleted']],
       ['people.list', () => owner.call('people.list'), []],
     ];

@@ -21,6 +21,8 @@ export interface RouteSpec {
   readonly query?: z.ZodType;
   readonly body?: z.ZodType;
   readonly answer: z.ZodType;
+  /** Answers text of this type, whole or as it comes, instead of JSON. */
+  readonly media?: 'text/plain; version=0.0.4' | 'text/csv; charset=utf-8';
   /** Status of success; 200 unless said. */
   readonly status?: 200 | 201;
   /** Codes beyond those that every route can answer with. */

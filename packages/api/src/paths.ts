@@ -15,6 +15,7 @@ export const PATHS = {
   'people.list': ['GET', '/people'],
   'people.counts': ['GET', '/people/counts'],
   'people.count': ['GET', '/people/count'],
+  'people.export': ['GET', '/people/export'],
   'people.add': ['POST', '/people'],
   'people.show': ['GET', '/people/{id}'],
   'people.edit': ['PATCH', '/people/{id}'],

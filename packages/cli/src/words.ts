@@ -41,6 +41,7 @@ export const words = {
     seen: 'how long ago they last signed in',
     source: 'where they came from',
     count: 'only say how many there are, exactly',
+    csv: 'everybody who fits, as CSV',
     findPerson: 'words of names, or login names, that begin with this; or a whole mail address or phone number',
     group: 'members of this group',
     login: 'a login name; may be given several times',

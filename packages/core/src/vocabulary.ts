@@ -140,6 +140,7 @@ export const TRAIL_ACTIONS = [
   'person.deactivated',
   'person.reactivated',
   'person.deleted',
+  'person.exported',
   'login-name.added',
   'login-name.removed',
   'role.granted',

@@ -100,7 +100,8 @@ export function createClient(options: ClientOptions): Client {
       } catch (cause) {
         throw new Unreachable(server, 'no-connection', cause);
       }
-      if (response.ok && route === 'system.metrics') return text as never;
+      // Figures and lists to take away come as they are.
+      if (response.ok && /^text\/(plain|csv)\b/.test(response.headers.get('content-type') ?? '')) return text as never;
       const json = parseJson(text);
       if (response.ok && json !== undefined) return json as never;
       if (isProblem(json)) throw new ApiError(json);

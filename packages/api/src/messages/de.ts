@@ -262,6 +262,7 @@ export const de: Catalogue = {
     'person.deactivated': '{actor} deaktivierte {person}',
     'person.reactivated': '{actor} reaktivierte {person}',
     'person.deleted': '{actor} löschte eine Person',
+    'person.exported': '{actor} führte eine Liste von Personen als CSV aus',
     'login-name.added': '{actor} gab {person} einen Anmeldenamen',
     'login-name.removed': '{actor} nahm {person} einen Anmeldenamen weg',
     'role.granted': '{actor} gab {person} eine Rolle',

@@ -259,6 +259,7 @@ export const en = {
     'person.deactivated': '{actor} deactivated {person}',
     'person.reactivated': '{actor} reactivated {person}',
     'person.deleted': '{actor} deleted a person',
+    'person.exported': '{actor} took a list of people out as CSV',
     'login-name.added': '{actor} gave {person} a login name',
     'login-name.removed': '{actor} took a login name from {person}',
     'role.granted': '{actor} gave {person} a role',

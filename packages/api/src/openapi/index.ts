@@ -108,7 +108,7 @@ function operation(name: string, spec: RouteSpec): JsonObject {
         description: 'Done',
         ...(spec.etag ? { headers: { ETag: { schema: { type: 'string' } } } } : {}),
         content: {
-          [name === 'system.metrics' ? 'text/plain' : 'application/json']: { schema: schemaOf(spec.answer, 'output') },
+          [spec.media?.split(';')[0] ?? 'application/json']: { schema: schemaOf(spec.answer, 'output') },
         },
       },
       ...problems,

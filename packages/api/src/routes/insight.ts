@@ -145,6 +145,7 @@ export const insightRoutes = {
   'system.metrics': route('system.metrics', {
     summary: 'Figures in the Prometheus text format',
     access: operator('system.read'),
+    media: 'text/plain; version=0.0.4',
     answer: z.string(),
     trail: READS,
   }),

@@ -149,6 +149,14 @@ export const peopleRoutes = {
     answer: z.strictObject({ people: z.number().int() }),
     trail: READS,
   }),
+  'people.export': route('people.export', {
+    summary: 'Everybody who meets a filter as CSV (RFC 4180), by name; that it was taken is on the trail',
+    access: operator('person.read'),
+    query: z.strictObject(filter),
+    answer: z.string(),
+    media: 'text/csv; charset=utf-8',
+    trail: ['person.exported'],
+  }),
   'people.add': route('people.add', {
     summary: 'Add a person',
     access: operator('person.write'),

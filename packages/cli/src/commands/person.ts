@@ -73,6 +73,7 @@ interface ListOptions {
   seen?: Seen;
   source?: Source;
   count?: boolean;
+  csv?: boolean;
   limit: number;
   cursor?: string;
 }
@@ -90,6 +91,7 @@ export const person: Noun = (command, context) => {
     .addOption(new Option('--seen <when>', words.options.seen).choices(SEEN))
     .addOption(new Option('--source <source>', words.options.source).choices(SOURCES))
     .option('--count', words.options.count)
+    .option('--csv', words.options.csv)
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
     .action(
@@ -100,6 +102,10 @@ export const person: Noun = (command, context) => {
         if (options.count) {
           const answer = await session.client.call('people.count', { query: filter });
           show(session, answer, () => `${answer.people}\n`);
+          return;
+        }
+        if (options.csv) {
+          session.out(await session.client.call('people.export', { query: filter }));
           return;
         }
         const page = await session.client.call('people.list', {

@@ -144,14 +144,22 @@ export function PeoplePage() {
             </Button>
           )}
         </Row>
-        <PopoverButton label={w.columns}>
-          <CheckboxGroup
-            label={w.columns}
-            options={(Object.keys(COLUMNS) as ColumnId[]).map((id) => ({ id, text: COLUMNS[id].heading }))}
-            value={columns}
-            onChange={setColumns}
-          />
-        </PopoverButton>
+        <Row>
+          <a
+            href={`/api/v1/people/export?${new URLSearchParams(filter as Record<string, string>)}`}
+            download={w.csvFile}
+          >
+            {w.csv}
+          </a>
+          <PopoverButton label={w.columns}>
+            <CheckboxGroup
+              label={w.columns}
+              options={(Object.keys(COLUMNS) as ColumnId[]).map((id) => ({ id, text: COLUMNS[id].heading }))}
+              value={columns}
+              onChange={setColumns}
+            />
+          </PopoverButton>
+        </Row>
       </Spread>
       <PeopleTable filter={filter} columns={columns} />
       {adding && <AddPerson onClose={() => set('add', '')} />}

@@ -1,3 +1,4 @@
+import type { Readable } from 'node:stream';
 import type { Answer, Parsed, RouteId, Routes } from '@nimble-latch/api';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -34,6 +35,8 @@ export interface Call<R extends RouteId> {
 
 export interface Reply<R extends RouteId> {
   readonly answer: Answer<R>;
+  /** The answer as it comes, for answers that may be long; `answer` is then left empty. */
+  readonly stream?: Readable;
   /** Becomes the ETag. */
   readonly version?: number;
   /** A console session to set, or to clear (null). */

@@ -64,7 +64,7 @@ async function handle<R extends RouteId>(
   const once = idempotencyKey === undefined ? undefined : onceOf(deps, actor, id, idempotencyKey, asked);
   if (once) {
     const first = await firstOutcome<R>(deps, once, asked);
-    if (first) return send(spec, id, reply.header('idempotency-replayed', 'true'), first);
+    if (first) return send(spec, reply.header('idempotency-replayed', 'true'), first);
   }
   const call = {
     params,
@@ -89,17 +89,17 @@ async function handle<R extends RouteId>(
       ),
   } as Call<R>;
   try {
-    return send(spec, id, reply, await handler(deps, call));
+    return send(spec, reply, await handler(deps, call));
   } catch (error) {
     // The same request may have come to its outcome on the way: what made this one fail is then its own success.
     if (!once || !(error instanceof Repeated || error instanceof Refusal)) throw error;
     const first = await firstOutcome<R>(deps, once, asked);
     if (!first) throw error;
-    return send(spec, id, reply.header('idempotency-replayed', 'true'), first);
+    return send(spec, reply.header('idempotency-replayed', 'true'), first);
   }
 }
 
-function send<R extends RouteId>(spec: RouteSpec, id: R, reply: FastifyReply, result: Reply<R>): unknown {
+function send<R extends RouteId>(spec: RouteSpec, reply: FastifyReply, result: Reply<R>): unknown {
   if (result.version !== undefined) reply.header('etag', `"v${result.version}"`);
   if (result.session === null) reply.clearCookie(SESSION_COOKIE, { path: '/', secure: true });
   else if (result.session)
@@ -111,7 +111,7 @@ function send<R extends RouteId>(spec: RouteSpec, id: R, reply: FastifyReply, re
       expires: result.session.expiresAt,
     });
   reply.code(spec.status ?? 200).header('cache-control', 'no-store');
-  if (id === 'system.metrics') return reply.type('text/plain; version=0.0.4').send(result.answer);
+  if (spec.media) return reply.type(spec.media).send(result.stream ?? result.answer);
   // Checked on the way out too: a field that the contract does not name never leaves.
   const answer = spec.answer.parse(result.answer) as Answer<R>;
   return reply.type('application/json; charset=utf-8').send(JSON.stringify(answer));

@@ -9,6 +9,7 @@ import { deactivatePerson, deletePerson, editPerson, reactivatePerson } from './
 import { addGroup, deleteGroup, editGroup, joinGroup, leaveGroup, listGroups, showGroup } from './groups.js';
 import { addLoginName, removeLoginName } from './login-names.js';
 import { lockPerson } from './lock-person.js';
+import { exportPeople } from './export.js';
 import { countExactly, listPeople, type PeopleFilter } from './list.js';
 import { readPerson } from './store.js';
 
@@ -46,6 +47,7 @@ export const peopleHandlers: AreaHandlers<
   | 'people.list'
   | 'people.counts'
   | 'people.count'
+  | 'people.export'
   | 'people.add'
   | 'people.show'
   | 'people.edit'
@@ -66,6 +68,7 @@ export const peopleHandlers: AreaHandlers<
   'people.list': list,
   'people.counts': async (deps) => ({ answer: await countPeople(deps) }),
   'people.count': async (deps, { query }) => ({ answer: { people: await countExactly(deps, query) } }),
+  'people.export': exportPeople,
   'people.add': addPerson,
   'people.show': show,
   'people.edit': editPerson,
