@@ -123,6 +123,21 @@ describe('an application asks about a person', () => {
     ).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
   });
 
+  it('somebody who is deactivated between password and code is not let in, with the right code neither', async () => {
+    const leaver = await personWithApp(inst.owner, 'ivo.leaves');
+    const vpn = await connectedApplication(inst.owner, 'Leaving VPN', { claims: ['password-checked'] });
+    const client = app(vpn.key);
+    const begin = async () =>
+      await client.call('signIns.begin', { body: { loginName: 'ivo.leaves', claims: { passwordChecked: true } } });
+    const begun = await begin();
+    await inst.owner.call('people.deactivate', { params: { id: leaver.id } });
+    const prove = async (id: string) =>
+      await client.call('signIns.prove', { params: { id }, body: { kind: 'code', value: leaver.phone.next() } });
+    expect(await prove(begun.id)).toMatchObject({ state: 'asking', reason: 'wrong-proof', person: null });
+    await inst.owner.call('people.reactivate', { params: { id: leaver.id } });
+    expect((await prove((await begin()).id)).state).toBe('let-in');
+  });
+
   it('keeps sign-ins apart by connection, and keys by scope and end', async () => {
     const mine = await connectedApplication(inst.owner, 'Mine');
     const other = await connectedApplication(inst.owner, 'Other');

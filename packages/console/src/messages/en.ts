@@ -30,7 +30,7 @@ export const en = {
     password: 'You came in by a link and have no password of your own.', passwordAct: 'Set a password',
   },
   overview: {
-    title: 'Overview', coverage: 'Who could prove themselves today', people: 'people', coverageHint: 'Active people by the best authenticator on their keyring. Each part opens the list of its names.', deactivated: '{count} of them are deactivated.', countedAt: 'Counted', signIns: 'Sign-ins over thirty days', signInsHint: 'By outcome and day (UTC). Each day opens its sign-ins.', days: 'Days', mostOnADay: '{count} on the busiest day', needsHand: 'Needs a hand', nobodyNeeds: 'Nobody is turned away by a pause or a lock at the moment.', paused: '{method} paused until', locked: '{method} locked after too many wrong tries; unlock it on the keyring',
+    title: 'Overview', coverage: 'Who could prove themselves today', people: 'people', coverageHint: 'Active people by the best authenticator on their keyring. Each part opens the list of its names.', deactivated: '{count} of them are deactivated.', signIns: 'Sign-ins over thirty days', signInsHint: 'By outcome and day (UTC). Each day opens its sign-ins.', days: 'Days', mostOnADay: '{count} on the busiest day', needsHand: 'Needs a hand', nobodyNeeds: 'Nobody is turned away by a pause or a lock at the moment.', paused: '{method} paused until', locked: '{method} locked after too many wrong tries; unlock it on the keyring',
     lastDay: 'Sign-ins in the last 24 hours', firstTitle: 'Nobody is here yet', firstHint: 'Add the first person, then enrol an authenticator for them.', firstAct: 'Add people',
     noSignIns: 'No sign-ins yet. Connect an application, or try one by hand under Walk-through.',
   },

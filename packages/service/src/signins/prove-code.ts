@@ -34,7 +34,8 @@ const CODE_COLUMNS = [
 ] as const satisfies (keyof CodeRow)[];
 
 const SIGN_IN_WITH_CODES = `SELECT ${SIGN_IN_COLUMNS}, ${CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ')}
-  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND a.state = 'active' AND a.method = 'totp'`;
+  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND a.state = 'active' AND a.method = 'totp'
+    AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active')`;
 
 /** Sign-ins with every authenticator that can answer their prompts for a code: for each id its rows, one an authenticator. */
 export async function signInsWithCodes(db: Db, ids: readonly string[]): Promise<readonly (readonly SignInRow[])[]> {
@@ -150,10 +151,14 @@ async function judge(
   return wrong(why, open.length === 1 ? text(open[0]!.id) : null, writes);
 }
 
-/** A code counts once: only a later step than the last one, and only while no failure came in between. */
+/**
+ * A code counts once: only a later step than the last one, only while no failure came in between, and only for somebody
+ * who was not deactivated since the sign-in began.
+ */
 const accepted = (lane: Lane) =>
   `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, ${lane}_failures = 0, ${lane}_paused_until = NULL
-   WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step) AND ${lane}_failures = :failuresBefore`;
+   WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step) AND ${lane}_failures = :failuresBefore
+     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = authenticators.person_id AND o.state = 'active')`;
 const ACCEPTED: Readonly<Record<Lane, string>> = { familiar: accepted('familiar'), stranger: accepted('stranger') };
 
 /** A failure counts on top of those that were known when it was judged. */
