@@ -162,8 +162,19 @@ describe('the console', () => {
     const group = await owner.call('groups.add', { body: { name: 'harbour-control' } });
     const { rows } = await owner.call('applications.list');
     const { rows: signIns } = await owner.call('activity.list');
+    const imported = await owner.call('imports.receive', {
+      query: { kind: 'people', fileName: 'crew.csv' },
+      file: new Blob(['Name,Login,Mail\nWren Ash,wren.ash,\nNo Mail,no.mail,not a mail\n']),
+    });
+    const { rules } = imported;
+    await owner.call('imports.check', {
+      params: { id: imported.id },
+      body: { columns: ['name', 'login-name', 'mail'], rules, saveAs: 'crew' },
+    });
     const pages = [
       '/',
+      '/imports',
+      `/imports/${imported.id}`,
       '/people',
       `/people/${id}`,
       '/groups',
@@ -198,7 +209,41 @@ describe('the console', () => {
     }
     await page.setViewportSize({ width: 1280, height: 800 });
     await page.emulateMedia({ colorScheme: 'light' });
-  }, 120_000);
+  }, 300_000);
+
+  it('brings a file of people in: guessed, shown, mended, written, told', async () => {
+    await page.goto(`${base()}/people`);
+    await page.getByRole('link', { name: 'Bring in from a file' }).click();
+    const chooser = page.waitForEvent('filechooser');
+    await page.getByRole('button', { name: 'Choose a file' }).click();
+    const text =
+      'Staff no;Name;Login;Phone\n7;Perrin Vole;perrin.vole;020 7946 0018\n8;Lis Moor;lis.moor;\n8;Lis Twin;lis.twin;\n';
+    await (await chooser).setFiles({ name: 'crew.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await page.getByRole('heading', { name: 'crew.csv' }).waitFor();
+    await page.getByLabel('Keep this mapping as').fill('deck crew');
+    await page.getByRole('button', { name: 'Check the rows' }).click();
+    // A number without its country, and a staff number that is there twice.
+    await page.getByRole('button', { name: 'refused: 2' }).waitFor();
+    await page.getByText('for national numbers choose the country').waitFor();
+    await page.getByText('is in line 3 already').waitFor();
+    await page.getByLabel('Country of phone numbers').fill('gb');
+    await page.getByRole('button', { name: 'Check again' }).click();
+    await page.getByRole('button', { name: 'refused: 1' }).waitFor();
+    await page.getByRole('button', { name: 'Write it' }).click();
+    const dialog = page.getByRole('dialog');
+    await dialog.getByText('People added: 2, changed: 0.').waitFor();
+    // Said to leave the bad row out, since otherwise nothing is written.
+    await dialog.getByRole('button', { name: 'Write it' }).click();
+    await dialog.getByText('1 rows are refused, so nothing was written.').waitFor();
+    await dialog.getByText('leave those out').click();
+    await dialog.getByRole('button', { name: 'Write it' }).click();
+    await page.getByRole('heading', { name: 'What was done' }).waitFor();
+    await page.getByRole('button', { name: 'new: 2' }).click();
+    await page.getByRole('row', { name: /Perrin Vole/ }).waitFor();
+    await accessible('an import that is done');
+    await page.goto(`${base()}/people?q=perrin`);
+    await page.getByRole('row', { name: 'Perrin Vole' }).waitFor();
+  });
 
   it('can be worked by keyboard alone', async () => {
     await page.goto(`${base()}/people`);
@@ -230,6 +275,7 @@ describe('the console', () => {
     await page.keyboard.type('two');
     await page.keyboard.press('Enter');
     await expect.poll(() => page.url()).toContain('coverage=two-factors');
+    await page.getByRole('button', { name: 'Clear all filters' }).waitFor();
     await tabTo('button', 'Clear');
     await page.keyboard.press('Enter');
     await expect.poll(() => new URL(page.url()).search).toBe('');

@@ -302,7 +302,7 @@ describe('killed', () => {
         }
       }),
     );
-    await expect.poll(() => acknowledged.length, { interval: 20 }).toBeGreaterThan(40);
+    await expect.poll(() => acknowledged.length, { interval: 20, timeout: 30_000 }).toBeGreaterThan(40);
     await inst.nodes[0]!.stop('SIGKILL');
     await load;
     const node = await inst.startNode();

@@ -20,6 +20,8 @@ export interface RouteSpec {
   readonly params?: z.ZodType;
   readonly query?: z.ZodType;
   readonly body?: z.ZodType;
+  /** Takes a file of this type as it comes, instead of a JSON body. */
+  readonly takes?: 'text/csv';
   readonly answer: z.ZodType;
   /** Answers text of this type, whole or as it comes, instead of JSON. */
   readonly media?: 'text/plain; version=0.0.4' | 'text/csv; charset=utf-8';

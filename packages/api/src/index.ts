@@ -12,6 +12,7 @@ export { LIMITS } from './limits.js';
 export type { Access, RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
+export { DELIMITER_NAMES } from './routes/imports.js';
 export { settings as settingsSchema } from './routes/insight.js';
 export {
   acceptedLanguage,
@@ -26,16 +27,23 @@ export {
 } from './messages/index.js';
 export {
   CLAIMS,
+  COLUMN_MEANINGS,
   COVERAGES,
+  GROUP_COLUMNS,
   METHODS,
+  PEOPLE_COLUMNS,
   PERSON_STATES,
+  ROW_VERDICTS,
   SCOPES,
   SEEN,
   SIGN_IN_STATES,
   SOURCES,
   TRAIL_ACTIONS,
+  type ColumnMeaning,
   type Coverage,
+  type ImportKind,
   type Method,
+  type RowVerdict,
   type Seen,
   type Source,
 } from '@nimble-latch/core/vocabulary';

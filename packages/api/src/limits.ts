@@ -12,6 +12,7 @@ export const LIMITS = {
   loginNamesPerPerson: 20,
   groupNameChars: 80,
   groupsPerPerson: 200,
+  partsPerGroup: 200,
   descriptionChars: 400,
   labelChars: 60,
   authenticatorsPerPerson: 30,
@@ -24,6 +25,19 @@ export const LIMITS = {
   /** Characters of one proof as typed: the longest is a password. */
   proofChars: 256,
   searchChars: 100,
+  /** Bytes of a file that is brought in: some million people. */
+  fileBytes: 128 * 1024 * 1024,
+  /** Rows of such a file, and columns. */
+  fileRows: 2_000_000,
+  fileColumns: 100,
+  /** Characters of one row, so that an unclosed quote cannot fill the memory. */
+  fileRowChars: 64 * 1024,
+  /** Groups that one file may name. */
+  fileGroups: 5_000,
+  fileNameChars: 120,
+  mappingNameChars: 60,
+  /** Days that an import and what was in its file are kept, done or not. */
+  importDays: 7,
   /** Hours that an access token lives unless asked otherwise, and at most. */
   tokenHours: 12,
   tokenHoursMost: 24 * 366,

@@ -1,3 +1,4 @@
+import { LINE_PATTERN } from '@nimble-latch/core/fields';
 import { z } from 'zod';
 import { LIMITS } from './limits.js';
 import { hint } from './messages/index.js';
@@ -20,7 +21,7 @@ export function line(max: number) {
     .normalize('NFC')
     .min(1, { error: hint('empty') })
     .max(max, { error: hint('too-long', { most: max }) })
-    .regex(/^[^\p{Cc}\p{Cs}\u202A-\u202E\u2066-\u2069]*$/u, {
+    .regex(LINE_PATTERN, {
       error: hint('control-characters'),
     });
 }

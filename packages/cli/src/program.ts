@@ -13,6 +13,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   overview: async () => (await import('./commands/insight.js')).overview,
   person: async () => (await import('./commands/person.js')).person,
   group: async () => (await import('./commands/group.js')).group,
+  import: async () => (await import('./commands/import.js')).importNoun,
   keyring: async () => (await import('./commands/keyring.js')).keyring,
   application: async () => (await import('./commands/application.js')).application,
   'walk-through': async () => (await import('./commands/walk-through.js')).walkThrough,

@@ -18,6 +18,8 @@ const PeoplePage = lazy(async () => ({ default: (await import('./people/people-p
 const PersonPage = lazy(async () => ({ default: (await import('./people/person-page.js')).PersonPage }));
 const GroupsPage = lazy(async () => ({ default: (await import('./groups/groups-page.js')).GroupsPage }));
 const GroupPage = lazy(async () => ({ default: (await import('./groups/group-page.js')).GroupPage }));
+const ImportsPage = lazy(async () => ({ default: (await import('./imports/imports-page.js')).ImportsPage }));
+const ImportPage = lazy(async () => ({ default: (await import('./imports/import-page.js')).ImportPage }));
 const ApplicationsPage = lazy(async () => ({
   default: (await import('./applications/applications-page.js')).ApplicationsPage,
 }));
@@ -90,6 +92,8 @@ function Console() {
             <Route path="people/:id" element={<PersonPage />} />
             <Route path="groups" element={<GroupsPage />} />
             <Route path="groups/:id" element={<GroupPage />} />
+            <Route path="imports" element={<ImportsPage />} />
+            <Route path="imports/:id" element={<ImportPage />} />
             <Route path="applications" element={<ApplicationsPage />} />
             <Route path="applications/:id" element={<ApplicationPage />} />
             <Route path="walk-through" element={<WalkThroughPage />} />

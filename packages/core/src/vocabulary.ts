@@ -141,6 +141,14 @@ export const TRAIL_ACTIONS = [
   'person.reactivated',
   'person.deleted',
   'person.exported',
+  'import.received',
+  'import.begun',
+  'import.finished',
+  'import.stopped',
+  'import.discarded',
+  'import.report-taken',
+  'import-mapping.saved',
+  'import-mapping.deleted',
   'login-name.added',
   'login-name.removed',
   'role.granted',
@@ -149,6 +157,8 @@ export const TRAIL_ACTIONS = [
   'group.deleted',
   'group.joined',
   'group.left',
+  'group.part-added',
+  'group.part-removed',
   'carrier.added',
   'authenticator.begun',
   'authenticator.proved',
@@ -184,6 +194,7 @@ export const PERMISSIONS = [
   'person.read',
   'person.write',
   'person.delete',
+  'person.import',
   'group.read',
   'group.write',
   'keyring.read',
@@ -204,3 +215,81 @@ export type Permission = (typeof PERMISSIONS)[number];
 
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];
+
+/** What a file that is brought in lists. */
+export const IMPORT_KINDS = ['people', 'groups'] as const;
+export type ImportKind = (typeof IMPORT_KINDS)[number];
+
+/** Where an import stands. `stopped`: half of it may be written; it can go on. */
+export const IMPORT_STATES = ['staged', 'checking', 'checked', 'applying', 'stopped', 'done'] as const;
+export type ImportState = (typeof IMPORT_STATES)[number];
+
+/** What a column of a file about people can mean. */
+export const PEOPLE_COLUMNS = [
+  'nothing',
+  'reference',
+  'name',
+  'given-name',
+  'family-name',
+  'login-name',
+  'mail',
+  'mail-and-login-name',
+  'phone',
+  'language',
+  'time-zone',
+  'groups',
+] as const;
+
+/** What a column of a file about groups can mean. */
+export const GROUP_COLUMNS = ['nothing', 'group', 'description', 'part-of', 'member'] as const;
+
+export const COLUMN_MEANINGS = [...PEOPLE_COLUMNS, 'group', 'description', 'part-of', 'member'] as const;
+export type ColumnMeaning = (typeof COLUMN_MEANINGS)[number];
+
+/** What a row of a file comes to. `missing` are those the last file had and this one has not. */
+export const ROW_VERDICTS = ['new', 'changed', 'returning', 'unchanged', 'missing', 'refused'] as const;
+export type RowVerdict = (typeof ROW_VERDICTS)[number];
+
+/** Why a row is refused, or its column. */
+export const ROW_REASONS = [
+  'row-length',
+  'missing',
+  'too-long',
+  'control-characters',
+  'login-name-character',
+  'login-name-shape',
+  'login-name-missing',
+  'too-many',
+  'mail',
+  'phone',
+  'language',
+  'time-zone',
+  'twice-in-file',
+  'two-people',
+  'part-of-itself',
+  'unknown-person',
+  'holds-a-role',
+  'overtaken',
+] as const;
+export type RowReason = (typeof ROW_REASONS)[number];
+
+/** What changes on a person or a group. */
+export const ROW_CHANGES = [
+  'name',
+  'mail',
+  'phone',
+  'language',
+  'time-zone',
+  'reference',
+  'login-name',
+  'group',
+  'state',
+  'description',
+  'part-of',
+  'member',
+] as const;
+export type RowChange = (typeof ROW_CHANGES)[number];
+
+/** Why an import came to rest without being done. */
+export const IMPORT_PROBLEMS = ['overtaken', 'asked-to-stop', 'internal'] as const;
+export type ImportProblem = (typeof IMPORT_PROBLEMS)[number];

@@ -1,6 +1,7 @@
 import { accessHandlers } from './access/routes.js';
 import { applicationHandlers } from './applications/routes.js';
 import type { Handlers } from './http/call.js';
+import { importHandlers } from './imports/routes.js';
 import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
 import { peopleHandlers } from './people/routes.js';
@@ -10,6 +11,7 @@ import { signInHandlers } from './signins/routes.js';
 export const HANDLERS: Handlers = {
   ...accessHandlers,
   ...peopleHandlers,
+  ...importHandlers,
   ...keyringHandlers,
   ...applicationHandlers,
   ...signInHandlers,

@@ -26,6 +26,10 @@ export interface Service {
   stop(): Promise<void>;
 }
 
+/** The kinds of one of the two lanes. */
+const kindsOf = (long: boolean) =>
+  Object.fromEntries(Object.entries(JOB_KINDS).filter(([, kind]) => (kind.long ?? false) === long));
+
 /** Starts the service: HTTP, and its background loops. Answers once it takes calls. */
 export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<Service> {
   const deps = await openRuntime(config);
@@ -66,7 +70,8 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
     startLoop('seal-abandoned', 30_000, deps.log, async () => {
       for (const { writer, to } of await abandonedWriters(deps)) await sealUpTo(deps, writer, to);
     }),
-    startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, JOB_KINDS)),
+    startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, kindsOf(false))),
+    startLoop('long-jobs', 500, deps.log, async () => await runDueJobs(deps, kindsOf(true))),
     startLoop('outbox', 1_000, deps.log, async () => await sendDueMessages(deps, sendMail)),
   ];
   // Listening on a host and port, never on a pipe.

@@ -50,6 +50,8 @@ type Given<R extends RouteId> = Omit<
   /** The version last seen, for edits. */
   readonly ifMatch?: number;
   readonly idempotencyKey?: string;
+  /** A file to send as it is, for calls that take one. */
+  readonly file?: Blob | ReadableStream<Uint8Array>;
   readonly signal?: AbortSignal;
 };
 
@@ -63,6 +65,8 @@ export interface Client {
   call<R extends RouteId>(route: R, ...args: Argument<R>): Promise<Answer<R>>;
 }
 
+const FILE_TIMEOUT_MS = 10 * 60_000;
+
 /** Talks to one service. Throws {@link ApiError} and {@link Unreachable}; nothing else. */
 export function createClient(options: ClientOptions): Client {
   const server = options.server.replace(/\/+$/, '');
@@ -75,17 +79,20 @@ export function createClient(options: ClientOptions): Client {
         body?: unknown;
         ifMatch?: number;
         idempotencyKey?: string;
+        file?: Blob | ReadableStream<Uint8Array>;
         signal?: AbortSignal;
       };
       const headers: Record<string, string> = { accept: 'application/json' };
       if (options.language) headers['accept-language'] = options.language;
       if (options.token) headers['authorization'] = `Bearer ${options.token}`;
       if (given.body !== undefined) headers['content-type'] = 'application/json';
+      if (given.file !== undefined) headers['content-type'] = 'text/csv';
       if (given.ifMatch !== undefined) headers['if-match'] = `"v${given.ifMatch}"`;
       if (given.idempotencyKey !== undefined) headers['idempotency-key'] = given.idempotencyKey;
       const csrf = method === 'GET' ? undefined : options.csrf?.();
       if (csrf) headers['x-nlatch-csrf'] = csrf;
-      const timeout = AbortSignal.timeout(options.timeoutMs ?? 30_000);
+      // A file takes as long as its way takes.
+      const timeout = AbortSignal.timeout(given.file ? FILE_TIMEOUT_MS : (options.timeoutMs ?? 30_000));
       let response: Response;
       let text: string;
       try {
@@ -95,6 +102,8 @@ export function createClient(options: ClientOptions): Client {
           redirect: 'error',
           signal: given.signal ? AbortSignal.any([given.signal, timeout]) : timeout,
           ...(given.body === undefined ? {} : { body: JSON.stringify(given.body) }),
+          // Streams are sent while the answer is not yet read; types of browsers do not know the word.
+          ...(given.file === undefined ? {} : ({ body: given.file, duplex: 'half' } as object)),
         });
         text = await response.text();
       } catch (cause) {

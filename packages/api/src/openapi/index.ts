@@ -100,6 +100,9 @@ function operation(name: string, spec: RouteSpec): JsonObject {
     tags: [name.split('.')[0]],
     security,
     parameters: parameters(spec),
+    ...(spec.takes
+      ? { requestBody: { required: true, content: { [spec.takes]: { schema: { type: 'string' } } } } }
+      : {}),
     ...(spec.body
       ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body, 'input') } } } }
       : {}),

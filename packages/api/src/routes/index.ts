@@ -3,6 +3,7 @@ import type { RouteSpec } from '../contract.js';
 import type { RouteId } from '../paths.js';
 import { accessRoutes } from './access.js';
 import { applicationRoutes } from './applications.js';
+import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
 import { peopleRoutes } from './people.js';
@@ -12,6 +13,7 @@ import { signInRoutes } from './signins.js';
 export const ROUTES = {
   ...accessRoutes,
   ...peopleRoutes,
+  ...importRoutes,
   ...keyringRoutes,
   ...applicationRoutes,
   ...signInRoutes,

@@ -1,3 +1,4 @@
+import { isTimeZone, LANGUAGE_PATTERN, MAIL_MAX, MAIL_PATTERN, PHONE_PATTERN } from '@nimble-latch/core/fields';
 import {
   COVERAGES,
   LOGIN_NAME_KINDS,
@@ -46,7 +47,18 @@ export const person = z.strictObject({
   language: z.string(),
   timeZone: z.string(),
   loginNames: z.array(loginName),
-  groups: z.array(z.strictObject({ id, name: z.string() })),
+  groups: z
+    .array(
+      z.strictObject({
+        id,
+        name: z.string(),
+        through: z
+          .string()
+          .nullable()
+          .describe('The group through which they are in it; null where they are in it themselves'),
+      }),
+    )
+    .describe('Groups they are in, themselves or through others'),
   roles: z.array(z.enum(ROLES)),
   createdAt: instant,
   updatedAt: instant,
@@ -54,26 +66,17 @@ export const person = z.strictObject({
 });
 
 const typedLoginName = secretText(LIMITS.loginNameChars * 2).describe('Normalised by the one rule of docs/concepts.md');
-const mail = z.email({ error: hint('mail') }).max(254);
+const mail = z.email({ pattern: MAIL_PATTERN, error: hint('mail') }).max(MAIL_MAX);
 const phone = z
   .string()
   .trim()
-  .regex(/^\+[1-9][0-9 ()-]{5,22}$/, { error: hint('phone') })
+  .regex(PHONE_PATTERN, { error: hint('phone') })
   .transform((typed) => `+${typed.replace(/\D/g, '')}`);
-const language = z.string().regex(/^[a-z]{2,3}(-[A-Z]{2})?$/, { error: hint('language') });
+const language = z.string().regex(LANGUAGE_PATTERN, { error: hint('language') });
 const timeZone = z
   .string()
   .max(60)
   .refine(isTimeZone, { error: hint('time-zone') });
-
-function isTimeZone(name: string): boolean {
-  try {
-    new Intl.DateTimeFormat('en', { timeZone: name });
-    return /^[A-Z]/.test(name);
-  } catch {
-    return false;
-  }
-}
 
 const personFields = {
   displayName: line(LIMITS.displayNameChars),
@@ -89,9 +92,26 @@ export const group = z.strictObject({
   id,
   name: z.string(),
   description: z.string(),
-  members: z.number().int(),
+  members: z.number().int().describe('People who are in it themselves'),
   createdAt: instant,
   version,
+});
+
+const groupRow = group.extend({ parts: z.number().int().describe('Groups that are directly part of it') });
+
+const groupShown = group.extend({
+  people: z.number().int().describe('People who are in it or in any group inside it, each counted once'),
+  parts: z
+    .array(
+      z.strictObject({
+        id,
+        name: z.string(),
+        people: z.number().int().describe('People that it brings, with what is inside it'),
+        direct: z.boolean().describe('Part of this group itself, and not only of a part'),
+      }),
+    )
+    .describe('Every group inside it'),
+  partOf: z.array(z.strictObject({ id, name: z.string(), direct: z.boolean() })).describe('Every group around it'),
 });
 
 const groupFields = {
@@ -255,14 +275,14 @@ export const peopleRoutes = {
     summary: 'Groups, by name',
     access: operator('group.read'),
     query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
-    answer: page(group),
+    answer: page(groupRow),
     trail: READS,
   }),
   'groups.add': route('groups.add', {
     summary: 'Add a group',
     access: operator('group.write'),
     body: z.strictObject({ name: groupFields.name, description: groupFields.description.default('') }),
-    answer: group,
+    answer: groupShown,
     status: 201,
     errors: ['name-taken'],
     idempotent: true,
@@ -273,7 +293,7 @@ export const peopleRoutes = {
     summary: 'One group; its members are `people.list` with `group`',
     access: operator('group.read'),
     params: byId,
-    answer: group,
+    answer: groupShown,
     etag: 'answers',
     trail: READS,
   }),
@@ -282,7 +302,7 @@ export const peopleRoutes = {
     access: operator('group.write'),
     params: byId,
     body: z.strictObject(groupFields).partial(),
-    answer: group,
+    answer: groupShown,
     etag: 'requires',
     errors: ['name-taken', 'changed-meanwhile', 'if-match-needed'],
     trail: ['group.changed'],
@@ -309,5 +329,20 @@ export const peopleRoutes = {
     params: z.strictObject({ id, personId: id }),
     answer: nothing,
     trail: ['group.left'],
+  }),
+  'groups.addPart': route('groups.addPart', {
+    summary: 'Make a group part of another: its people, and those of its parts, count as people of both',
+    access: operator('group.write'),
+    params: z.strictObject({ id, partId: id }),
+    answer: nothing,
+    errors: ['group-circle', 'limit-reached'],
+    trail: ['group.part-added'],
+  }),
+  'groups.removePart': route('groups.removePart', {
+    summary: 'Take a group out of another',
+    access: operator('group.write'),
+    params: z.strictObject({ id, partId: id }),
+    answer: nothing,
+    trail: ['group.part-removed'],
   }),
 };

@@ -39,6 +39,11 @@ export const group: Noun = (command, context) => {
               [
                 { heading: h.name, cell: (row) => row.name },
                 { heading: h.members, cell: (row) => String(row.members), align: 'right' },
+                {
+                  heading: h.parts,
+                  cell: (row) => (row.parts === 0 ? words.facts.none : String(row.parts)),
+                  align: 'right',
+                },
                 { heading: h.description, cell: (row) => row.description, flexible: true },
               ],
               session,
@@ -53,13 +58,21 @@ export const group: Noun = (command, context) => {
       withSession(context, async (session, named: string) => {
         const found = await findGroup(session, named);
         const members = await session.client.call('people.list', { query: { group: found.id, limit: 200 } });
-        show(session, { ...found, people: members.rows }, () =>
+        show(session, { ...found, rows: members.rows }, () =>
           [
             facts([
               [h.name, found.name],
               [h.id, found.id],
               [h.description, found.description || words.facts.none],
               [h.members, String(found.members)],
+              [h.withParts, String(found.people)],
+              [
+                h.parts,
+                found.parts
+                  .map((part) => say(words.facts.brings, { name: part.name, people: part.people }))
+                  .join(', ') || words.facts.none,
+              ],
+              [h.partOf, found.partOf.map((whole) => whole.name).join(', ') || words.facts.none],
             ]),
             peopleTable(session, members.rows) + moreRows(session, members),
           ].join('\n'),
@@ -126,6 +139,20 @@ export const group: Noun = (command, context) => {
           const [found, person] = await Promise.all([findGroup(session, groupNamed), findPerson(session, personNamed)]);
           const answer = await session.client.call(route, { params: { id: found.id, personId: person.id } });
           done(session, answer, say(sentence, { person: person.displayName, group: found.name }));
+        }),
+      );
+  for (const [verb, route, sentence] of [
+    ['add-part', 'groups.addPart', words.done.partAdded],
+    ['remove-part', 'groups.removePart', words.done.partRemoved],
+  ] as const)
+    command
+      .command(`${verb} <group> <part>`)
+      .description(help[verb])
+      .action(
+        withSession(context, async (session, named: string, partNamed: string) => {
+          const [found, part] = await Promise.all([findGroup(session, named), findGroup(session, partNamed)]);
+          const answer = await session.client.call(route, { params: { id: found.id, partId: part.id } });
+          done(session, answer, say(sentence, { part: part.name, group: found.name, people: part.people }));
         }),
       );
 };

@@ -49,6 +49,9 @@ export function peopleTable(session: Session, rows: Answer<'people.list'>['rows'
   return table(rows, columns, session);
 }
 
+const sayGroup = ({ name, through }: Person['groups'][number]) =>
+  through === null ? name : say(words.facts.through, { name, through });
+
 function describe(person: Person): string {
   const f = words.facts;
   return facts([
@@ -57,7 +60,7 @@ function describe(person: Person): string {
     [h.state, [person.state, ...person.roles].join(', ')],
     [h.loginNames, person.loginNames.map((name) => name.value).join(', ')],
     [f.contact.toUpperCase(), [person.mail, person.phone].filter(Boolean).join(', ') || f.none],
-    [f.groups.toUpperCase(), person.groups.map((group) => group.name).join(', ') || f.none],
+    [f.groups.toUpperCase(), person.groups.map(sayGroup).join(', ') || f.none],
     [f.language.toUpperCase(), person.language],
     [f.timeZone.toUpperCase(), person.timeZone],
     [f.source.toUpperCase(), person.source],
@@ -224,7 +227,7 @@ export const person: Noun = (command, context) => {
           name: found.displayName,
           loginNames: found.loginNames.map((name) => name.value).join(', '),
           authenticators: authenticators.filter((a) => a.state === 'active').length,
-          groups: found.groups.length,
+          groups: found.groups.filter((group) => group.through === null).length,
         });
         if (!(await confirm(session, consequence, options.yes))) return;
         const answer = await session.client.call('people.delete', { params: { id: found.id } });

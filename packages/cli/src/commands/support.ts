@@ -50,15 +50,18 @@ export async function findPerson(session: Session, named: string): Promise<Answe
 
 /** The group that an id or its name means. */
 export async function findGroup(session: Session, named: string): Promise<Answer<'groups.show'>> {
-  if (isId(named)) return await session.client.call('groups.show', { params: { id: named } });
-  const { rows } = await session.client.call('groups.list', { query: { q: named, limit: 50 } });
-  const found = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
-  if (!found)
-    throw new Failure(say(words.errors.groupUnknown, { name: named }), {
-      try: words.errors.groupUnknownTry,
-      exit: EXIT.notFound,
-    });
-  return found;
+  let id = named;
+  if (!isId(named)) {
+    const { rows } = await session.client.call('groups.list', { query: { q: named, limit: 50 } });
+    const found = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
+    if (!found)
+      throw new Failure(say(words.errors.groupUnknown, { name: named }), {
+        try: words.errors.groupUnknownTry,
+        exit: EXIT.notFound,
+      });
+    id = found.id;
+  }
+  return await session.client.call('groups.show', { params: { id } });
 }
 
 /** The application that an id or its name means. */

@@ -22,7 +22,7 @@ const stacked = `
   gap: ${space.tight};
   max-width: ${size.field};
   width: 100%;
-  label, .label { font-weight: ${type.bold}; }
+  label, .label, .react-aria-Label { font-weight: ${type.bold}; }
   [slot='description'] { color: ${colour.inkSoft}; font-size: ${type.small}; }
   .react-aria-FieldError { color: ${colour.danger}; font-size: ${type.small}; }
 `;
@@ -111,21 +111,27 @@ const Option = styled(ListBoxItem)`
   }
 `;
 
-/** One of a few. */
+/** One of a few. In a list, where what stands beside it says what it is for, its label is only heard. */
 export function Select({
   label,
+  heard,
   options,
   value,
   onChange,
 }: {
   label: string;
+  heard?: boolean;
   options: readonly { id: string; text: string }[];
   value: string;
   onChange: (id: string) => void;
 }) {
   return (
-    <Choice value={value} onChange={(key) => key !== null && onChange(String(key))}>
-      <Label>{label}</Label>
+    <Choice
+      value={value}
+      onChange={(key) => key !== null && onChange(String(key))}
+      {...(heard ? { 'aria-label': label } : {})}
+    >
+      {!heard && <Label>{label}</Label>}
       <Button>
         <SelectValue />
         <span aria-hidden="true">▾</span>

@@ -1,10 +1,10 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { Button } from '../components/button.js';
 import { TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Empty, Page, Spread } from '../components/layout.js';
+import { Banner, Empty, Page, Row, Spread } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
@@ -19,9 +19,12 @@ export function GroupsPage() {
     <Page>
       <Spread>
         <h1>{w.title}</h1>
-        <Button look="main" onPress={() => setAdding(true)}>
-          {w.add}
-        </Button>
+        <Row>
+          <Link to="/imports?kind=groups">{words.people.fromFile}</Link>
+          <Button look="main" onPress={() => setAdding(true)}>
+            {w.add}
+          </Button>
+        </Row>
       </Spread>
       {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
       {data?.rows.length === 0 && <Empty title={w.emptyTitle} hint={w.emptyHint} />}
@@ -34,6 +37,7 @@ export function GroupsPage() {
           columns={[
             { heading: w.name, cell: (row) => row.name },
             { heading: w.members, cell: (row) => row.members, number: true },
+            { heading: w.parts, cell: (row) => (row.parts === 0 ? '' : row.parts), number: true },
             { heading: w.description, cell: (row) => row.description },
           ]}
         />

@@ -1,6 +1,6 @@
 import { COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@nimble-latch/api';
 import { useDeferredValue, useEffect, useState } from 'react';
-import { useLocation, useNavigate, useSearchParams } from 'react-router';
+import { Link, useLocation, useNavigate, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, Select, TextField } from '../components/fields.js';
@@ -110,9 +110,12 @@ export function PeoplePage() {
     <Page>
       <Spread>
         <h1>{w.title}</h1>
-        <Button look="main" onPress={() => set('add', 'now')}>
-          {w.add}
-        </Button>
+        <Row>
+          <Link to="/imports">{w.fromFile}</Link>
+          <Button look="main" onPress={() => set('add', 'now')}>
+            {w.add}
+          </Button>
+        </Row>
       </Spread>
       <TextField label={w.search} description={w.searchHint} value={q} onChange={type} type="search" />
       <Filters role="group" aria-label={w.filters}>

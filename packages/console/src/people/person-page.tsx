@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { Button } from '../components/button.js';
 import { Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Facts, Page, Row, Section, Spread, State } from '../components/layout.js';
+import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
 import { ActivityTable } from '../activity/activity-table.js';
 import { say, words } from '../messages/index.js';
@@ -151,13 +151,17 @@ function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
       {person.groups.map((group) => (
         <span key={group.id}>
           <Link to={`/groups/${group.id}`}>{group.name}</Link>
-          <Button
-            look="quiet"
-            aria-label={say(w.leaveGroup, { name: group.name })}
-            onPress={() => leave.mutate(group.id)}
-          >
-            ✕
-          </Button>
+          {group.through === null ? (
+            <Button
+              look="quiet"
+              aria-label={say(w.leaveGroup, { name: group.name })}
+              onPress={() => leave.mutate(group.id)}
+            >
+              ✕
+            </Button>
+          ) : (
+            <Soft> {say(w.throughGroup, { name: group.through })}</Soft>
+          )}
         </span>
       ))}
       <Button look="quiet" onPress={onJoin}>
@@ -253,7 +257,9 @@ function AddLoginName({ person, onClose }: { person: Person; onClose: () => void
 
 function JoinGroup({ person, onClose }: { person: Person; onClose: () => void }) {
   const groups = useRead('groups.list', { query: { limit: 200 } });
-  const open = (groups.data?.rows ?? []).filter((group) => !person.groups.some((mine) => mine.id === group.id));
+  const open = (groups.data?.rows ?? []).filter(
+    (group) => !person.groups.some((mine) => mine.id === group.id && mine.through === null),
+  );
   const [chosen, setChosen] = useState('');
   const id = chosen || (open[0]?.id ?? '');
   const act = useAct<undefined, unknown>(() => call('groups.join', { params: { id, personId: person.id } }), onClose);
@@ -308,7 +314,7 @@ function DeletePerson({ person, onClose }: { person: Person; onClose: () => void
           name: person.displayName,
           active,
           names: person.loginNames.length,
-          groups: person.groups.length,
+          groups: person.groups.filter((group) => group.through === null).length,
         })}
       </p>
     </FormDialog>

@@ -73,6 +73,7 @@ export const size = {
   qr: '15rem',
   control: '2.5rem',
   filter: '9rem',
+  rule: '14rem',
   chart: '11rem',
   palette: '22rem',
 } as const;

@@ -3,6 +3,12 @@ import type { LoginNameKind } from '../vocabulary.js';
 /** Longest login name, in characters after normalising. */
 export const LOGIN_NAME_MAX = 190;
 
+/** A login name in its normal form. */
+export interface LoginName {
+  readonly value: string;
+  readonly kind: LoginNameKind;
+}
+
 /**
  * The one rule by which two spellings are the same login name.
  *
@@ -17,7 +23,7 @@ export const LOGIN_NAME_MAX = 190;
  */
 export function normaliseLoginName(
   typed: string,
-): { ok: true; value: string; kind: LoginNameKind } | { ok: false; why: 'empty' | 'too-long' | 'character' | 'shape' } {
+): ({ ok: true } & LoginName) | { ok: false; why: 'empty' | 'too-long' | 'character' | 'shape' } {
   const value = typed.normalize('NFKC').trim().toLowerCase().normalize('NFC');
   if (value === '') return { ok: false, why: 'empty' };
   if ([...value].length > LOGIN_NAME_MAX) return { ok: false, why: 'too-long' };

@@ -1,6 +1,9 @@
 import { missingPartitions, outlivedPartitions } from '../db/partitions.js';
 import { select, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
+import { applyImportJob } from '../imports/apply.js';
+import { checkImportJob } from '../imports/check.js';
+import { sweepImports } from '../imports/discard.js';
 import { keepCounts } from '../people/counts.js';
 import { ageSeen, fillFacets } from '../people/facets.js';
 import type { JobKinds } from './jobs.js';
@@ -69,8 +72,11 @@ export const JOB_KINDS: JobKinds = {
   'keep-partitions': { everySeconds: 3600, run: keepPartitions },
   sweep: { everySeconds: 300, run: sweep },
   'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
-  rekey: { run: rekey },
+  rekey: { long: true, run: rekey },
+  'check-import': { long: true, run: checkImportJob },
+  'apply-import': { long: true, run: applyImportJob },
+  'sweep-imports': { everySeconds: 900, run: sweepImports },
   'count-people': { everySeconds: 60, run: keepCounts },
   'age-seen': { everySeconds: 3600, run: ageSeen },
-  'fill-facets': { run: fillFacets },
+  'fill-facets': { long: true, run: fillFacets },
 };

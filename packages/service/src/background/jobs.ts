@@ -15,6 +15,8 @@ export interface JobRun {
 export interface JobKind {
   /** Seconds until it runs again; undefined for work that is asked for and done once. */
   readonly everySeconds?: number;
+  /** May run for minutes: it gets a lane of its own, so that what recurs is never kept waiting by it. */
+  readonly long?: boolean;
   run(deps: Deps, run: JobRun): Promise<string>;
 }
 
@@ -49,13 +51,17 @@ export async function requestRecurringJobs(deps: Deps, kinds: JobKinds): Promise
       await requestJob(deps, { sequelize: deps.sequelize }, kind, { singleton: kind, runAt: new Date(0) });
 }
 
-class LeaseLost extends Error {}
+/** Another process has taken the job over; what was begun here is left alone. */
+export class LeaseLost extends Error {}
 
-/** Runs the jobs that are due, one after another; answers how many. */
+/**
+ * Runs the jobs of these kinds that are due, one after another; answers how many. A kind of a newer release is left for
+ * a node of that release.
+ */
 export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
   const db = { sequelize: deps.sequelize };
   for (let ran = 0; ; ran++) {
-    const id = await takeDueRow(deps, 'jobs');
+    const id = await takeDueRow(deps, 'jobs', Object.keys(kinds));
     if (!id) return ran;
     const row = await selectOne<{ kind: string; payload: string; attempts: number; run_at: Date }>(
       db,
@@ -63,12 +69,10 @@ export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
       { id },
     );
     if (!row) continue;
-    const kind = Object.hasOwn(kinds, row.kind) ? kinds[row.kind] : undefined;
+    const kind = kinds[row.kind]!;
     const mine = 'WHERE id = :id AND lease_holder = :holder';
     const holder = key(deps.trail.id);
     try {
-      // A kind of a newer release is left for a node of that release.
-      if (!kind) throw new Error('unknown kind of job');
       const said = await kind.run(deps, {
         payload: JSON.parse(row.payload) as Record<string, unknown>,
         async progress(words, payload) {
@@ -95,7 +99,7 @@ export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
       );
     } catch (error) {
       if (error instanceof LeaseLost) continue;
-      const failed = row.attempts >= MOST_ATTEMPTS && kind?.everySeconds === undefined;
+      const failed = row.attempts >= MOST_ATTEMPTS && kind.everySeconds === undefined;
       deps.log.error({ job: row.kind, attempts: row.attempts, error }, 'job failed');
       await write(
         db,

@@ -12,14 +12,22 @@ const DUE = { jobs: 'run_at', outbox: 'next_at' } as const;
 /**
  * Takes one due row for this process: a conditional write on the row, so that it is right on every node of a cluster
  * (named locks of the server are not). Candidates are looked up first; losing one to another node just means the next.
+ *
+ * @param kinds only rows of these kinds
  */
-export async function takeDueRow(deps: Deps, table: keyof typeof DUE): Promise<Buffer | undefined> {
+export async function takeDueRow(
+  deps: Deps,
+  table: keyof typeof DUE,
+  kinds?: readonly string[],
+): Promise<Buffer | undefined> {
+  if (kinds?.length === 0) return undefined;
   const db = { sequelize: deps.sequelize };
   const free = `((state = 'waiting' AND ${DUE[table]} <= UTC_TIMESTAMP(3)) OR (state = 'running' AND lease_until < UTC_TIMESTAMP(3)))`;
   for (let tries = 0; tries < 5; tries++) {
     const found = await selectOne<{ id: Buffer }>(
       db,
-      `SELECT id FROM \`${table}\` WHERE ${free} ORDER BY ${DUE[table]} LIMIT 1`,
+      `SELECT id FROM \`${table}\` WHERE ${free} ${kinds ? 'AND kind IN (:kinds)' : ''} ORDER BY ${DUE[table]} LIMIT 1`,
+      kinds ? { kinds } : {},
     );
     if (!found) return undefined;
     const taken = await write(

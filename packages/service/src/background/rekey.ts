@@ -3,6 +3,7 @@ import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
+import { blockIdentity } from '../imports/blocks.js';
 import type { JobRun } from './jobs.js';
 
 const BATCH = 200;
@@ -32,6 +33,7 @@ const SEALED: readonly {
     identity: (id) => `person/${id}/phone`,
     index: { column: 'phone_index', field: 'phone' },
   },
+  { purpose: 'contact', table: 'import_blocks', column: 'sealed', identity: blockIdentity },
 ];
 
 /** Where rows name the key that hashed them, or carry its id inside what was sealed with it. */
@@ -39,6 +41,7 @@ const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
   seed: ['SELECT COUNT(*) AS n FROM authenticators WHERE SUBSTRING(secret_sealed, 2, 16) = :id'],
   contact: [
     'SELECT COUNT(*) AS n FROM persons WHERE SUBSTRING(mail_sealed, 2, 16) = :id OR SUBSTRING(phone_sealed, 2, 16) = :id',
+    'SELECT COUNT(*) AS n FROM import_blocks WHERE SUBSTRING(sealed, 2, 16) = :id',
   ],
   verify: ['connection_keys', 'sessions', 'access_tokens', 'host_links'].map(
     (table) => `SELECT COUNT(*) AS n FROM ${table} WHERE hash_key_id = :id`,

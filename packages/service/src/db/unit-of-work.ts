@@ -3,7 +3,7 @@ import type { Connection } from 'mariadb';
 import type { Deps } from '../deps.js';
 import { trailColumns, type NewEntry } from '../trail/writer.js';
 import { isRetryable, isUnavailable } from './errors.js';
-import { insertion, select, withConnection, writeAndCommit, type Db, type Statement } from './sql.js';
+import { insertAll, insertion, select, withConnection, writeAndCommit, type Db, type Statement } from './sql.js';
 
 /** One transaction of one use case. */
 export interface Work extends Db {
@@ -19,6 +19,8 @@ export interface Work extends Db {
   readonly opened: readonly object[];
   /** Writes a trail entry in this transaction. */
   trail(entry: NewEntry): Promise<void>;
+  /** Writes many, at once; for bulk work. */
+  trailAll(entries: readonly NewEntry[]): Promise<void>;
   /** Leaves a write for the end, where all that were left travel together with the COMMIT. Nothing here may read it. */
   atEnd(statement: Statement): void;
 }
@@ -87,7 +89,8 @@ async function runOnce<T>(
     const begun = connection.beginTransaction();
     begun.catch(() => undefined);
     const opened = read ? await select<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
-    const result = await useCase({ ...db, reading: db, locked: true, opened, ...draft.parts });
+    const trailAll = async (entries: readonly NewEntry[]) => await draft.trailAll(db, entries);
+    const result = await useCase({ ...db, reading: db, locked: true, opened, trailAll, ...draft.parts });
     await begun;
     await draft.commit(async (left) => {
       if (left.length > 0) await writeAndCommit(connection, left, true);
@@ -120,6 +123,7 @@ async function runAhead<T>(
       reading: { sequelize },
       locked: false,
       opened,
+      trailAll: () => Promise.reject(new TransactionNeeded()),
       ...draft.parts,
     });
     await draft.commit(async (left) => {
@@ -164,6 +168,17 @@ class Draft {
       },
       atEnd: (statement) => void this.#left.push(statement),
     };
+  }
+
+  async trailAll(db: Db, entries: readonly NewEntry[]): Promise<void> {
+    if (entries.length === 0) return;
+    const { trail } = this.#deps;
+    const rows = entries.map((entry) => {
+      const number = trail.reserve();
+      this.#numbers.push(number);
+      return trailColumns(trail.entry(number, this.parts.now, entry));
+    });
+    await insertAll(db, 'trail_entries', rows);
   }
 
   async commit(write: (left: readonly Statement[]) => Promise<void>): Promise<void> {

@@ -1,11 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import type { Connection } from 'mariadb';
-import { coverageOf, nameKey, nameTerms, seenOf } from '@nimble-latch/core/people';
+import { coverageOf, nameKey, seenOf } from '@nimble-latch/core/people';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { insertAll, withConnection, write, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, newId } from '../ids.js';
-import { contactColumns } from '../people/contact.js';
+import { personRows } from '../people/rows.js';
 import type { NewEntry } from '../trail/writer.js';
 import { trailColumns } from '../trail/writer.js';
 import type { Resident } from './population.js';
@@ -111,28 +111,32 @@ export async function addResident(
   const hasPassword = who.held !== 'nothing';
   const proven = who.held === 'password and app';
   const methods: Method[] = [...(hasPassword ? (['password'] as const) : []), ...(proven ? (['totp'] as const) : [])];
+  const { persons, person_terms, login_names } = personRows(
+    deps,
+    id,
+    {
+      displayName: who.displayName,
+      loginNames: [
+        { value: who.loginName, kind: 'plain' },
+        { value: who.domainName, kind: 'domain' },
+      ],
+      mail: `${who.loginName}@${DOMAIN}`,
+      phone: null,
+      language: 'en',
+      timeZone: 'Europe/London',
+      source: 'hand',
+      state: who.leaver ? 'deactivated' : 'active',
+    },
+    at,
+  );
   await bulk.add('persons', {
-    id: personId,
-    displayName: who.displayName,
-    state: who.leaver ? 'deactivated' : 'active',
-    source: 'hand',
-    ...contactColumns(deps, id, 'mail', `${who.loginName}@${DOMAIN}`),
-    ...contactColumns(deps, id, 'phone', null),
-    language: 'en',
-    timeZone: 'Europe/London',
-    createdAt: at,
-    updatedAt: at,
-    nameKey: sortName,
+    ...persons[0],
     coverage: coverageOf(methods),
     seen: seenOf(lastSeen, deps.now()),
     lastSeenAt: lastSeen ?? null,
   });
-  for (const term of nameTerms(who.displayName)) await bulk.add('person_terms', { term, personId });
-  for (const [value, kind] of [
-    [who.loginName, 'plain'],
-    [who.domainName, 'domain'],
-  ] as const)
-    await bulk.add('login_names', { id: key(idAt(deps, at)), personId, value, kind, source: 'hand' });
+  for (const row of person_terms) await bulk.add('person_terms', row);
+  for (const row of login_names) await bulk.add('login_names', row);
   await bulk.add('group_members', { groupId: key(groupId), personId, nameKey: sortName });
   for (const method of methods) await bulk.add('person_methods', { personId, method, nameKey: sortName });
   let password: string | undefined;

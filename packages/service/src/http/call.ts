@@ -15,6 +15,8 @@ export interface Call<R extends RouteId> {
   readonly params: Parsed<R, 'params'>;
   readonly query: Parsed<R, 'query'>;
   readonly body: Parsed<R, 'body'>;
+  /** The file of a call that takes one, as it comes in. */
+  readonly file: Routes[R] extends { readonly takes: string } ? Readable : undefined;
   readonly actor: ActorOf<R>;
   /** The address it came from, behind trusted proxies the one they name. */
   readonly origin: string;

@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream';
 import { API_BASE, hint, ROUTES, ROUTE_IDS, type Answer, type RouteId, type RouteSpec } from '@nimble-latch/api';
 import type { Json } from '@nimble-latch/core/crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
@@ -15,6 +16,8 @@ import { issuesOf } from './problems.js';
 /** Registers every call of the contract. The path of a request: admitted, parsed, handled, its answer checked. */
 export function registerContract(app: FastifyInstance, deps: Deps, handlers: Handlers): void {
   const gate = new Gate(deps);
+  // Files come as streams to the calls that take them, which bound them themselves; everywhere else only JSON is read.
+  app.addContentTypeParser('text/csv', (_request, payload, done) => done(null, payload));
   const floods = new FloodGuard();
   for (const id of ROUTE_IDS) {
     const spec: RouteSpec = ROUTES[id];
@@ -58,7 +61,9 @@ async function handle<R extends RouteId>(
     });
   const params = parsePart('params', spec.params, request.params);
   const query = parsePart('query', spec.query, request.query);
-  const body = parsePart('body', spec.body, request.body);
+  const file = request.body instanceof Readable ? request.body : undefined;
+  if ((file === undefined) === (spec.takes !== undefined)) throw new Refusal('unsupported-media-type');
+  const body = file ? undefined : parsePart('body', spec.body, request.body);
   const idempotencyKey = spec.idempotent ? headerKey(request) : undefined;
   const asked: Json = { params: request.params as Json, body: (request.body ?? null) as Json };
   const once = idempotencyKey === undefined ? undefined : onceOf(deps, actor, id, idempotencyKey, asked);
@@ -70,6 +75,7 @@ async function handle<R extends RouteId>(
     params,
     query,
     body,
+    file,
     actor,
     origin: request.ip,
     browser: request.headers['user-agent']?.slice(0, 400) ?? null,

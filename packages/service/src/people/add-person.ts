@@ -1,42 +1,19 @@
-import type { Source } from '@nimble-latch/core/vocabulary';
-import { insert } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId } from '../ids.js';
-import { refreshName } from './facets.js';
+import { newId } from '../ids.js';
 import { insertLoginName, readLoginName } from './login-names.js';
-import { contactColumns } from './contact.js';
+import { insertRows, personRows, type NewPerson } from './rows.js';
 import { readPerson } from './store.js';
-
-export interface NewPerson {
-  readonly displayName: string;
-  readonly loginNames: readonly ReturnType<typeof readLoginName>[];
-  readonly mail: string | null;
-  readonly phone: string | null;
-  readonly language: string;
-  readonly timeZone: string;
-  readonly source: Source;
-}
 
 /** Writes a person with login names; the caller writes the trail. */
 export async function insertPerson(deps: Deps, work: Work, person: NewPerson): Promise<string> {
   const id = newId(deps);
-  await insert(work, 'persons', {
-    id: key(id),
-    displayName: person.displayName,
-    state: 'active',
-    source: person.source,
-    ...contactColumns(deps, id, 'mail', person.mail),
-    ...contactColumns(deps, id, 'phone', person.phone),
-    language: person.language,
-    timeZone: person.timeZone,
-    createdAt: work.now,
-    updatedAt: work.now,
-  });
-  await refreshName(work, key(id), person.displayName);
+  const { persons, person_terms } = personRows(deps, id, person, work.now);
+  await insertRows(work, { persons, person_terms });
+  // One by one, so that a refusal can name the one that is taken.
   for (const name of person.loginNames) await insertLoginName(deps, work, id, name, person.source);
   return id;
 }

@@ -1,4 +1,5 @@
 import { updateById, write, type SqlValues } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
@@ -35,15 +36,20 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
     return { answer: person, version: person.version };
   });
 
+/** Somebody signs in nowhere any more, from this moment; the keyring stays. The caller has the person locked. */
+export async function stopPerson(work: Work, id: string): Promise<void> {
+  await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: key(id) });
+  await touchPerson(work, id);
+  await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(id) });
+}
+
 export const deactivatePerson: Handler<'people.deactivate'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
     const { state } = await lockPerson(work, id);
     if (state !== 'active') throw new Refusal('wrong-state', { state });
     if ((await holdsRole(work, id, 'owner')) && (await otherOwners(work, id)) === 0) throw new Refusal('last-owner');
-    await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: key(id) });
-    await touchPerson(work, id);
-    await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(id) });
+    await stopPerson(work, id);
     await work.trail(entryOf(call, 'person.deactivated', { kind: 'person', id }, { person: id }));
     const person = await readPerson(deps, work, id);
     return { answer: person, version: person.version };

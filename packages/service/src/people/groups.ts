@@ -2,43 +2,13 @@ import { LIMITS, type Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { insert, likePrefix, select, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
 import { keepingNamesApart } from '../db/unique-name.js';
-import { notFound, Refusal } from '../errors.js';
+import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId, text } from '../ids.js';
+import { key, newId } from '../ids.js';
+import { COLUMNS, groupOf, readGroup, type GroupRow } from './group-row.js';
 import { lockPerson } from './lock-person.js';
-
-type Group = Answer<'groups.show'>;
-
-interface GroupRow {
-  id: Buffer;
-  name: string;
-  description: string;
-  members: number;
-  version: number;
-  created_at: Date;
-}
-
-const COLUMNS =
-  'g.id, g.name, g.description, g.version, g.created_at, (SELECT COUNT(*) FROM group_members m WHERE m.group_id = g.id) AS members';
-
-function groupOf(row: GroupRow): Group {
-  const { id, name, description, members, version } = row;
-  return {
-    id: text(id),
-    name,
-    description,
-    members: Number(members),
-    createdAt: row.created_at.toISOString(),
-    version,
-  };
-}
-
-async function readGroup(db: Db, id: string): Promise<Group> {
-  const row = await selectOne<GroupRow>(db, `SELECT ${COLUMNS} FROM person_groups g WHERE g.id = :id`, { id: key(id) });
-  if (!row) throw notFound();
-  return groupOf(row);
-}
+import { readNesting, unnestAll } from './nesting.js';
 
 export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
   const after = decodeCursor(query.cursor, ['string']);
@@ -51,8 +21,14 @@ export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
   return { answer: { rows: page.rows.map(groupOf), next: page.next } };
 };
 
+/** A group as its page shows it. */
+async function readWhole(db: Db, id: string): Promise<Answer<'groups.show'>> {
+  const { parts: _, ...group } = await readGroup(db, id);
+  return { ...group, ...(await readNesting(db, key(id))) };
+}
+
 export const showGroup: Handler<'groups.show'> = async (deps, { params }) => {
-  const group = await readGroup(deps, params.id);
+  const group = await readWhole(deps, params.id);
   return { answer: group, version: group.version };
 };
 
@@ -65,7 +41,7 @@ export const addGroup: Handler<'groups.add'> = async (deps, call) =>
       insert(work, 'person_groups', { id: key(id), ...call.body, createdAt: work.now }),
     );
     await work.trail(entryOf(call, 'group.added', { kind: 'group', id }));
-    const group = await readGroup(work, id);
+    const group = await readWhole(work, id);
     return { answer: group, version: group.version };
   });
 
@@ -85,7 +61,7 @@ export const editGroup: Handler<'groups.edit'> = async (_deps, call) =>
     await work.trail(
       entryOf(call, 'group.changed', { kind: 'group', id }, { details: { fields: Object.keys(call.body) } }),
     );
-    const group = await readGroup(work, id);
+    const group = await readWhole(work, id);
     return { answer: group, version: group.version };
   });
 
@@ -93,6 +69,7 @@ export const deleteGroup: Handler<'groups.delete'> = async (_deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
     const group = await readGroup(work, id);
+    await unnestAll(work, key(id));
     await write(work, 'DELETE FROM person_groups WHERE id = :id', { id: key(id) });
     await work.trail(
       entryOf(call, 'group.deleted', { kind: 'group', id }, { details: { name: group.name, members: group.members } }),

@@ -1,5 +1,5 @@
 import { LIMITS, type HintId } from '@nimble-latch/api';
-import { normaliseLoginName } from '@nimble-latch/core/loginnames';
+import { normaliseLoginName, type LoginName } from '@nimble-latch/core/loginnames';
 import type { Source } from '@nimble-latch/core/vocabulary';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, select, write, type Db } from '../db/sql.js';
@@ -31,7 +31,7 @@ export async function insertLoginName(
   deps: Deps,
   db: Db,
   personId: string,
-  name: ReturnType<typeof readLoginName>,
+  name: LoginName,
   source: Source,
 ): Promise<string> {
   const id = newId(deps);

@@ -11,6 +11,7 @@ import { addLoginName, removeLoginName } from './login-names.js';
 import { lockPerson } from './lock-person.js';
 import { exportPeople } from './export.js';
 import { countExactly, listPeople, type PeopleFilter } from './list.js';
+import { addPart, removePart } from './nesting.js';
 import { readPerson } from './store.js';
 
 const list: Handler<'people.list'> = async (deps, { query }) => {
@@ -64,6 +65,8 @@ export const peopleHandlers: AreaHandlers<
   | 'groups.delete'
   | 'groups.join'
   | 'groups.leave'
+  | 'groups.addPart'
+  | 'groups.removePart'
 > = {
   'people.list': list,
   'people.counts': async (deps) => ({ answer: await countPeople(deps) }),
@@ -85,4 +88,6 @@ export const peopleHandlers: AreaHandlers<
   'groups.delete': deleteGroup,
   'groups.join': joinGroup,
   'groups.leave': leaveGroup,
+  'groups.addPart': addPart,
+  'groups.removePart': removePart,
 };

@@ -32,9 +32,14 @@ export async function readPerson(deps: Deps, db: Db, id: string): Promise<Person
       'SELECT id, value, kind, source FROM login_names WHERE person_id = :id ORDER BY id',
       { id: row.id },
     ),
-    select<{ id: Buffer; name: string }>(
+    select<{ id: Buffer; name: string; through: string | null }>(
       db,
-      'SELECT g.id, g.name FROM group_members m JOIN person_groups g ON g.id = m.group_id WHERE m.person_id = :id ORDER BY g.name',
+      // In several ways: directly counts before through others, of which one is named.
+      `SELECT g.id, g.name, IF(SUM(w.through IS NULL) > 0, NULL, MIN(w.through)) AS through FROM (
+         SELECT m.group_id AS id, NULL AS through FROM group_members m WHERE m.person_id = :id
+         UNION ALL SELECT c.whole_id, n.name FROM group_members m JOIN group_closure c ON c.part_id = m.group_id
+           JOIN person_groups n ON n.id = m.group_id WHERE m.person_id = :id) w
+       JOIN person_groups g ON g.id = w.id GROUP BY g.id, g.name ORDER BY g.name`,
       { id: row.id },
     ),
     select<{ role: Role }>(db, 'SELECT role FROM role_grants WHERE person_id = :id ORDER BY role', { id: row.id }),
@@ -49,7 +54,7 @@ export async function readPerson(deps: Deps, db: Db, id: string): Promise<Person
     language: row.language,
     timeZone: row.time_zone,
     loginNames: names.map((name) => ({ ...name, id: text(name.id) })),
-    groups: groups.map((group) => ({ id: text(group.id), name: group.name })),
+    groups: groups.map((group) => ({ ...group, id: text(group.id) })),
     roles: roles.map(({ role }) => role),
     createdAt: row.created_at.toISOString(),
     updatedAt: row.updated_at.toISOString(),

@@ -1,0 +1,162 @@
+import type { Answer, ImportKind } from '@nimble-latch/api';
+import { useState } from 'react';
+import { FileTrigger } from 'react-aria-components';
+import { Link, useNavigate, useSearchParams } from 'react-router';
+import { Button } from '../components/button.js';
+import { Select } from '../components/fields.js';
+import { FormDialog } from '../components/form-dialog.js';
+import { Banner, Empty, Page, Row, Section, Soft, State } from '../components/layout.js';
+import { Table } from '../components/table.js';
+import { Time } from '../components/time.js';
+import { locale, say, shared, words } from '../messages/index.js';
+import { call, troubleOf, useAct, useRead } from '../session/api.js';
+import { STATE_TONES } from './tones.js';
+
+const w = words.imports;
+type Mapping = Answer<'importMappings.list'>['rows'][number];
+
+const GUESSED = 'guessed';
+
+/** Files that were brought in, and where the next one is chosen. */
+export function ImportsPage() {
+  const { data, error } = useRead('imports.list', { query: { limit: 50 } });
+  const navigate = useNavigate();
+  return (
+    <Page>
+      <h1>{w.title}</h1>
+      <NewImport />
+      <Section aria-labelledby="past">
+        <h2 id="past">{w.pastTitle}</h2>
+        {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
+        {data?.rows.length === 0 && <Empty title={w.emptyTitle} hint={w.emptyHint} />}
+        {data && data.rows.length > 0 && (
+          <Table
+            label={w.pastTitle}
+            rows={data.rows}
+            keyOf={(row) => row.id}
+            onOpen={(row) => void navigate(`/imports/${row.id}`)}
+            columns={[
+              { heading: w.file, cell: (row) => row.fileName },
+              { heading: w.rows, cell: (row) => row.rows.toLocaleString(locale), number: true },
+              {
+                heading: w.state,
+                cell: (row) => <State tone={STATE_TONES[row.state]}>{shared.importStates[row.state]}</State>,
+              },
+              { heading: w.mapping, cell: (row) => row.mapping?.name ?? '' },
+              { heading: w.by, cell: (row) => row.startedBy.name ?? words.somebodyDeleted },
+              { heading: w.when, cell: (row) => <Time at={row.createdAt} /> },
+            ]}
+          />
+        )}
+      </Section>
+      <Mappings />
+    </Page>
+  );
+}
+
+/** Chooses a file and sends it; what then happens is on the page of the import. */
+function NewImport() {
+  const [address] = useSearchParams();
+  const navigate = useNavigate();
+  const { data: mappings } = useRead('importMappings.list', { query: { limit: 200 } });
+  const [kind, setKind] = useState<ImportKind>(address.get('kind') === 'groups' ? 'groups' : 'people');
+  const [mapping, setMapping] = useState(GUESSED);
+  const act = useAct<File, Answer<'imports.receive'>>(
+    (file) =>
+      call('imports.receive', {
+        query: { kind, fileName: file.name.slice(-120), ...(mapping === GUESSED ? {} : { mapping }) },
+        file,
+      }),
+    (received) => void navigate(`/imports/${received.id}`),
+  );
+  const fitting = (mappings?.rows ?? []).filter((one) => one.kind === kind);
+  return (
+    <>
+      <p>{w.hint}</p>
+      <Row>
+        <Select
+          label={w.kind}
+          value={kind}
+          onChange={(next) => {
+            setKind(next as ImportKind);
+            setMapping(GUESSED);
+          }}
+          options={(['people', 'groups'] as const).map((id) => ({ id, text: w.kinds[id] }))}
+        />
+        {fitting.length > 0 && (
+          <Select
+            label={w.columnsBy}
+            value={mapping}
+            onChange={setMapping}
+            options={[{ id: GUESSED, text: w.guessed }, ...fitting.map(({ id, name }) => ({ id, text: name }))]}
+          />
+        )}
+      </Row>
+      <Row>
+        <FileTrigger
+          acceptedFileTypes={['text/csv', '.csv', '.txt', '.tsv']}
+          onSelect={(files) => files?.[0] && act.mutate(files[0])}
+        >
+          <Button look="main" isDisabled={act.isPending}>
+            {w.choose}
+          </Button>
+        </FileTrigger>
+        {act.isPending && <Soft role="status">{w.sending}</Soft>}
+      </Row>
+      {act.trouble && (
+        <Banner $tone="danger" role="alert">
+          <span>
+            {act.trouble.text}{' '}
+            {Object.entries(act.trouble.fields).map(([where, what]) => (
+              <strong key={where}>
+                {where}: {what}
+              </strong>
+            ))}
+          </span>
+        </Banner>
+      )}
+    </>
+  );
+}
+
+function Mappings() {
+  const { data } = useRead('importMappings.list', { query: { limit: 200 } });
+  const [leaving, setLeaving] = useState<Mapping>();
+  if (!data || data.rows.length === 0) return null;
+  return (
+    <Section aria-labelledby="mappings">
+      <h2 id="mappings">{w.mappingsTitle}</h2>
+      <Table
+        label={w.mappingsTitle}
+        rows={data.rows}
+        keyOf={(row) => row.id}
+        columns={[
+          { heading: w.name, cell: (row) => row.name },
+          { heading: w.kind, cell: (row) => w.kinds[row.kind] },
+          { heading: w.broughtPeople, cell: (row) => row.people.toLocaleString(locale), number: true },
+          { heading: w.changed, cell: (row) => <Time at={row.updatedAt} /> },
+          {
+            heading: w.act,
+            cell: (row) => (
+              <Button look="quiet" aria-label={say(w.forget, { name: row.name })} onPress={() => setLeaving(row)}>
+                {w.forgetShort}
+              </Button>
+            ),
+          },
+        ]}
+      />
+      {leaving && <ForgetMapping mapping={leaving} onClose={() => setLeaving(undefined)} />}
+    </Section>
+  );
+}
+
+function ForgetMapping({ mapping, onClose }: { mapping: Mapping; onClose: () => void }) {
+  const act = useAct<undefined, unknown>(() => call('importMappings.delete', { params: { id: mapping.id } }), onClose);
+  return (
+    <FormDialog title={say(w.forget, { name: mapping.name })} act={act} onClose={onClose} finish={w.forgetShort} danger>
+      <p>{say(w.forgetText, { people: mapping.people.toLocaleString(locale) })}</p>
+    </FormDialog>
+  );
+}
+
+export const BackToImports = () => <Link to="/imports">{w.title}</Link>;

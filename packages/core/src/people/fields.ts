@@ -1,0 +1,32 @@
+/** The one place that says what the fields of a person may hold; the contract and the import both ask here. */
+
+export const DISPLAY_NAME_MAX = 120;
+export const GROUP_NAME_MAX = 80;
+export const MAIL_MAX = 254;
+
+/** An address as mail systems in practice take it: dot-atom, a domain of at least two labels (RFC 5321 §4.1.2, narrowed). */
+export const MAIL_PATTERN =
+  /^(?!\.)(?!.*\.\.)[A-Za-z0-9_'+.-]*[A-Za-z0-9_+-]@(?:[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?\.)+[A-Za-z]{2,}$/;
+/** An international number as people write it. */
+export const PHONE_PATTERN = /^\+[1-9][0-9 ()-]{5,22}$/;
+/** A language, perhaps of a country (BCP 47, the two parts that are used here). */
+export const LANGUAGE_PATTERN = /^[a-z]{2,3}(-[A-Z]{2})?$/;
+/** No control characters, and none that turn the writing direction of what follows them. */
+export const LINE_PATTERN = /^[^\p{Cc}\p{Cs}\u202A-\u202E\u2066-\u2069]*$/u;
+
+const zones = new Map<string, boolean>();
+
+/** Whether this names a zone of the IANA time zone database that this machine knows. */
+export function isTimeZone(name: string): boolean {
+  let known = zones.get(name);
+  if (known === undefined) {
+    try {
+      new Intl.DateTimeFormat('en', { timeZone: name });
+      known = /^[A-Z]/.test(name);
+    } catch {
+      known = false;
+    }
+    if (zones.size < 1_000) zones.set(name, known);
+  }
+  return known;
+}

@@ -1,0 +1,68 @@
+import { deflateRawSync, inflateRawSync } from 'node:zlib';
+import { insert, select, type Db } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { key, newId, text } from '../ids.js';
+
+/** Rows that are sealed, checked and written together: one transaction of a few hundred milliseconds at most. */
+export const BLOCK_ROWS = 500;
+
+/** A row of a file: the line in which it begins, and its cells. */
+export interface FileRow {
+  readonly line: number;
+  readonly cells: readonly string[];
+}
+
+export interface Block {
+  /** The place of the first row among all, from 1. */
+  readonly first: number;
+  readonly rows: readonly FileRow[];
+}
+
+/** What a sealed block is bound to. */
+export const blockIdentity = (id: string): string => `import-block/${id}`;
+
+/** Keeps rows of a file, sealed: they hold names, addresses and numbers. */
+export async function keepBlock(deps: Deps, db: Db, importId: string, block: Block): Promise<void> {
+  const id = newId(deps);
+  const plain = deflateRawSync(JSON.stringify(block.rows.map(({ line, cells }) => [line, ...cells])), { level: 1 });
+  await insert(db, 'import_blocks', {
+    id: key(id),
+    importId: key(importId),
+    firstRow: block.first,
+    lastRow: block.first + block.rows.length - 1,
+    sealed: deps.keys.current.seal('contact', blockIdentity(id), plain, deps.random(12)),
+  });
+}
+
+interface BlockRow {
+  id: Buffer;
+  first_row: number;
+  sealed: Buffer;
+}
+
+async function openBlock(deps: Deps, row: BlockRow): Promise<Block> {
+  const plain = await deps.keys.opening((keys) => keys.open('contact', blockIdentity(text(row.id)), row.sealed));
+  const rows = JSON.parse(inflateRawSync(plain).toString()) as [number, ...string[]][];
+  return { first: row.first_row, rows: rows.map(([line, ...cells]) => ({ line, cells })) };
+}
+
+/** The block that holds the first row after this one; undefined past the end. */
+export async function readBlockAfter(deps: Deps, db: Db, importId: string, row: number): Promise<Block | undefined> {
+  const [found] = await select<BlockRow>(
+    db,
+    'SELECT id, first_row, sealed FROM import_blocks WHERE import_id = :importId AND last_row > :row ORDER BY first_row LIMIT 1',
+    { importId: key(importId), row },
+  );
+  return found && (await openBlock(deps, found));
+}
+
+/** Every block, in order, one in memory at a time. */
+export async function* readBlocks(deps: Deps, importId: string): AsyncGenerator<Block> {
+  let row = 0;
+  for (;;) {
+    const block = await readBlockAfter(deps, deps, importId, row);
+    if (!block) return;
+    yield block;
+    row = block.first + block.rows.length - 1;
+  }
+}

@@ -1,0 +1,215 @@
+import { createHash } from 'node:crypto';
+import { LIMITS } from '@nimble-latch/api';
+import { columnsLack, isCountry, MEANINGS, type RowIssue } from '@nimble-latch/core/tables';
+import type { RowVerdict } from '@nimble-latch/core/vocabulary';
+import { requestJob, type JobRun } from '../background/jobs.js';
+import { insertAll, select, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { readBlocks } from './blocks.js';
+import { KINDS } from './kinds.js';
+import { saveMapping } from './mappings.js';
+import { showImport } from './show.js';
+import { emptyTally, lockImport, readImport, type Column, type Import, type Rules, type Tally } from './store.js';
+
+/** Rows deleted or added at once beside the blocks. */
+const BATCH = 5_000;
+
+/** Columns and rules as they were sent, or which field is wrong and how. */
+function assertUsable(one: Import, columns: readonly Column[], rules: Rules, saveAs: string | null): void {
+  if (columns.length !== one.columns.length)
+    throw badField('body.columns', 'columns-number', { number: one.columns.length });
+  columns.forEach(({ meaning }, i) => {
+    if (!MEANINGS[one.kind].includes(meaning))
+      throw badField(`body.columns[${i}]`, 'column-of-other-kind', { meaning });
+  });
+  const lack = columnsLack(
+    one.kind,
+    columns.map(({ meaning }) => meaning),
+  );
+  if (lack)
+    throw badField('body.columns', lack.why === 'lacks' ? 'columns-lack' : 'column-twice', { meaning: lack.meaning });
+  if (rules.country !== null && !isCountry(rules.country)) throw badField('body.rules.country', 'country');
+  if (rules.missing === 'deactivate' && (saveAs === null || one.kind !== 'people'))
+    throw badField('body.rules.missing', 'missing-needs-mapping');
+}
+
+export const checkImport: Handler<'imports.check'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { rules, saveAs } = call.body;
+    const one = await lockImport(work, id);
+    if (one.state !== 'staged' && one.state !== 'checked') throw new Refusal('wrong-state', { state: one.state });
+    const columns = one.columns.map(({ name }, i) => ({ name, meaning: call.body.columns[i] ?? 'nothing' }));
+    assertUsable(
+      one,
+      call.body.columns.map((meaning) => ({ name: '', meaning })),
+      rules,
+      saveAs,
+    );
+    const mapping = saveAs === null ? null : await saveMapping(deps, work, saveAs, one.kind, columns, rules);
+    if (mapping?.changed)
+      await work.trail(
+        entryOf(call, 'import-mapping.saved', { kind: 'import-mapping', id: mapping.id }, { details: { import: id } }),
+      );
+    await updateById(
+      work,
+      'imports',
+      key(id),
+      {
+        state: 'checking',
+        columns: JSON.stringify(columns),
+        rules: JSON.stringify(rules),
+        mappingId: mapping && key(mapping.id),
+        counts: null,
+        digest: null,
+        problem: null,
+        stepDone: 0,
+        stepTotal: one.rows,
+      },
+      one.version,
+    );
+    await requestJob(deps, work, 'check-import', { payload: { import: id } });
+    const now = await readImport(work, id);
+    return { answer: await showImport(deps, now), version: now.version };
+  });
+
+/** What a walk over all rows found. */
+interface Found {
+  readonly counts: Tally;
+  /** Over verdicts, whom they concern, and every change: the same for the same preview. */
+  readonly digest: Buffer;
+  readonly newGroups: readonly string[];
+}
+
+/** Issues as they are kept: columns by their place. */
+export type KeptIssues = readonly RowIssue[];
+
+/** Plans every row as things are now; `keep` is given what to remember of them. */
+async function walkAll(
+  deps: Deps,
+  one: Import,
+  keep: (rows: readonly SqlValues[], done: number) => Promise<void>,
+): Promise<Found> {
+  const walk = KINDS[one.kind].walk(deps, one);
+  const counts = emptyTally();
+  const digest = createHash('sha256');
+  const note = (verdict: RowVerdict, number: number, id: string | null, what: unknown) => {
+    counts[verdict] += 1;
+    digest.update(`${number} ${verdict} ${id} ${JSON.stringify(what)}\n`);
+  };
+  for await (const block of readBlocks(deps, one.id)) {
+    const planned = await walk.plan(deps, block, false);
+    for (const { number, plan } of planned) note(plan.verdict, number, plan.id, [plan.changes, plan.issues]);
+    const kept = planned.map(({ number, plan }) => ({
+      importId: key(one.id),
+      number,
+      verdict: plan.verdict,
+      subjectId: plan.id === null ? null : key(plan.id),
+      issues: plan.issues.length > 0 ? JSON.stringify(plan.issues satisfies KeptIssues) : null,
+    }));
+    await keep(kept, block.first + block.rows.length - 1);
+  }
+  let number = one.rows;
+  for await (const missing of missingPeople(deps, one)) {
+    for (const { id, holdsRole } of missing) note('missing', ++number, id, holdsRole);
+    const from = number - missing.length + 1;
+    await keep(
+      missing.map(({ id, holdsRole }, i) => ({
+        importId: key(one.id),
+        number: from + i,
+        verdict: 'missing',
+        subjectId: key(id),
+        issues: holdsRole ? JSON.stringify([{ column: null, reason: 'holds-a-role' }] satisfies KeptIssues) : null,
+      })),
+      one.rows,
+    );
+  }
+  return { counts, digest: digest.digest(), newGroups: [...walk.newGroups].sort() };
+}
+
+/** People whom the mapping brought, who are active, and whom no row is about. Found by the rows that were kept. */
+async function* missingPeople(
+  deps: Deps,
+  one: Import,
+): AsyncGenerator<{ readonly id: string; readonly holdsRole: boolean }[]> {
+  if (!one.mapping) return;
+  let after: Buffer = Buffer.alloc(16);
+  for (;;) {
+    const rows = await select<{ person_id: Buffer; holds_role: number }>(
+      deps,
+      `SELECT r.person_id, EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = r.person_id) AS holds_role
+       FROM person_references r JOIN persons p ON p.id = r.person_id
+       WHERE r.mapping_id = :mapping AND r.left_at IS NULL AND p.state = 'active' AND r.person_id > :after
+         AND NOT EXISTS (SELECT 1 FROM import_rows i WHERE i.subject_id = r.person_id AND i.import_id = :import AND i.number <= :rows)
+       ORDER BY r.person_id LIMIT ${BATCH}`,
+      { mapping: key(one.mapping.id), import: key(one.id), rows: one.rows, after },
+    );
+    if (rows.length === 0) return;
+    yield rows.map((row) => ({ id: text(row.person_id), holdsRole: Number(row.holds_role) === 1 }));
+    after = rows[rows.length - 1]!.person_id;
+  }
+}
+
+/** How often a step tells how far it is: each telling is a write that waits for the disk. */
+const TELL_MS = 1_000;
+
+/** Keeps the lease of a job and tells how far its step is, once a second at most. */
+export function telling(deps: Deps, run: JobRun, one: Import, sentence: string): (done: number) => Promise<void> {
+  let told = performance.now();
+  return async (done) => {
+    if (performance.now() - told < TELL_MS) return;
+    told = performance.now();
+    await write(deps, 'UPDATE imports SET step_done = :done WHERE id = :id', { id: key(one.id), done });
+    await run.progress(`${done} of ${one.rows} rows ${sentence}`);
+  };
+}
+
+/** Checks every row and keeps what it comes to; the import is then ready to be looked at. */
+export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: 'overtaken' | null): Promise<void> {
+  let gone: number;
+  do {
+    gone = await write(deps, `DELETE FROM import_rows WHERE import_id = :id LIMIT ${BATCH}`, { id: key(one.id) });
+    await run.progress('clearing');
+  } while (gone === BATCH);
+  const tell = telling(deps, run, one, 'checked');
+  const found = await walkAll(deps, one, async (rows, done) => {
+    if (rows.length > 0) await insertAll(deps, 'import_rows', rows);
+    await tell(done);
+  });
+  await updateById(deps, 'imports', key(one.id), {
+    state: 'checked',
+    counts: JSON.stringify(found.counts),
+    digest: found.digest,
+    newGroups: JSON.stringify(found.newGroups),
+    problem,
+    keptUntil: new Date(deps.now().getTime() + LIMITS.importDays * 86_400_000),
+    // With the rest in one write: whoever sees that it is checked sees the version to apply.
+    version: one.version + 1,
+  });
+}
+
+/** Whether the preview still shows what would happen. */
+export async function previewHolds(deps: Deps, run: JobRun, one: Import): Promise<boolean> {
+  const tell = telling(deps, run, one, 'checked again');
+  const found = await walkAll(deps, one, async (_rows, done) => await tell(done));
+  return one.digest !== null && found.digest.equals(one.digest);
+}
+
+/** The job behind `imports.check`. */
+export async function checkImportJob(deps: Deps, run: JobRun): Promise<string> {
+  const one = await openImport(deps, run);
+  if (one?.state !== 'checking') return 'nothing to check';
+  await checkRows(deps, run, one, null);
+  return `${one.rows} rows checked`;
+}
+
+/** The import that a job is for; undefined when it was discarded meanwhile. */
+export async function openImport(deps: Deps, run: JobRun): Promise<Import | undefined> {
+  const id = String(run.payload['import']);
+  const there = await selectOne(deps, 'SELECT 1 AS one FROM imports WHERE id = :id AND received = 1', { id: key(id) });
+  return there && (await readImport(deps, id));
+}

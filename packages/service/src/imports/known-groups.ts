@@ -1,0 +1,56 @@
+import { LIMITS } from '@nimble-latch/api';
+import { insert, selectOne, type Db } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { key, newId, text } from '../ids.js';
+import type { NewEntry } from '../trail/writer.js';
+import { entryBy, type Author } from './walk.js';
+
+export interface KnownGroup {
+  readonly id: string;
+  readonly description: string;
+}
+
+/** Groups as a file names them, each looked up once in a walk. Which spellings mean one group is the database's to say. */
+export class KnownGroups {
+  readonly #known = new Map<string, KnownGroup | null>();
+
+  /** The group of this name; null where there is none yet, undefined where the file names more than it may. */
+  async find(db: Db, name: string): Promise<KnownGroup | null | undefined> {
+    const known = this.#known.get(name);
+    if (known !== undefined) return known;
+    if (this.#known.size >= LIMITS.fileGroups) return undefined;
+    const row = await selectOne<{ id: Buffer; description: string }>(
+      db,
+      'SELECT id, description FROM person_groups WHERE name = :name',
+      { name },
+    );
+    const group = row ? { id: text(row.id), description: row.description } : null;
+    this.#known.set(name, group);
+    return group;
+  }
+
+  /** The id of a group that is there; after {@link add} every group of the file is. */
+  idOf(name: string): string {
+    return this.#known.get(name)!.id;
+  }
+
+  /** Adds groups that are not there yet. */
+  async add(deps: Deps, work: Work, names: readonly string[], author: Author): Promise<void> {
+    const entries: NewEntry[] = [];
+    for (const name of names) {
+      // Another spelling of one that was just added is the same group to the database.
+      const there = await selectOne<{ id: Buffer; description: string }>(
+        work,
+        'SELECT id, description FROM person_groups WHERE name = :name FOR UPDATE',
+        { name },
+      );
+      const id = there ? text(there.id) : newId(deps);
+      this.#known.set(name, { id, description: there?.description ?? '' });
+      if (there) continue;
+      await insert(work, 'person_groups', { id: key(id), name, description: '', createdAt: work.now });
+      entries.push(entryBy(author, 'group.added', { kind: 'group', id }));
+    }
+    await work.trailAll(entries);
+  }
+}

@@ -1,0 +1,74 @@
+import type { Plan, RowIssue } from '@nimble-latch/core/tables';
+import type { Db } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import type { NewEntry } from '../trail/writer.js';
+import type { Block } from './blocks.js';
+import type { Import } from './store.js';
+
+/** A row with what it comes to. */
+export interface Planned<Row = unknown> {
+  /** Its place among the rows of the file, from 1. */
+  readonly number: number;
+  readonly line: number;
+  readonly row: Row;
+  /** Who or what it is about, as the file calls it. */
+  readonly name: string | null;
+  readonly plan: Plan;
+}
+
+/** On whose word an import is written, for the trail. */
+export interface Author {
+  readonly actor: NewEntry['actor'];
+  readonly origin: string | null;
+  readonly importId: string;
+}
+
+/** One walk over the rows of an import, in order. */
+export interface Walk<Row = unknown> {
+  /**
+   * Plans the rows of a block against what is there now.
+   *
+   * @param locked whether the people and groups that rows concern are to be locked, for writing; twins within the file
+   *   are then not looked for again, since the check has refused them
+   */
+  plan(db: Db, block: Block, locked: boolean): Promise<Planned<Row>[]>;
+  /** What a row comes to depends on the rows before it: when going on halfway, those are planned once more first. */
+  readonly remembers: boolean;
+  /** Groups that planned rows name and that are not there yet. */
+  readonly newGroups: ReadonlySet<string>;
+  /** Adds groups that are not there yet; before anything else is written. */
+  addGroups(work: Work, names: readonly string[], author: Author): Promise<void>;
+  /** Writes rows as planned; only new, changed and returning ones are given. */
+  write(work: Work, planned: readonly Planned<Row>[], author: Author): Promise<void>;
+}
+
+/** What is particular to files about people, or about groups. */
+export interface KindOfFile<Row = unknown> {
+  walk(deps: Deps, one: Import): Walk<Row>;
+}
+
+/** An entry of the trail that an import writes. */
+export function entryBy(
+  author: Author,
+  action: NewEntry['action'],
+  target: NewEntry['target'],
+  more: Partial<Pick<NewEntry, 'person' | 'details'>> = {},
+): NewEntry {
+  return {
+    actor: author.actor,
+    action,
+    target,
+    person: more.person ?? null,
+    origin: author.origin,
+    reason: null,
+    details: { ...more.details, import: author.importId },
+  };
+}
+
+export const refusedPlan = (id: string | null, issues: readonly RowIssue[]): Plan => ({
+  verdict: 'refused',
+  id,
+  changes: [],
+  issues,
+});

@@ -1,0 +1,73 @@
+import type { LoginName } from '@nimble-latch/core/loginnames';
+import { nameKey, nameTerms } from '@nimble-latch/core/people';
+import type { PersonState, Source } from '@nimble-latch/core/vocabulary';
+import { insertAll, type Db, type SqlValues } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { key, newId } from '../ids.js';
+import { contactColumns } from './contact.js';
+
+export interface NewPerson {
+  readonly displayName: string;
+  readonly loginNames: readonly LoginName[];
+  readonly mail: string | null;
+  readonly phone: string | null;
+  readonly language: string;
+  readonly timeZone: string;
+  readonly source: Source;
+  readonly state?: PersonState;
+  /** The mapping whose file brings them. */
+  readonly mappingId?: Buffer | null;
+}
+
+/** The rows of somebody new, by table, in the order in which they can be written. */
+export interface PersonRows {
+  readonly persons: SqlValues[];
+  readonly person_terms: SqlValues[];
+  readonly login_names: SqlValues[];
+}
+
+/** What a new person is made of, with everything that lists are sorted and searched by. */
+export function personRows(deps: Deps, id: string, person: NewPerson, at: Date): PersonRows {
+  const personId = key(id);
+  return {
+    persons: [
+      {
+        id: personId,
+        displayName: person.displayName,
+        state: person.state ?? 'active',
+        source: person.source,
+        ...contactColumns(deps, id, 'mail', person.mail),
+        ...contactColumns(deps, id, 'phone', person.phone),
+        language: person.language,
+        timeZone: person.timeZone,
+        createdAt: at,
+        updatedAt: at,
+        nameKey: nameKey(person.displayName),
+      },
+    ],
+    person_terms: nameTerms(person.displayName).map((term) => ({ term, personId })),
+    login_names: person.loginNames.map(({ value, kind }) => ({
+      id: key(newId({ ...deps, now: () => at })),
+      personId,
+      value,
+      kind,
+      source: person.source,
+      mappingId: person.mappingId ?? null,
+    })),
+  };
+}
+
+/**
+ * Writes rows by table, each table in one statement, in their order. On the connection of a transaction the statements
+ * are sent without waiting for one another: while the server writes the first, the next is on its way.
+ */
+export async function insertRows(
+  db: Db & { readonly connection: object },
+  rows: Readonly<Record<string, readonly SqlValues[]>>,
+): Promise<void> {
+  await Promise.all(
+    Object.entries(rows).map(async ([table, those]) => {
+      if (those.length > 0) await insertAll(db, table, those);
+    }),
+  );
+}
