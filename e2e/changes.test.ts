@@ -37,6 +37,14 @@ describe('every change', () => {
       ['groups.addPart', () => owner.call('groups.addPart', { params: nested }), ['group.part-added']],
       ['groups.addPart again', () => owner.call('groups.addPart', { params: nested }), []],
       ['groups.removePart', () => owner.call('groups.removePart', { params: nested }), ['group.part-removed']],
+      [
+        'bulkChanges.begin',
+        () =>
+          owner.call('bulkChanges.begin', {
+            body: { kind: 'reactivate', who: { ids: [person.id] }, expect: 1 },
+          }),
+        ['bulk-change.begun'],
+      ],
       ['imports.receive', receive, ['import.received']],
       ['imports.report', () => owner.call('imports.report', { params: { id: imported.id } }), ['import.report-taken']],
       ['imports.discard', () => owner.call('imports.discard', { params: { id: imported.id } }), ['import.discarded']],

@@ -24,7 +24,7 @@ export interface RouteSpec {
   readonly takes?: 'text/csv';
   readonly answer: z.ZodType;
   /** Answers text of this type, whole or as it comes, instead of JSON. */
-  readonly media?: 'text/plain; version=0.0.4' | 'text/csv; charset=utf-8';
+  readonly media?: 'text/plain; version=0.0.4' | 'text/csv; charset=utf-8' | 'text/event-stream';
   /** Status of success; 200 unless said. */
   readonly status?: 200 | 201;
   /** Codes beyond those that every route can answer with. */

@@ -46,6 +46,7 @@ const table = {
   'last-login-name': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'last-owner': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'limit-reached': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
+  'count-changed': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'group-circle': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'bad-rows': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'too-many-missing': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },

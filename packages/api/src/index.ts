@@ -26,6 +26,7 @@ export {
   type Language,
 } from './messages/index.js';
 export {
+  BULK_KINDS,
   CLAIMS,
   COLUMN_MEANINGS,
   COVERAGES,
@@ -39,6 +40,7 @@ export {
   SIGN_IN_STATES,
   SOURCES,
   TRAIL_ACTIONS,
+  type BulkKind,
   type ColumnMeaning,
   type Coverage,
   type ImportKind,

@@ -25,6 +25,8 @@ export const LIMITS = {
   /** Characters of one proof as typed: the longest is a password. */
   proofChars: 256,
   searchChars: 100,
+  /** People that one change may name by id; more are named by a filter. */
+  bulkIds: 1_000,
   /** Bytes of a file that is brought in: some million people. */
   fileBytes: 128 * 1024 * 1024,
   /** Rows of such a file, and columns. */

@@ -47,6 +47,8 @@ export const words = {
     group: 'members of this group',
     login: 'a login name; may be given several times',
     orNone: 'or "" for none',
+    bulk: 'what happens to them',
+    bulkGroup: 'the group, for join and leave',
     tokenHours: 'how long the access token lives',
     label: 'what the authenticator is called',
     carrier: 'what carries it: a new phone of this name',
@@ -54,6 +56,16 @@ export const words = {
     later: 'do not ask for the first code now',
     scopes: 'all that it may do: {all}',
     claims: 'all that it may claim: {all}',
+  },
+  bulk: {
+    would: {
+      join: 'Puts {people} people into {group}; who is in it already stays as they are.',
+      leave: 'Takes {people} people out of {group}, as far as they are in it.',
+      deactivate: 'Deactivates {people} people: they can sign in nowhere until reactivated. Who holds a role here is left out.',
+      reactivate: 'Lets {people} people sign in again, as far as they are deactivated.',
+    },
+    done: '{changed} of {people} people were changed. To take it back: nlatch person bulk-undo {id}',
+    undone: 'Taken back for {changed} people.',
   },
   import: {
     options: {
@@ -228,7 +240,7 @@ export const words = {
     person: {
       list: 'people by name', show: 'one person', add: 'add a person', edit: 'change a person', deactivate: 'stop a person from signing in anywhere',
       reactivate: 'let a deactivated person sign in again', delete: 'delete a person with keyring and contact data', 'add-login': 'give a person one more login name',
-      'remove-login': 'take a login name away', 'set-password': 'set a password for somebody (asked for, or a line on standard input)',
+      'remove-login': 'take a login name away', bulk: 'change everybody who fits the filters, after saying how many they are', 'bulk-undo': 'take a change to many people back, for exactly those whom it changed', 'set-password': 'set a password for somebody (asked for, or a line on standard input)',
     },
     group: { list: 'groups by name', show: 'one group and its members', add: 'add a group', edit: 'rename or describe a group', delete: 'delete a group; its members stay', join: 'put a person into a group', leave: 'take a person out of a group', 'add-part': 'make a group part of another', 'remove-part': 'take a group out of another' },
     import: {

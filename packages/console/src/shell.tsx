@@ -7,6 +7,7 @@ import { Button } from './components/button.js';
 import { Banner } from './components/layout.js';
 import { Mark } from './components/mark.js';
 import { Select } from './components/fields.js';
+import { Toasts } from './components/toasts.js';
 import { changeLanguage, language, LANGUAGE_NAMES, words } from './messages/index.js';
 import { usePalette } from './palette/palette.js';
 import { call } from './session/api.js';
@@ -177,6 +178,7 @@ export function Shell({ children }: { children: ReactNode }) {
         </Me>
       </Rail>
       {palette}
+      <Toasts />
       <div>
         {(!session.hasFactor || !session.hasPassword) && (
           <Nag>

@@ -141,6 +141,7 @@ export const TRAIL_ACTIONS = [
   'person.reactivated',
   'person.deleted',
   'person.exported',
+  'bulk-change.begun',
   'import.received',
   'import.begun',
   'import.finished',
@@ -184,6 +185,7 @@ export const TRAIL_ACTIONS = [
   'setting.changed',
   'key.rotated',
   'key.retired',
+  'activity.exported',
   'trail.read',
   'trail.exported',
 ] as const;
@@ -195,6 +197,7 @@ export const PERMISSIONS = [
   'person.write',
   'person.delete',
   'person.import',
+  'person.bulk',
   'group.read',
   'group.write',
   'keyring.read',
@@ -293,3 +296,10 @@ export type RowChange = (typeof ROW_CHANGES)[number];
 /** Why an import came to rest without being done. */
 export const IMPORT_PROBLEMS = ['overtaken', 'asked-to-stop', 'internal'] as const;
 export type ImportProblem = (typeof IMPORT_PROBLEMS)[number];
+
+/** What can be done to many people at once. */
+export const BULK_KINDS = ['join', 'leave', 'deactivate', 'reactivate'] as const;
+export type BulkKind = (typeof BULK_KINDS)[number];
+
+export const BULK_STATES = ['waiting', 'running', 'done'] as const;
+export type BulkState = (typeof BULK_STATES)[number];

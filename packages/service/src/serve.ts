@@ -11,6 +11,7 @@ import type { Config } from './config.js';
 import { selectOne } from './db/sql.js';
 import { createMailSender } from './delivery/send-mail.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
+import { endStreams } from './insight/live.js';
 import { closeRuntime, openRuntime, StartError } from './runtime.js';
 import { abandonedWriters, sealUpTo } from './trail/sealer.js';
 import { hostWords as words } from './host-words.js';
@@ -91,6 +92,7 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
     address,
     setUpLink: (await hasOwner(deps)) ? undefined : await issueHostLink(deps, 'set-up', null),
     async stop() {
+      endStreams(deps);
       await app.close();
       await Promise.all(loops.map((loop) => loop.stop()));
       await closeRuntime(deps);

@@ -213,6 +213,10 @@ export const de: Catalogue = {
       title: 'Es sind schon {limit}, mehr dürfen es nicht sein.',
       remedy: 'Entfernen Sie eines, das nicht mehr gebraucht wird.',
     },
+    'count-changed': {
+      title: 'Es beträfe {people} Personen, nicht so viele wie gezählt; nichts wurde getan.',
+      remedy: 'Sehen Sie die Liste noch einmal an und wiederholen Sie es mit der Zahl, die jetzt stimmt.',
+    },
     'group-circle': {
       title: 'Damit wäre die Gruppe ein Teil ihrer selbst.',
       remedy: 'Sehen Sie nach, welche der beiden die andere schon enthält, und nehmen Sie sie dort zuerst heraus.',
@@ -379,6 +383,7 @@ export const de: Catalogue = {
     'person.reactivated': '{actor} reaktivierte {person}',
     'person.deleted': '{actor} löschte eine Person',
     'person.exported': '{actor} führte eine Liste von Personen als CSV aus',
+    'bulk-change.begun': '{actor} begann eine Änderung an vielen Personen',
     'import.received': '{actor} sandte eine Datei zum Einspielen',
     'import.begun': '{actor} ließ eine Datei einspielen',
     'import.finished': 'Eine Datei wurde für {actor} eingespielt',
@@ -422,6 +427,7 @@ export const de: Catalogue = {
     'setting.changed': '{actor} änderte die Einstellungen',
     'key.rotated': '{actor} wechselte einen Schlüssel',
     'key.retired': '{actor} zog einen Schlüssel zurück',
+    'activity.exported': '{actor} nahm eine Liste von Anmeldungen als CSV heraus',
     'trail.read': '{actor} las das Protokoll',
     'trail.exported': '{actor} führte das Protokoll aus',
   },

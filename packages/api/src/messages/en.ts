@@ -223,6 +223,10 @@ export const en = {
       title: 'There are {limit} already, the most there can be.',
       remedy: 'Remove one that is no longer needed.',
     },
+    'count-changed': {
+      title: 'It would concern {people} people, not as many as were counted; nothing was done.',
+      remedy: 'Look at the list again and repeat it with the number that is right now.',
+    },
     'group-circle': {
       title: 'That would make the group a part of itself.',
       remedy: 'Look which of the two holds the other already, and take it out there first.',
@@ -380,6 +384,7 @@ export const en = {
     'person.reactivated': '{actor} reactivated {person}',
     'person.deleted': '{actor} deleted a person',
     'person.exported': '{actor} took a list of people out as CSV',
+    'bulk-change.begun': '{actor} began a change to many people',
     'import.received': '{actor} sent a file to be brought in',
     'import.begun': '{actor} had a file brought in',
     'import.finished': 'A file was brought in for {actor}',
@@ -423,6 +428,7 @@ export const en = {
     'setting.changed': '{actor} changed the settings',
     'key.rotated': '{actor} rotated a key',
     'key.retired': '{actor} retired a key',
+    'activity.exported': '{actor} took a list of sign-ins out as CSV',
     'trail.read': '{actor} read the trail',
     'trail.exported': '{actor} exported the trail',
   },

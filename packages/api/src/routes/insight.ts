@@ -44,25 +44,35 @@ export const settings = z.strictObject({
 
 const signInCounts = z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int());
 
+const trailFilter = {
+  person: id.optional().describe('Concerning this person'),
+  actor: id.optional().describe('Done by this person or application'),
+  action: z.enum(TRAIL_ACTIONS).optional(),
+  area: z
+    .string()
+    .regex(/^[a-z-]{1,40}$/)
+    .optional()
+    .describe('Actions that begin with this word, such as authenticator'),
+  since: instant.optional(),
+  until: instant.optional(),
+};
+
 export const insightRoutes = {
   'trail.list': route('trail.list', {
     summary: 'The trail, newest first; that it was read is written on it',
     access: operator('trail.read'),
-    query: z.strictObject({
-      ...pageQuery,
-      person: id.optional().describe('Concerning this person'),
-      actor: id.optional().describe('Done by this person or application'),
-      action: z.enum(TRAIL_ACTIONS).optional(),
-      area: z
-        .string()
-        .regex(/^[a-z-]{1,40}$/)
-        .optional()
-        .describe('Actions that begin with this word, such as authenticator'),
-      since: instant.optional(),
-      until: instant.optional(),
-    }),
+    query: z.strictObject({ ...pageQuery, ...trailFilter }),
     answer: page(trailRow),
     trail: ['trail.read'],
+  }),
+  'trail.export': route('trail.export', {
+    summary:
+      'Entries that meet a filter as CSV (RFC 4180), newest first; nlatchd trail export gives what can be verified',
+    access: operator('trail.read'),
+    query: z.strictObject(trailFilter),
+    answer: z.string(),
+    media: 'text/csv; charset=utf-8',
+    trail: ['trail.exported'],
   }),
   'overview.show': route('overview.show', {
     summary: 'How the population stands, and what happened in the last day',

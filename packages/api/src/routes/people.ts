@@ -1,5 +1,7 @@
 import { isTimeZone, LANGUAGE_PATTERN, MAIL_MAX, MAIL_PATTERN, PHONE_PATTERN } from '@nimble-latch/core/fields';
 import {
+  BULK_KINDS,
+  BULK_STATES,
   COVERAGES,
   LOGIN_NAME_KINDS,
   METHODS,
@@ -130,6 +132,20 @@ const filter = {
   method: z.enum(METHODS).optional().describe('Who holds an active authenticator of this method'),
   seen: z.enum(SEEN).optional().describe('How long ago they last signed in'),
 };
+
+const bulkChange = z.strictObject({
+  id,
+  kind: z.enum(BULK_KINDS),
+  group: z.strictObject({ id, name: z.string() }).nullable(),
+  state: z.enum(BULK_STATES),
+  people: z.number().int().describe('People whom it was asked for'),
+  passed: z.number().int().describe('People that it has come to so far'),
+  changed: z.number().int().describe('People who were not so already, and are now'),
+  undoes: id.nullable().describe('The change that this one takes back'),
+  undoneBy: id.nullable().describe('The change that took this one back'),
+  createdAt: instant,
+  finishedAt: instant.nullable(),
+});
 
 const counts = z.record(z.string(), z.number().int());
 
@@ -344,5 +360,47 @@ export const peopleRoutes = {
     params: z.strictObject({ id, partId: id }),
     answer: nothing,
     trail: ['group.part-removed'],
+  }),
+  'bulkChanges.list': route('bulkChanges.list', {
+    summary: 'Changes to many people, the latest first: those under way and the last that ended',
+    access: operator('person.bulk'),
+    query: z.strictObject({ limit: pageQuery.limit }),
+    answer: page(bulkChange),
+    trail: READS,
+  }),
+  'bulkChanges.begin': route('bulkChanges.begin', {
+    summary: 'Change many people at once, as a job: put into a group, take out of it, deactivate, reactivate',
+    access: operator('person.bulk'),
+    body: z.strictObject({
+      kind: z.enum(BULK_KINDS),
+      group: id.optional().describe('For join and leave'),
+      who: z.union([
+        z.strictObject({ ids: z.array(id).min(1).max(LIMITS.bulkIds) }),
+        z.strictObject({ filter: z.strictObject(filter) }),
+      ]),
+      expect: z.number().int().min(1).describe('How many people were counted; with another number nothing is done'),
+    }),
+    answer: bulkChange,
+    status: 201,
+    errors: ['count-changed'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['bulk-change.begun'],
+  }),
+  'bulkChanges.show': route('bulkChanges.show', {
+    summary: 'One change to many people: how far it is, or what it did',
+    access: operator('person.bulk'),
+    params: byId,
+    answer: bulkChange,
+    trail: READS,
+  }),
+  'bulkChanges.undo': route('bulkChanges.undo', {
+    summary: 'Take a change back, for exactly those whom it changed',
+    access: operator('person.bulk'),
+    params: byId,
+    answer: bulkChange,
+    status: 201,
+    errors: ['wrong-state', 'count-changed'],
+    trail: ['bulk-change.begun'],
   }),
 };

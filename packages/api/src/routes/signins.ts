@@ -94,6 +94,14 @@ const activityStory = z.strictObject({
 
 export const walkThrough = z.strictObject({ signIn, story: activityStory });
 
+const activityFilter = {
+  person: id.optional(),
+  application: id.optional(),
+  state: z.enum(SIGN_IN_STATES).optional(),
+  since: instant.optional(),
+  until: instant.optional(),
+};
+
 export const signInRoutes = {
   'signIns.begin': route('signIns.begin', {
     summary: 'Ask about one person; the answer says what to ask them next',
@@ -195,22 +203,50 @@ export const signInRoutes = {
   'activity.list': route('activity.list', {
     summary: 'Sign-ins, newest first',
     access: operator('activity.read'),
-    query: z.strictObject({
-      ...pageQuery,
-      person: id.optional(),
-      application: id.optional(),
-      state: z.enum(SIGN_IN_STATES).optional(),
-      since: instant.optional(),
-      until: instant.optional(),
-    }),
+    query: z.strictObject({ ...pageQuery, ...activityFilter }),
     answer: page(activityRow),
     trail: READS,
+  }),
+  'activity.stream': route('activity.stream', {
+    summary: 'Tells when sign-ins or the trail have changed, as server-sent events; nothing of what they hold',
+    access: operator('activity.read'),
+    answer: z.string(),
+    media: 'text/event-stream',
+    trail: READS,
+  }),
+  'activity.export': route('activity.export', {
+    summary: 'Sign-ins that meet a filter as CSV (RFC 4180), newest first; that it was taken is on the trail',
+    access: operator('activity.read'),
+    query: z.strictObject(activityFilter),
+    answer: z.string(),
+    media: 'text/csv; charset=utf-8',
+    trail: ['activity.exported'],
   }),
   'activity.show': route('activity.show', {
     summary: 'The full story of one sign-in',
     access: operator('activity.read'),
     params: byId,
     answer: activityStory,
+    trail: READS,
+  }),
+  'people.meets': route('people.meets', {
+    summary: 'What a person would meet at each application now, if they proved everything right',
+    access: operator('person.read'),
+    params: z.strictObject({ id }),
+    answer: z.strictObject({
+      rows: z.array(
+        z.strictObject({
+          application: z.strictObject({ id, name: z.string() }),
+          outcome: z.enum(['let-in', 'refused', 'enrol-first']),
+          asks: z.array(z.enum(PROMPT_KINDS)).describe('In their order'),
+          vouches: z.boolean().describe('A connection of it may say that it has checked the password itself'),
+          reason: z.enum(OPERATOR_REASONS).nullable().describe('Why they would not be let in'),
+          serves: z
+            .array(z.strictObject({ id, method: z.enum(METHODS), label: z.string() }))
+            .describe('Authenticators that answer what is asked beside the password'),
+        }),
+      ),
+    }),
     trail: READS,
   }),
 };

@@ -1,4 +1,6 @@
+import { setTimeout as delay } from 'node:timers/promises';
 import {
+  BULK_KINDS,
   catalogue,
   COVERAGES,
   METHODS,
@@ -7,13 +9,14 @@ import {
   SEEN,
   SOURCES,
   type Answer,
+  type BulkKind,
   type Coverage,
   type Method,
   type Seen,
   type Sent,
   type Source,
 } from '@nimble-latch/api';
-import { Option } from 'commander';
+import { Argument, Option, type Command } from 'commander';
 import { facts, table, type Column } from '../render/table.js';
 import { relative } from '../render/time.js';
 import type { Session } from '../context.js';
@@ -67,7 +70,7 @@ function describe(person: Person): string {
   ]);
 }
 
-interface ListOptions {
+interface FilterOptions {
   find?: string;
   group?: string;
   state?: Person['state'];
@@ -75,33 +78,51 @@ interface ListOptions {
   holds?: Method;
   seen?: Seen;
   source?: Source;
+}
+
+interface ListOptions extends FilterOptions {
   count?: boolean;
   csv?: boolean;
   limit: number;
   cursor?: string;
 }
 
-export const person: Noun = (command, context) => {
-  const help = words.help.person;
+/** Options that say which people are meant. */
+const filterOptions = (command: Command): Command =>
   command
-    .command('list')
-    .description(help.list)
     .option('--find <beginning>', words.options.findPerson)
     .option('--group <group>', words.options.group)
     .addOption(new Option('--state <state>').choices(PERSON_STATES))
     .addOption(new Option('--coverage <coverage>', words.options.coverage).choices(COVERAGES))
     .addOption(new Option('--holds <method>', words.options.holds).choices(METHODS))
     .addOption(new Option('--seen <when>', words.options.seen).choices(SEEN))
-    .addOption(new Option('--source <source>', words.options.source).choices(SOURCES))
+    .addOption(new Option('--source <source>', words.options.source).choices(SOURCES));
+
+async function filterOf(session: Session, options: FilterOptions) {
+  const group = options.group ? (await findGroup(session, options.group)).id : undefined;
+  const { state, coverage, seen, source, holds: method, find: q } = options;
+  return { q, group, state, coverage, seen, source, method };
+}
+
+/** Waits until a change to many people has come to everybody. */
+async function changed(session: Session, id: string): Promise<Answer<'bulkChanges.show'>> {
+  for (let wait = 150; ; wait = Math.min(1_000, wait * 1.5)) {
+    const change = await session.client.call('bulkChanges.show', { params: { id } });
+    if (change.state === 'done') return change;
+    await delay(wait);
+  }
+}
+
+export const person: Noun = (command, context) => {
+  const help = words.help.person;
+  filterOptions(command.command('list').description(help.list))
     .option('--count', words.options.count)
     .option('--csv', words.options.csv)
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
     .action(
       withSession(context, async (session, options: ListOptions) => {
-        const group = options.group ? (await findGroup(session, options.group)).id : undefined;
-        const { state, coverage, seen, source, holds: method, find: q } = options;
-        const filter = { q, group, state, coverage, seen, source, method };
+        const filter = await filterOf(session, options);
         if (options.count) {
           const answer = await session.client.call('people.count', { query: filter });
           show(session, answer, () => `${answer.people}\n`);
@@ -115,6 +136,47 @@ export const person: Noun = (command, context) => {
           query: { ...filter, limit: options.limit, cursor: options.cursor },
         });
         show(session, page, () => peopleTable(session, page.rows) + moreRows(session, page));
+      }),
+    );
+  filterOptions(
+    command
+      .command('bulk')
+      .description(help.bulk)
+      .addArgument(new Argument('<change>', words.options.bulk).choices(BULK_KINDS)),
+  )
+    .option('--to <group>', words.options.bulkGroup)
+    .option('--dry-run', words.import.options.dryRun)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(
+        context,
+        async (session, kind: BulkKind, options: FilterOptions & { to?: string; dryRun?: boolean; yes?: boolean }) => {
+          const filter = await filterOf(session, options);
+          const group = options.to === undefined ? undefined : await findGroup(session, options.to);
+          const { people } = await session.client.call('people.count', { query: filter });
+          const facts = { people, group: group?.name ?? '' };
+          if (options.dryRun || people === 0) {
+            done(session, { people }, say(words.bulk.would[kind], facts));
+            return;
+          }
+          if (!(await confirm(session, say(words.bulk.would[kind], facts), options.yes))) return;
+          const begun = await session.client.call('bulkChanges.begin', {
+            body: { kind, group: group?.id, who: { filter }, expect: people },
+            idempotencyKey: onceKey(),
+          });
+          const change = await changed(session, begun.id);
+          done(session, change, say(words.bulk.done, { changed: change.changed, people, id: change.id }));
+        },
+      ),
+    );
+  command
+    .command('bulk-undo <change>')
+    .description(help['bulk-undo'])
+    .action(
+      withSession(context, async (session, id: string) => {
+        const begun = await session.client.call('bulkChanges.undo', { params: { id } });
+        const change = await changed(session, begun.id);
+        done(session, change, say(words.bulk.undone, { changed: change.changed }));
       }),
     );
   command

@@ -3,10 +3,12 @@ import { useInfiniteQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { Button } from '../components/button.js';
 import { Select } from '../components/fields.js';
-import { Banner, Page, Row } from '../components/layout.js';
+import { Banner, Page, Row, Spread } from '../components/layout.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useRead } from '../session/api.js';
+import { useLive } from '../session/live.js';
 import { ActivityTable } from './activity-table.js';
+import { csvAddress } from './csv-address.js';
 
 const w = words.activity;
 type State = (typeof SIGN_IN_STATES)[number];
@@ -43,11 +45,16 @@ export function ActivityPage() {
     queryFn: ({ pageParam }) => call('activity.list', { query: { ...filter, cursor: pageParam } }),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next ?? undefined,
-    refetchInterval: 10_000,
   });
+  useLive('signIns', () => void signIns.refetch());
   return (
     <Page>
-      <h1>{w.title}</h1>
+      <Spread>
+        <h1>{w.title}</h1>
+        <a href={csvAddress('activity', filter)} download={w.csvFile}>
+          {words.people.csv}
+        </a>
+      </Spread>
       <Row>
         <Select
           label={w.state}

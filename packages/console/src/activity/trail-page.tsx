@@ -1,34 +1,16 @@
-import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { Button } from '../components/button.js';
 import { Select } from '../components/fields.js';
-import { Banner, Empty, Page, Row, Soft, State } from '../components/layout.js';
-import { Table } from '../components/table.js';
-import { Time } from '../components/time.js';
-import { say, shared, words } from '../messages/index.js';
+import { Banner, Empty, Page, Row, Spread } from '../components/layout.js';
+import { words } from '../messages/index.js';
 import { call, troubleOf } from '../session/api.js';
+import { useLive } from '../session/live.js';
+import { csvAddress } from './csv-address.js';
+import { TrailTable } from './trail-table.js';
 
 const w = words.trail;
-type TrailRow = Answer<'trail.list'>['rows'][number];
-
-/** An entry as a sentence with the names that its ids have today. */
-function sentenceOf({ actor, action, person, target, reason }: TrailRow): string {
-  const who =
-    actor.name ??
-    (actor.kind === 'host' || actor.kind === 'service'
-      ? shared.actors[actor.kind]
-      : actor.id
-        ? shared.actors.erased
-        : shared.actors.nobody);
-  const sentence = say(shared.trail[action], {
-    actor: who,
-    person: person ? (person.name ?? shared.actors.erased) : shared.actors.nobody,
-    target: target.name ?? `a ${target.kind}`,
-    reason: reason ?? '',
-  });
-  return sentence.charAt(0).toUpperCase() + sentence.slice(1);
-}
 
 export function TrailPage() {
   const [query, setQuery] = useSearchParams();
@@ -43,6 +25,9 @@ export function TrailPage() {
     refetchOnWindowFocus: false,
     staleTime: 60_000,
   });
+  // Told, and read only when somebody wants to: each reading is written on the trail.
+  const [newer, setNewer] = useState(false);
+  useLive('trail', () => setNewer(true));
   const set = (name: string, value: string | undefined) => {
     const next = new URLSearchParams(query);
     if (value === undefined) next.delete(name);
@@ -52,7 +37,12 @@ export function TrailPage() {
   const rows = trail.data?.pages.flatMap((page) => page.rows) ?? [];
   return (
     <Page>
-      <h1>{w.title}</h1>
+      <Spread>
+        <h1>{w.title}</h1>
+        <a href={csvAddress('trail', { person, area })} download={w.csvFile}>
+          {words.people.csv}
+        </a>
+      </Spread>
       <p>{w.hint}</p>
       <Row>
         <Select
@@ -63,31 +53,22 @@ export function TrailPage() {
         />
         {person && <Button onPress={() => set('person', undefined)}>{w.everybody}</Button>}
       </Row>
+      {newer && (
+        <Banner role="status">
+          {w.newer}
+          <Button
+            onPress={() => {
+              setNewer(false);
+              void trail.refetch();
+            }}
+          >
+            {w.showNewer}
+          </Button>
+        </Banner>
+      )}
       {trail.error && <Banner $tone="danger">{troubleOf(trail.error)?.text}</Banner>}
       {trail.data && rows.length === 0 && <Empty title={w.emptyTitle} hint={w.emptyHint} />}
-      {rows.length > 0 && (
-        <Table
-          label={w.title}
-          rows={rows}
-          keyOf={(row) => `${row.writer}-${row.number}`}
-          columns={[
-            { heading: w.what, cell: sentenceOf },
-            { heading: w.when, cell: (row) => <Time at={row.at} /> },
-            {
-              heading: w.why,
-              cell: (row) =>
-                row.reason && row.reason in shared.reasons
-                  ? shared.reasons[row.reason as keyof typeof shared.reasons]
-                  : (row.reason ?? ''),
-            },
-            { heading: w.from, cell: (row) => <Soft>{row.origin ?? ''}</Soft> },
-            {
-              heading: w.sealed,
-              cell: (row) => <State tone={row.sealed ? 'good' : 'open'}>{row.sealed ? w.yes : w.notYet}</State>,
-            },
-          ]}
-        />
-      )}
+      {rows.length > 0 && <TrailTable rows={rows} label={w.title} />}
       {trail.hasNextPage && (
         <Row>
           <Button onPress={() => void trail.fetchNextPage()} isDisabled={trail.isFetching}>

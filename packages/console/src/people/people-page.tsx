@@ -10,6 +10,7 @@ import { PopoverButton } from '../components/popover.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { size, space } from '../theme/tokens.js';
+import { BulkBar, BulkProgress, type Chosen } from './bulk-bar.js';
 import { COLUMNS, FIRST_COLUMNS, PeopleTable, type ColumnId, type PeopleFilter } from './people-table.js';
 
 const w = words.people;
@@ -89,14 +90,23 @@ function useColumns(): [readonly ColumnId[], (next: readonly ColumnId[]) => void
   ];
 }
 
+const NOBODY: Chosen = new Set();
+
+/** Who is ticked; nobody any more as soon as the list shows others. */
+function useChosen(filter: PeopleFilter): [Chosen, (chosen: Chosen) => void] {
+  const by = JSON.stringify(filter);
+  const [kept, keep] = useState<{ readonly chosen: Chosen; readonly by: string }>({ chosen: NOBODY, by });
+  return [kept.by === by ? kept.chosen : NOBODY, (chosen) => keep({ chosen, by })];
+}
+
 export function PeoplePage() {
-  const { q, chosen, set, type, clear, address } = useFilter();
+  const { q, chosen: filters, set, type, clear, address } = useFilter();
   const adding = address.has('add');
   const [columns, setColumns] = useColumns();
   const searched = useDeferredValue(q.trim());
   const { data: counts } = useRead('people.counts');
   const { data: groups } = useRead('groups.list', { query: { limit: 200 } });
-  const filter = { ...chosen, ...(searched === '' ? {} : { q: searched }) } as PeopleFilter;
+  const filter = { ...filters, ...(searched === '' ? {} : { q: searched }) } as PeopleFilter;
   const valuesOf: Readonly<Record<FilterName, readonly { id: string; text: string }[]>> = {
     coverage: COVERAGES.map((id) => ({ id, text: shared.coverages[id] })),
     group: (groups?.rows ?? []).map((group) => ({ id: group.id, text: group.name })),
@@ -106,6 +116,7 @@ export function PeoplePage() {
     source: SOURCES.map((id) => ({ id, text: shared.sources[id] })),
   };
   const filtered = Object.keys(filter).length > 0;
+  const [chosen, setChosen] = useChosen(filter);
   return (
     <Page>
       <Spread>
@@ -123,7 +134,7 @@ export function PeoplePage() {
           <Select
             key={name}
             label={LABELS[name]}
-            value={chosen[name] ?? ANY}
+            value={filters[name] ?? ANY}
             onChange={(value) => set(name, value)}
             options={[
               { id: ANY, text: w.any },
@@ -131,7 +142,7 @@ export function PeoplePage() {
                 const people = counts?.[name][id] ?? 0;
                 const told = counts ? `${text} (${people.toLocaleString(locale)})` : text;
                 // What nobody has is no choice, unless it is the one that was made.
-                return people > 0 || chosen[name] === id ? [{ id, text: told }] : [];
+                return people > 0 || filters[name] === id ? [{ id, text: told }] : [];
               }),
             ]}
           />
@@ -164,7 +175,11 @@ export function PeoplePage() {
           </PopoverButton>
         </Row>
       </Spread>
-      <PeopleTable filter={filter} columns={columns} />
+      <BulkProgress />
+      {(chosen === 'all' || chosen.size > 0) && (
+        <BulkBar chosen={chosen} filter={filter} onDone={() => setChosen(NOBODY)} />
+      )}
+      <PeopleTable filter={filter} columns={columns} selection={{ keys: chosen, onChange: setChosen }} />
       {adding && <AddPerson onClose={() => set('add', '')} />}
     </Page>
   );

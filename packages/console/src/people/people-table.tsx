@@ -4,7 +4,7 @@ import { useNavigate } from 'react-router';
 import { Button } from '../components/button.js';
 import { Banner, Empty, Row, Soft, State } from '../components/layout.js';
 import { Reached } from '../components/reached.js';
-import { Table, type TableColumn } from '../components/table.js';
+import { Table, type TableColumn, type TableProps } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from '../session/api.js';
@@ -50,10 +50,12 @@ export function PeopleTable({
   filter,
   columns = FIRST_COLUMNS,
   empty = w.emptyHint,
+  selection,
 }: {
   filter: PeopleFilter;
   columns?: readonly ColumnId[];
   empty?: string;
+  selection?: TableProps<PersonRow>['selection'];
 }) {
   const navigate = useNavigate();
   const people = useInfiniteQuery({
@@ -78,6 +80,7 @@ export function PeopleTable({
         columns={[{ heading: w.name, cell: (row) => row.displayName }, ...columns.map((id) => COLUMNS[id])]}
         keyOf={(row) => row.id}
         onOpen={(row) => void navigate(`/people/${row.id}`)}
+        {...(selection ? { selection } : {})}
       />
       <Row>
         <Soft role="status">{say(w.shown, { count: rows.length })}</Soft>

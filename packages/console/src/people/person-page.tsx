@@ -6,10 +6,13 @@ import { Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
+import { tell } from '../components/toasts.js';
 import { ActivityTable } from '../activity/activity-table.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { Keyring } from './keyring.js';
+import { Meets } from './meets.js';
+import { OwnTrail } from './own-trail.js';
 
 type Person = Answer<'people.show'>;
 const w = words.people;
@@ -19,7 +22,6 @@ export function PersonPage() {
   const { data: person, error } = useRead('people.show', { params: { id } });
   const signIns = useRead('activity.list', { query: { person: id, limit: 5 } });
   const [open, setOpen] = useState<'edit' | 'password' | 'login' | 'group' | 'deactivate' | 'delete'>();
-  const [said, setSaid] = useState<string>();
   if (error)
     return (
       <Page>
@@ -47,18 +49,13 @@ export function PersonPage() {
           {person.state === 'active' ? (
             <Button onPress={() => setOpen('deactivate')}>{w.deactivate}</Button>
           ) : (
-            <Reactivate person={person} onDone={() => setSaid(say(w.reactivated, { name }))} />
+            <Reactivate person={person} onDone={() => tell(say(w.reactivated, { name }))} />
           )}
           <Button look="danger" onPress={() => setOpen('delete')}>
             {w.delete}
           </Button>
         </Row>
       </Spread>
-      {said && (
-        <Banner $tone="good" role="status">
-          {said}
-        </Banner>
-      )}
       <Facts>
         <dt>{w.loginNames}</dt>
         <dd>
@@ -78,16 +75,15 @@ export function PersonPage() {
         </dd>
       </Facts>
       <Keyring person={person} />
+      <Meets personId={id} />
       <Section aria-labelledby="sign-ins">
         <Spread>
           <h2 id="sign-ins">{w.signIns}</h2>
-          <Row>
-            <Link to={`/sign-ins?person=${id}`}>{w.allSignIns}</Link>
-            <Link to={`/trail?person=${id}`}>{w.trail}</Link>
-          </Row>
+          <Link to={`/sign-ins?person=${id}`}>{w.allSignIns}</Link>
         </Spread>
         {signIns.data && <ActivityTable rows={signIns.data.rows} label={w.signIns} />}
       </Section>
+      <OwnTrail personId={id} name={name} />
       {open === 'edit' && <EditPerson person={person} onClose={close} />}
       {open === 'password' && (
         <SetPassword
@@ -95,7 +91,7 @@ export function PersonPage() {
           onClose={close}
           onDone={() => {
             close();
-            setSaid(say(w.passwordDone, { name }));
+            tell(say(w.passwordDone, { name }));
           }}
         />
       )}
@@ -107,7 +103,7 @@ export function PersonPage() {
           onClose={close}
           onDone={() => {
             close();
-            setSaid(say(w.deactivatedDone, { name }));
+            tell(say(w.deactivatedDone, { name }), () => call('people.reactivate', { params: { id } }));
           }}
         />
       )}
@@ -117,7 +113,14 @@ export function PersonPage() {
 }
 
 function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
-  const remove = useAct((loginNameId: string) => call('loginNames.remove', { params: { id: person.id, loginNameId } }));
+  const params = { id: person.id };
+  const remove = useAct(
+    (one: Person['loginNames'][number]) => call('loginNames.remove', { params: { ...params, loginNameId: one.id } }),
+    (_, { value }) =>
+      tell(say(w.loginRemoved, { value, name: person.displayName }), () =>
+        call('loginNames.add', { params, body: { value }, idempotencyKey: crypto.randomUUID() }),
+      ),
+  );
   return (
     <>
       <Row>
@@ -128,7 +131,7 @@ function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
               <Button
                 look="quiet"
                 aria-label={say(w.removeLogin, { name: one.value })}
-                onPress={() => remove.mutate(one.id)}
+                onPress={() => remove.mutate(one)}
               >
                 ✕
               </Button>
@@ -145,7 +148,13 @@ function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
 }
 
 function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
-  const leave = useAct((id: string) => call('groups.leave', { params: { id, personId: person.id } }));
+  const leave = useAct(
+    ({ id }: Person['groups'][number]) => call('groups.leave', { params: { id, personId: person.id } }),
+    (_, { id, name: group }) =>
+      tell(say(w.groupLeft, { group, name: person.displayName }), () =>
+        call('groups.join', { params: { id, personId: person.id } }),
+      ),
+  );
   return (
     <Row>
       {person.groups.map((group) => (
@@ -155,7 +164,7 @@ function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
             <Button
               look="quiet"
               aria-label={say(w.leaveGroup, { name: group.name })}
-              onPress={() => leave.mutate(group.id)}
+              onPress={() => leave.mutate(group)}
             >
               ✕
             </Button>

@@ -13,3 +13,4 @@ export {
   type StoryStep,
 } from './state.js';
 export { amrOf, wayOf } from './way.js';
+export * from './foresee.js';

@@ -4,12 +4,14 @@ import {
   advance,
   amrOf,
   beginSignIn,
+  foresee,
   LONGEST_STORY,
   MOST_WRONG_PROOFS,
   promptOf,
   SIGN_IN_LIFE_MS,
   wayOf,
   type Event,
+  type Holding,
   type SignIn,
 } from './index.js';
 
@@ -80,5 +82,20 @@ describe('a sign-in', () => {
         }
       }),
     );
+  });
+});
+
+describe('what is foreseen', () => {
+  const app: Holding = { factors: ['totp'] };
+  const nothing: Holding = { factors: [] };
+  it.each([
+    ['required', app, true, false, 'let-in', ['password', 'code'], null],
+    ['required', nothing, true, false, 'enrol-first', ['password'], 'no-usable-authenticator'],
+    ['if-held', nothing, true, false, 'let-in', ['password'], null],
+    ['if-held', app, true, false, 'let-in', ['password', 'code'], null],
+    ['required', app, false, false, 'refused', ['password'], 'no-password-set'],
+    ['required', app, false, true, 'let-in', ['code'], null],
+  ] as const)('%s, %j, password %s, vouched %s: %s', (rule, holding, hasPassword, claimed, state, asks, reason) => {
+    expect(foresee(rule, holding, hasPassword, claimed)).toEqual({ state, asks, reason });
   });
 });

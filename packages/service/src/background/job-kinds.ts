@@ -4,6 +4,7 @@ import type { Deps } from '../deps.js';
 import { applyImportJob } from '../imports/apply.js';
 import { checkImportJob } from '../imports/check.js';
 import { sweepImports } from '../imports/discard.js';
+import { bulkChangeJob } from '../people/bulk.js';
 import { keepCounts } from '../people/counts.js';
 import { ageSeen, fillFacets } from '../people/facets.js';
 import type { JobKinds } from './jobs.js';
@@ -44,6 +45,11 @@ async function sweep(deps: Deps): Promise<string> {
     ['source_failures', 'window_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY'],
     ['familiar_sources', 'last_at < UTC_TIMESTAMP(3) - INTERVAL 180 DAY'],
     ['jobs', "singleton IS NULL AND state = 'done' AND run_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY"],
+    [
+      'bulk_change_people',
+      "change_id IN (SELECT id FROM bulk_changes WHERE state = 'done' AND created_at < UTC_TIMESTAMP(3) - INTERVAL 7 DAY)",
+    ],
+    ['bulk_changes', "state = 'done' AND created_at < UTC_TIMESTAMP(3) - INTERVAL 7 DAY"],
     ['authenticators', "state = 'pending' AND created_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY"],
   ];
   let total = 0;
@@ -75,6 +81,7 @@ export const JOB_KINDS: JobKinds = {
   rekey: { long: true, run: rekey },
   'check-import': { long: true, run: checkImportJob },
   'apply-import': { long: true, run: applyImportJob },
+  'bulk-change': { long: true, run: bulkChangeJob },
   'sweep-imports': { everySeconds: 900, run: sweepImports },
   'count-people': { everySeconds: 60, run: keepCounts },
   'age-seen': { everySeconds: 3600, run: ageSeen },

@@ -2,13 +2,13 @@ import { Readable } from 'node:stream';
 import type { Answer } from '@nimble-latch/api';
 import { catalogue, say } from '@nimble-latch/api';
 import type { RowVerdict } from '@nimble-latch/core/vocabulary';
-import { stringify } from 'csv-stringify/sync';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
+import { csvLines } from '../http/csv.js';
 import { key, text } from '../ids.js';
 import { readBlockAfter, type Block, type FileRow } from './blocks.js';
 import type { KeptIssues } from './check.js';
@@ -131,8 +131,7 @@ const PAGE = 500;
 /** The rows that were or will not be written, as they came, with line and reasons before them. */
 async function* report(deps: Deps, one: Import): AsyncGenerator<string> {
   const words = catalogue('en');
-  const csv = (rows: string[][]) => stringify(rows, { record_delimiter: 'windows', escape_formulas: true });
-  yield csv([['line', 'problem', ...one.columns.map((column) => column.name)]]);
+  yield csvLines([['line', 'problem', ...one.columns.map((column) => column.name)]]);
   let after = 0;
   for (;;) {
     const rows = await keptRows(
@@ -148,7 +147,7 @@ async function* report(deps: Deps, one: Import): AsyncGenerator<string> {
       one,
       rows.map((row) => row.number),
     );
-    yield csv(
+    yield csvLines(
       rows.map((row) => {
         const found = rowIn(blocks, row.number)!;
         const problems =

@@ -7,7 +7,8 @@ import type { AreaHandlers, Handler } from '../http/call.js';
 import { text } from '../ids.js';
 import { showOverview } from './overview.js';
 import { FIRST_SETTINGS } from './settings-cache.js';
-import { listTrail } from './trail-list.js';
+import { streamActivity } from './live.js';
+import { exportTrail, listTrail } from './trail-list.js';
 
 const editSettings: Handler<'settings.edit'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
@@ -91,9 +92,18 @@ async function unsealedCount(deps: Parameters<Handler<'system.show'>>[0]): Promi
 }
 
 export const insightHandlers: AreaHandlers<
-  'trail.list' | 'overview.show' | 'settings.show' | 'settings.edit' | 'system.show' | 'system.metrics'
+  | 'trail.list'
+  | 'trail.export'
+  | 'activity.stream'
+  | 'overview.show'
+  | 'settings.show'
+  | 'settings.edit'
+  | 'system.show'
+  | 'system.metrics'
 > = {
   'trail.list': listTrail,
+  'trail.export': exportTrail,
+  'activity.stream': streamActivity,
   'overview.show': showOverview,
   'settings.show': async (deps) => {
     deps.settings.forget();

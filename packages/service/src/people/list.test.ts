@@ -7,7 +7,9 @@ import { seededRandom } from '../demo/world.js';
 import { text } from '../ids.js';
 import { countPeople, keepCounts } from './counts.js';
 import { ageSeen, fillFacets } from './facets.js';
-import { countExactly, listPeople, type PeopleFilter } from './list.js';
+import type { PeopleFilter } from './filter.js';
+import { countExactly } from './gather.js';
+import { listPeople } from './list.js';
 
 /** Everybody as the naive way of filtering sees them: whole rows, in memory. */
 interface Known {

@@ -4,13 +4,16 @@ import type { AreaHandlers, Handler } from '../http/call.js';
 import { setPassword } from '../keyring/set-password.js';
 import { entryOf } from '../http/actors.js';
 import { addPerson } from './add-person.js';
+import { beginChange, listChanges, showChange, undoChange } from './bulk.js';
 import { countPeople } from './counts.js';
 import { deactivatePerson, deletePerson, editPerson, reactivatePerson } from './change-person.js';
 import { addGroup, deleteGroup, editGroup, joinGroup, leaveGroup, listGroups, showGroup } from './groups.js';
 import { addLoginName, removeLoginName } from './login-names.js';
 import { lockPerson } from './lock-person.js';
 import { exportPeople } from './export.js';
-import { countExactly, listPeople, type PeopleFilter } from './list.js';
+import type { PeopleFilter } from './filter.js';
+import { countExactly } from './gather.js';
+import { listPeople } from './list.js';
 import { addPart, removePart } from './nesting.js';
 import { readPerson } from './store.js';
 
@@ -65,6 +68,10 @@ export const peopleHandlers: AreaHandlers<
   | 'groups.delete'
   | 'groups.join'
   | 'groups.leave'
+  | 'bulkChanges.list'
+  | 'bulkChanges.begin'
+  | 'bulkChanges.show'
+  | 'bulkChanges.undo'
   | 'groups.addPart'
   | 'groups.removePart'
 > = {
@@ -88,6 +95,10 @@ export const peopleHandlers: AreaHandlers<
   'groups.delete': deleteGroup,
   'groups.join': joinGroup,
   'groups.leave': leaveGroup,
+  'bulkChanges.list': listChanges,
+  'bulkChanges.begin': beginChange,
+  'bulkChanges.show': showChange,
+  'bulkChanges.undo': undoChange,
   'groups.addPart': addPart,
   'groups.removePart': removePart,
 };

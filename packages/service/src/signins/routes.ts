@@ -11,6 +11,8 @@ import { listActivity, showActivity, storyOf } from './activity.js';
 import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { consoleBegin, consoleProve } from './console.js';
 import { tellTrail } from './context.js';
+import { exportActivity } from './export-activity.js';
+import { meets } from './meets.js';
 import { prove } from './prove.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf, type StoredSignIn } from './store.js';
 
@@ -116,7 +118,9 @@ export const signInHandlers: AreaHandlers<
   | 'console.prove'
   | 'walkThroughs.begin'
   | 'walkThroughs.prove'
+  | 'people.meets'
   | 'activity.list'
+  | 'activity.export'
   | 'activity.show'
 > = {
   'signIns.begin': beginForApplication,
@@ -127,6 +131,8 @@ export const signInHandlers: AreaHandlers<
   'console.prove': consoleProve,
   'walkThroughs.begin': beginWalk,
   'walkThroughs.prove': proveWalk,
+  'people.meets': meets,
+  'activity.export': exportActivity,
   'activity.list': async (deps, { query }) => ({ answer: await listActivity(deps, query, deps.now()) }),
   'activity.show': async (deps, { params }) => ({ answer: await showActivity(deps, params.id, deps.now()) }),
 };

@@ -2,6 +2,7 @@ import { initialSchema } from './0001-initial.js';
 import { peopleAtScale } from './0002-people-at-scale.js';
 import { imports } from './0003-imports.js';
 import { nestedGroups } from './0004-nested-groups.js';
+import { bulkChanges } from './0005-bulk-changes.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
 export interface Migration {
@@ -11,4 +12,10 @@ export interface Migration {
 }
 
 /** All steps, in order. Steps are only ever added: expand in one release, contract in a later one. */
-export const MIGRATIONS: readonly Migration[] = [...initialSchema, ...peopleAtScale, ...imports, ...nestedGroups];
+export const MIGRATIONS: readonly Migration[] = [
+  ...initialSchema,
+  ...peopleAtScale,
+  ...imports,
+  ...nestedGroups,
+  ...bulkChanges,
+];

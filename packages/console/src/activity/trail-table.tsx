@@ -1,0 +1,53 @@
+import type { Answer } from '@nimble-latch/api';
+import { Soft, State } from '../components/layout.js';
+import { Table } from '../components/table.js';
+import { Time } from '../components/time.js';
+import { say, shared, words } from '../messages/index.js';
+
+const w = words.trail;
+type TrailRow = Answer<'trail.list'>['rows'][number];
+
+/** An entry as a sentence with the names that its ids have today. */
+function sentenceOf({ actor, action, person, target, reason }: TrailRow): string {
+  const who =
+    actor.name ??
+    (actor.kind === 'host' || actor.kind === 'service'
+      ? shared.actors[actor.kind]
+      : actor.id
+        ? shared.actors.erased
+        : shared.actors.nobody);
+  const sentence = say(shared.trail[action], {
+    actor: who,
+    person: person ? (person.name ?? shared.actors.erased) : shared.actors.nobody,
+    target: target.name ?? `a ${target.kind}`,
+    reason: reason ?? '',
+  });
+  return sentence.charAt(0).toUpperCase() + sentence.slice(1);
+}
+
+/** Entries of the trail as sentences. */
+export function TrailTable({ rows, label }: { rows: readonly TrailRow[]; label: string }) {
+  return (
+    <Table
+      label={label}
+      rows={rows}
+      keyOf={(row) => `${row.writer}-${row.number}`}
+      columns={[
+        { heading: w.what, cell: sentenceOf },
+        { heading: w.when, cell: (row) => <Time at={row.at} /> },
+        {
+          heading: w.why,
+          cell: (row) =>
+            row.reason && row.reason in shared.reasons
+              ? shared.reasons[row.reason as keyof typeof shared.reasons]
+              : (row.reason ?? ''),
+        },
+        { heading: w.from, cell: (row) => <Soft>{row.origin ?? ''}</Soft> },
+        {
+          heading: w.sealed,
+          cell: (row) => <State tone={row.sealed ? 'good' : 'open'}>{row.sealed ? w.yes : w.notYet}</State>,
+        },
+      ]}
+    />
+  );
+}
