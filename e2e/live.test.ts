@@ -69,6 +69,9 @@ describe('what happens at the doors', () => {
     expect(trail).toMatch(/,activity\.exported,person,Ines Marlow,/);
     const { rows } = await owner.call('trail.list', { query: { area: 'trail' } });
     expect(rows.map((row) => row.action)).toContain('trail.exported');
+    const besides = await owner.call('trail.list', { query: { without: 'trail' } });
+    expect(besides.rows.map((row) => row.action)).toContain('activity.exported');
+    expect(besides.rows.filter((row) => row.action.startsWith('trail.'))).toEqual([]);
   });
 
   it('is foretold for each application, and changes with the keyring and the person', async () => {

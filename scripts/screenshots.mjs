@@ -45,6 +45,21 @@ await shoot('overview');
 await page.goto(`${base}/people`);
 await page.getByRole('grid').waitFor();
 await shoot('people');
+await page.goto(`${base}/imports`);
+const chooser = page.waitForEvent('filechooser');
+await page.getByRole('button', { name: 'Choose a file' }).click();
+await (await chooser).setFiles(join(ROOT, 'docs/examples/crew.csv'));
+await page.getByLabel('Keep this mapping as').fill('deck crew');
+await page.getByLabel('Country of phone numbers').fill('GB');
+await page.getByRole('button', { name: 'Check the rows' }).click();
+await page.getByRole('heading', { name: 'What would happen' }).waitFor();
+await page.getByRole('grid').waitFor();
+await shoot('import');
+await page.getByRole('button', { name: 'Discard' }).click();
+await page.getByRole('dialog').getByRole('button', { name: 'Discard' }).click();
+await page.getByRole('heading', { name: 'Bring in from a file' }).waitFor();
+await page.goto(`${base}/people`);
+await page.getByRole('grid').waitFor();
 await page.keyboard.press('Control+k');
 await page.keyboard.type('mar');
 await page.getByRole('menuitem', { name: /Marlow/ }).waitFor();
@@ -142,7 +157,7 @@ async function terminal(name, lines) {
       '-e',
       'bash',
       '-c',
-      `${script}; touch '${ready}'; sleep 60`,
+      `cd '${ROOT}'; ${script}; touch '${ready}'; sleep 60`,
     ],
     { env: { ...process.env, DISPLAY: display }, stdio: 'ignore' },
   );
@@ -159,4 +174,5 @@ const { rows } = await nlatch('activity', 'list', '--state', 'refused', '--limit
 await terminal('cli-person', ['nlatch person list --limit 12', 'nlatch person show bram.oster', 'nlatch overview']);
 await terminal('cli-enrol', ['nlatch keyring enrol-totp kit.marrable --later']);
 await terminal('cli-activity', ['nlatch activity list --limit 12', `nlatch activity show ${rows[0].id}`]);
+await terminal('cli-import', [`nlatch import people ${join('docs/examples', 'crew.csv')} --country GB --dry-run`]);
 process.stdout.write(`Made the pictures in ${out}\n`);

@@ -53,6 +53,11 @@ const trailFilter = {
     .regex(/^[a-z-]{1,40}$/)
     .optional()
     .describe('Actions that begin with this word, such as authenticator'),
+  without: z
+    .string()
+    .regex(/^[a-z-]{1,40}$/)
+    .optional()
+    .describe('Leaves out actions that begin with this word, such as sign-in'),
   since: instant.optional(),
   until: instant.optional(),
 };

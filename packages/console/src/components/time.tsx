@@ -1,4 +1,6 @@
+import { useContext } from 'react';
 import { locale, words } from '../messages/index.js';
+import { SessionContext } from '../session/context.js';
 
 const UNITS: readonly [Intl.RelativeTimeFormatUnit, number][] = [
   ['year', 31_536_000],
@@ -8,14 +10,22 @@ const UNITS: readonly [Intl.RelativeTimeFormatUnit, number][] = [
   ['minute', 60],
 ];
 
-/** A moment as "3 hours ago", with the exact one on hover. */
+/** A moment as "3 hours ago", with the exact one on hover, in the zone of whoever is signed in. */
 export function Time({ at }: { at: string | null }) {
+  const timeZone = useContext(SessionContext)?.person.timeZone;
   if (at === null) return <span>{words.never}</span>;
   const seconds = (Date.parse(at) - Date.now()) / 1000;
   const [unit, size] = UNITS.find(([, least]) => Math.abs(seconds) >= least) ?? ['second', 60];
   const text = new Intl.RelativeTimeFormat(locale, { numeric: 'auto' }).format(Math.trunc(seconds / size), unit);
   return (
-    <time dateTime={at} title={new Date(at).toLocaleString(locale, { dateStyle: 'full', timeStyle: 'long' })}>
+    <time
+      dateTime={at}
+      title={new Date(at).toLocaleString(locale, {
+        dateStyle: 'full',
+        timeStyle: 'long',
+        ...(timeZone ? { timeZone } : {}),
+      })}
+    >
       {text}
     </time>
   );

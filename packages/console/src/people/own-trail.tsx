@@ -10,12 +10,12 @@ import { useQuery } from '@tanstack/react-query';
 const w = words.people;
 const ROWS = 10;
 
-/** What was done to one person. Reading it is itself written on the trail, hence it is shown when it is asked for. */
+/** What was done to one person, sign-ins apart, which stand above it. Reading it is itself written on the trail, hence it is shown when it is asked for. */
 export function OwnTrail({ personId, name }: { personId: string; name: string }) {
   const [wanted, setWanted] = useState(false);
   const { data, error } = useQuery({
     queryKey: ['own-trail', personId],
-    queryFn: () => call('trail.list', { query: { person: personId, limit: ROWS } }),
+    queryFn: () => call('trail.list', { query: { person: personId, without: 'sign-in', limit: ROWS } }),
     enabled: wanted,
     staleTime: Infinity,
     refetchOnWindowFocus: false,

@@ -37,6 +37,7 @@ async function readTrail(
   if (query.actor) where.push('t.actor_id = :actor');
   if (query.action) where.push('t.action = :action');
   if (query.area) where.push('t.action LIKE :area');
+  if (query.without) where.push('t.action NOT LIKE :without');
   if (query.since) where.push('t.at >= :since');
   if (query.until) where.push('t.at < :until');
   if (after)
@@ -52,6 +53,7 @@ async function readTrail(
       actor: query.actor ? key(query.actor) : null,
       action: query.action ?? null,
       area: likePrefix(`${query.area ?? ''}.`),
+      without: likePrefix(`${query.without ?? ''}.`),
       since: query.since ? new Date(query.since) : null,
       until: query.until ? new Date(query.until) : null,
       afterAt: after ? new Date(after[0]) : null,
