@@ -1,6 +1,6 @@
 import { CLAIMS, SCOPES, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { useNavigate, useParams } from 'react-router';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
@@ -8,9 +8,9 @@ import { Banner, Code, Facts, Page, Row, Section, ShownCode, Spread } from '../c
 import { ShowOnce } from '../components/show-once.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
-import { ActivityTable } from '../activity/activity-table.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
+import { Exchanges } from './exchanges.js';
 import { ApplicationForm } from './applications-page.js';
 
 const w = words.applications;
@@ -22,7 +22,6 @@ type Open =
 export function ApplicationPage() {
   const { id = '' } = useParams();
   const { data: application, error } = useRead('applications.show', { params: { id } });
-  const signIns = useRead('activity.list', { query: { application: id, limit: 5 } });
   const [open, setOpen] = useState<Open>();
   const [issued, setIssued] = useState<string>();
   if (error)
@@ -66,13 +65,7 @@ export function ApplicationPage() {
         ))}
       </Section>
       {application.connections.length > 0 && <HowItAsks />}
-      <Section aria-labelledby="sign-ins">
-        <Spread>
-          <h2 id="sign-ins">{words.people.signIns}</h2>
-          <Link to={`/sign-ins?application=${id}`}>{words.people.allSignIns}</Link>
-        </Spread>
-        {signIns.data && <ActivityTable rows={signIns.data.rows} label={words.people.signIns} />}
-      </Section>
+      <Exchanges applicationId={id} />
       {open?.what === 'edit' && <ApplicationForm application={application} onClose={close} onDone={close} />}
       {open?.what === 'delete' && <DeleteApplication application={application} onClose={close} />}
       {open?.what === 'connect' && <Connect application={application} onClose={close} onDone={showKey} />}

@@ -14,10 +14,14 @@ export const LANGUAGE_PATTERN = /^[a-z]{2,3}(-[A-Z]{2})?$/;
 /** No control characters, and none that turn the writing direction of what follows them. */
 export const LINE_PATTERN = /^[^\p{Cc}\p{Cs}\u202A-\u202E\u2066-\u2069]*$/u;
 
+/** Longest name of a zone, with room. */
+const ZONE_MAX = 60;
 const zones = new Map<string, boolean>();
 
 /** Whether this names a zone of the IANA time zone database that this machine knows. */
 export function isTimeZone(name: string): boolean {
+  // What is remembered stays small, whatever stands in a file.
+  if (name.length > ZONE_MAX) return false;
   let known = zones.get(name);
   if (known === undefined) {
     try {
