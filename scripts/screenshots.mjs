@@ -86,7 +86,10 @@ await page.getByRole('button', { name: 'Prove it later' }).click();
 await page.goto(`${base}/applications`);
 await page.getByRole('grid').getByText('Berth Planner').click();
 await page.getByRole('heading', { name: 'Berth Planner' }).waitFor();
-await page.getByRole('button', { name: /let in/ }).first().click();
+await page
+  .getByRole('button', { name: /let in/ })
+  .first()
+  .click();
 await shoot('application');
 await page.goto(`${base}/walk-through`);
 await page.getByLabel('Login name of the person').fill('dagny.holm');
