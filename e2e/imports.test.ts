@@ -186,7 +186,6 @@ describe('a file of people', () => {
         saveAs: 'many',
       }),
     );
-    // The owner is known to this mapping too.
     await apply(
       owner,
       await bring(
@@ -289,6 +288,14 @@ describe('a file of people', () => {
     ]);
   });
 
+  it('that cannot be read back is given back with its problem, and can be discarded', async () => {
+    const many = Array.from({ length: 600 }, (_, i) => `u${i},Unread ${i},unread${i},,`);
+    const received = await receive(owner, csv(...many));
+    await inst.sql("UPDATE import_blocks SET sealed = CONCAT(sealed, 'x') ORDER BY id DESC LIMIT 1");
+    expect(await check(owner, received)).toMatchObject({ state: 'staged', problem: 'internal', counts: null });
+    await owner.call('imports.discard', { params: { id: received.id } });
+  });
+
   it('is wanted only where it is taken, and nowhere else', async () => {
     const send = async (path: string, type: string) =>
       (
@@ -309,7 +316,6 @@ describe('a file of people', () => {
     );
     const checked = await bring(owner, csv(...many), { saveAs: 'killed' });
     expect(checked.counts).toMatchObject({ new: 6_000 });
-    // Every node that takes the job up is killed while it writes, until a last one is left alone.
     await owner.call('imports.apply', { params: { id: checked.id }, body: {}, ifMatch: checked.version });
     const flipped = async () =>
       (await inst.sql<{ n: number }>('SELECT MAX(flipped) AS n FROM imports WHERE file_rows = 6000'))[0]!.n;
@@ -322,7 +328,6 @@ describe('a file of people', () => {
     expect(
       (await inst.sql<{ n: number }>("SELECT COUNT(*) AS n FROM persons WHERE display_name LIKE 'Killed %'"))[0]!.n,
     ).toBe(at);
-    // Its lease would run out by itself in half a minute.
     await inst.sql(
       "UPDATE jobs SET lease_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE kind = 'apply-import' AND state = 'running'",
     );

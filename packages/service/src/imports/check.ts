@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto';
 import { LIMITS } from '@nimble-latch/api';
 import { columnsLack, isCountry, MEANINGS, type RowIssue } from '@nimble-latch/core/tables';
-import type { RowVerdict } from '@nimble-latch/core/vocabulary';
-import { requestJob, type JobRun } from '../background/jobs.js';
+import type { ColumnMeaning, RowVerdict } from '@nimble-latch/core/vocabulary';
+import { LeaseLost, requestJob, type JobRun } from '../background/jobs.js';
+import { isRetryable, isUnavailable } from '../db/errors.js';
 import { insertAll, select, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
@@ -13,23 +14,20 @@ import { readBlocks } from './blocks.js';
 import { KINDS } from './kinds.js';
 import { saveMapping } from './mappings.js';
 import { showImport } from './show.js';
-import { emptyTally, lockImport, readImport, type Column, type Import, type Rules, type Tally } from './store.js';
+import { emptyTally, lockImport, readImport, type Import, type Rules, type Tally } from './store.js';
 
 /** Rows deleted or added at once beside the blocks. */
 const BATCH = 5_000;
 
 /** Columns and rules as they were sent, or which field is wrong and how. */
-function assertUsable(one: Import, columns: readonly Column[], rules: Rules, saveAs: string | null): void {
-  if (columns.length !== one.columns.length)
+function assertUsable(one: Import, meanings: readonly ColumnMeaning[], rules: Rules, saveAs: string | null): void {
+  if (meanings.length !== one.columns.length)
     throw badField('body.columns', 'columns-number', { number: one.columns.length });
-  columns.forEach(({ meaning }, i) => {
+  meanings.forEach((meaning, i) => {
     if (!MEANINGS[one.kind].includes(meaning))
       throw badField(`body.columns[${i}]`, 'column-of-other-kind', { meaning });
   });
-  const lack = columnsLack(
-    one.kind,
-    columns.map(({ meaning }) => meaning),
-  );
+  const lack = columnsLack(one.kind, meanings);
   if (lack)
     throw badField('body.columns', lack.why === 'lacks' ? 'columns-lack' : 'column-twice', { meaning: lack.meaning });
   if (rules.country !== null && !isCountry(rules.country)) throw badField('body.rules.country', 'country');
@@ -43,13 +41,8 @@ export const checkImport: Handler<'imports.check'> = async (deps, call) =>
     const { rules, saveAs } = call.body;
     const one = await lockImport(work, id);
     if (one.state !== 'staged' && one.state !== 'checked') throw new Refusal('wrong-state', { state: one.state });
-    const columns = one.columns.map(({ name }, i) => ({ name, meaning: call.body.columns[i] ?? 'nothing' }));
-    assertUsable(
-      one,
-      call.body.columns.map((meaning) => ({ name: '', meaning })),
-      rules,
-      saveAs,
-    );
+    assertUsable(one, call.body.columns, rules, saveAs);
+    const columns = one.columns.map(({ name }, i) => ({ name, meaning: call.body.columns[i]! }));
     const mapping = saveAs === null ? null : await saveMapping(deps, work, saveAs, one.kind, columns, rules);
     if (mapping?.changed)
       await work.trail(
@@ -203,8 +196,20 @@ export async function previewHolds(deps: Deps, run: JobRun, one: Import): Promis
 export async function checkImportJob(deps: Deps, run: JobRun): Promise<string> {
   const one = await openImport(deps, run);
   if (one?.state !== 'checking') return 'nothing to check';
-  await checkRows(deps, run, one, null);
-  return `${one.rows} rows checked`;
+  try {
+    await checkRows(deps, run, one, null);
+    return `${one.rows} rows checked`;
+  } catch (error) {
+    if (error instanceof LeaseLost || isUnavailable(error) || isRetryable(error)) throw error;
+    // Trying again would end the same way, and what is being checked can be neither changed nor discarded.
+    deps.log.error({ job: 'check-import', error }, 'an import could not be checked');
+    await write(
+      deps,
+      "UPDATE imports SET state = 'staged', problem = 'internal', version = version + 1 WHERE id = :id AND state = 'checking'",
+      { id: key(one.id) },
+    );
+    return 'stopped by an error';
+  }
 }
 
 /** The import that a job is for; undefined when it was discarded meanwhile. */
