@@ -178,7 +178,7 @@ describe('nlatch', () => {
     [
       ['person', 'delete', 'bram.oster'],
       2,
-      /Deletes Bram Oster \(bram\.oster, wex\\boster\) with \d authenticators and 1 memberships[\s\S]*try: {3}add --yes/,
+      /Deletes Bram Oster \(bram\.oster, wex\\boster\) with \d authenticators and 1 membership\.[\s\S]*try: {3}add --yes/,
     ],
     [['person', 'set-password', 'bram.oster'], 2, /an answer is needed \(New password\), and the input has ended/],
     [['application', 'connect', 'Berth Planner', '--scopes', 'everything'], 2, /expected some of check, challenge/],

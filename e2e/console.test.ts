@@ -144,7 +144,7 @@ describe('the console', () => {
     await page.getByRole('heading', { name: 'People', level: 1 }).waitFor();
     await page.getByRole('grid').getByText('Dagny Holm').click();
     await page.getByRole('button', { name: 'Delete', exact: true }).click();
-    await page.getByText('Deletes Dagny Holm with 1 active authenticators').waitFor();
+    await page.getByText('Deletes Dagny Holm with 1 active authenticator').waitFor();
     await page.getByRole('button', { name: 'Delete for good' }).click();
     const again = page.getByRole('dialog', { name: 'Is it still you?' });
     await again.getByRole('button', { name: 'Next' }).click();
@@ -235,7 +235,7 @@ describe('the console', () => {
     await dialog.getByText('People added: 2, changed: 0.').waitFor();
     // Said to leave the bad row out, since otherwise nothing is written.
     await dialog.getByRole('button', { name: 'Write it' }).click();
-    await dialog.getByText('1 rows are refused, so nothing was written.').waitFor();
+    await dialog.getByText('1 row is refused, so nothing was written.').waitFor();
     await dialog.getByText('leave those out').click();
     await dialog.getByRole('button', { name: 'Write it' }).click();
     await page.getByRole('heading', { name: 'What was done' }).waitFor();

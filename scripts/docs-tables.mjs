@@ -7,7 +7,9 @@ import { ROOT } from './lib/installation.mjs';
 const words = catalogue('en').errors;
 const rows = ERROR_CODES.map((code) => {
   const { status, exit, retryable, audience } = ERRORS[code];
-  return `| \`${code}\` | ${status} | ${exit} | ${retryable ? 'yes' : 'no'} | ${audience} | ${words[code].title} ${words[code].remedy} |`;
+  // Of a number with its noun only the plural stands here.
+  const sentence = `${words[code].title} ${words[code].remedy}`.replace(/\{(\w+)\/[^/}]*\/([^}]*)\}/g, '{$1} $2');
+  return `| \`${code}\` | ${status} | ${exit} | ${retryable ? 'yes' : 'no'} | ${audience} | ${sentence} |`;
 });
 const page = `# Errors
 

@@ -50,7 +50,7 @@ export const de: Catalogue = {
     refused: 'abgelehnt',
   },
   rowReasons: {
-    'row-length': 'hat {cells} Zellen, die Datei hat {columns} Spalten',
+    'row-length': 'hat {cells/Zelle/Zellen}, die Datei hat {columns/Spalte/Spalten}',
     missing: 'fehlt',
     'too-long': 'ist länger als {most} Zeichen',
     'control-characters': 'enthält Steuerzeichen oder Zeichen, die die Schreibrichtung umkehren',
@@ -119,10 +119,10 @@ export const de: Catalogue = {
       'ein Anführungszeichen steht mitten in einer Zelle; solche Zellen stehen selbst in Anführungszeichen, jedes darin doppelt',
     'file-row-long':
       'diese Zeile ist länger als {most} Zeichen; vielleicht ist ein Anführungszeichen nicht geschlossen',
-    'file-columns-many': 'mehr als {most} Spalten',
-    'file-rows-many': 'mehr als {most} Zeilen; senden Sie sie in Teilen',
+    'file-columns-many': 'mehr als {most/Spalte/Spalten}',
+    'file-rows-many': 'mehr als {most/Zeile/Zeilen}; senden Sie sie in Teilen',
     country: 'erwartet werden die zwei Buchstaben eines Landes, etwa GB',
-    'columns-number': 'erwartet werden {number} Spalten, so viele wie die Datei hat',
+    'columns-number': 'erwartet werden {number/Spalte/Spalten}, so viele wie die Datei hat',
     'columns-lack': 'keine Spalte ist bestimmt als: {meaning}',
     'column-twice': 'zwei Spalten sind bestimmt als: {meaning}',
     'column-of-other-kind': 'hat in einer solchen Datei keine Bedeutung: {meaning}',
@@ -214,7 +214,7 @@ export const de: Catalogue = {
       remedy: 'Entfernen Sie eines, das nicht mehr gebraucht wird.',
     },
     'count-changed': {
-      title: 'Es beträfe {people} Personen, nicht so viele wie gezählt; nichts wurde getan.',
+      title: 'Es beträfe {people/Person/Personen}, nicht so viele wie gezählt; nichts wurde getan.',
       remedy: 'Sehen Sie die Liste noch einmal an und wiederholen Sie es mit der Zahl, die jetzt stimmt.',
     },
     'group-circle': {
@@ -222,12 +222,13 @@ export const de: Catalogue = {
       remedy: 'Sehen Sie nach, welche der beiden die andere schon enthält, und nehmen Sie sie dort zuerst heraus.',
     },
     'bad-rows': {
-      title: '{refused} Zeilen sind abgelehnt, darum wurde nichts geschrieben.',
+      title: '{refused/Zeile ist/Zeilen sind} abgelehnt, darum wurde nichts geschrieben.',
       remedy:
         'Berichtigen Sie die Zeilen in der Datei und senden Sie sie noch einmal, oder erlauben Sie, schlechte Zeilen auszulassen.',
     },
     'too-many-missing': {
-      title: '{missing} Personen fehlen in der Datei und würden deaktiviert; höchstens {most} dürfen es sein.',
+      title:
+        '{missing/Person fehlt/Personen fehlen} in der Datei und würden deaktiviert; höchstens {most} dürfen es sein.',
       remedy: 'Prüfen Sie, ob die Datei vollständig ist. Wenn ja, sagen Sie, wie viele deaktiviert werden dürfen.',
     },
     'not-a-table': {
@@ -281,7 +282,7 @@ export const de: Catalogue = {
       title: 'Die Anfrage sagt nicht, welche Fassung sie ändert.',
       remedy: 'Senden Sie If-Match mit dem ETag, das Sie zuletzt sahen.',
     },
-    throttled: { title: 'Zu viele Versuche.', remedy: 'Versuchen Sie es in {seconds} Sekunden wieder.' },
+    throttled: { title: 'Zu viele Versuche.', remedy: 'Versuchen Sie es in {seconds/Sekunde/Sekunden} wieder.' },
     internal: {
       title: 'Bei uns ist etwas schiefgegangen.',
       remedy:

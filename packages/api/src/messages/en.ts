@@ -64,9 +64,9 @@ export const en = {
     refused: 'refused',
   } satisfies Record<RowVerdict, string>,
   rowReasons: {
-    'row-length': 'has {cells} cells, the file has {columns} columns',
+    'row-length': 'has {cells/cell/cells}, the file has {columns/column/columns}',
     missing: 'is missing',
-    'too-long': 'is longer than {most} characters',
+    'too-long': 'is longer than {most/character/characters}',
     'control-characters': 'holds control characters or writing-direction overrides',
     'login-name-character': 'holds spaces, control or invisible characters',
     'login-name-shape': 'is not of the form name, name@domain, DOMAIN\\name or host:name',
@@ -114,7 +114,7 @@ export const en = {
   fields: {
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'must not be empty',
-    'too-long': 'at most {most} characters',
+    'too-long': 'at most {most/character/characters}',
     'control-characters': 'must not contain control characters or writing-direction overrides',
     cursor: 'expected the `next` of an earlier page',
     mail: 'expected an address such as ines@wexmoor.example',
@@ -129,11 +129,11 @@ export const en = {
     'file-quote-open': 'a quote that begins in or before this line is not closed',
     'file-quote-stray':
       'a quote stands inside a cell; cells with quotes are quoted themselves, and each quote in them doubled',
-    'file-row-long': 'this row is longer than {most} characters; perhaps a quote is not closed',
-    'file-columns-many': 'more than {most} columns',
-    'file-rows-many': 'more than {most} rows; send it in parts',
+    'file-row-long': 'this row is longer than {most/character/characters}; perhaps a quote is not closed',
+    'file-columns-many': 'more than {most/column/columns}',
+    'file-rows-many': 'more than {most/row/rows}; send it in parts',
     country: 'expected the two letters of a country, such as GB',
-    'columns-number': 'expected {number} columns, as many as the file has',
+    'columns-number': 'expected {number/column/columns}, as many as the file has',
     'columns-lack': 'no column is said to be: {meaning}',
     'column-twice': 'two columns are said to be: {meaning}',
     'column-of-other-kind': 'has no meaning in a file of this kind: {meaning}',
@@ -224,7 +224,7 @@ export const en = {
       remedy: 'Remove one that is no longer needed.',
     },
     'count-changed': {
-      title: 'It would concern {people} people, not as many as were counted; nothing was done.',
+      title: 'It would concern {people/person/people}, not as many as were counted; nothing was done.',
       remedy: 'Look at the list again and repeat it with the number that is right now.',
     },
     'group-circle': {
@@ -232,11 +232,11 @@ export const en = {
       remedy: 'Look which of the two holds the other already, and take it out there first.',
     },
     'bad-rows': {
-      title: '{refused} rows are refused, so nothing was written.',
+      title: '{refused/row is/rows are} refused, so nothing was written.',
       remedy: 'Mend them in the file and send it again, or say that bad rows may be skipped.',
     },
     'too-many-missing': {
-      title: '{missing} people are missing in the file and would be deactivated; at most {most} may.',
+      title: '{missing/person is/people are} missing in the file and would be deactivated; at most {most} may.',
       remedy: 'Check that the file is whole. If it is, say how many may be deactivated.',
     },
     'not-a-table': {
@@ -283,7 +283,7 @@ export const en = {
       title: 'The request does not say which version it changes.',
       remedy: 'Send If-Match with the ETag that you last saw.',
     },
-    throttled: { title: 'Too many attempts.', remedy: 'Try again in {seconds} seconds.' },
+    throttled: { title: 'Too many attempts.', remedy: 'Try again in {seconds/second/seconds}.' },
     internal: {
       title: 'Something went wrong on our side.',
       remedy: 'Try again; if it stays, give the request id to whoever runs the service.',

@@ -46,9 +46,14 @@ export function acceptedLanguage(header: string | undefined): Language {
   return (wanted[0]?.primary as Language | undefined) ?? 'en';
 }
 
-/** Puts facts into a sentence; a fact that is missing leaves its name in braces, which a test looks for. */
+/**
+ * Puts facts into a sentence: `{name}` is the fact itself, `{rows/row/rows}` a number with the noun that goes with it. A
+ * fact that is missing leaves its name in braces, which a test looks for.
+ */
 export function say(sentence: string, facts: Facts = {}): string {
-  return sentence.replace(/\{(\w+)\}/g, (whole, name: string) =>
-    Object.hasOwn(facts, name) ? String(facts[name]) : whole,
-  );
+  return sentence.replace(/\{(\w+)(?:\/([^/}]*)\/([^}]*))?\}/g, (whole, name: string, one?: string, many?: string) => {
+    if (!Object.hasOwn(facts, name)) return whole;
+    const fact = String(facts[name]);
+    return many === undefined ? fact : `${fact} ${fact === '1' ? one : many}`;
+  });
 }

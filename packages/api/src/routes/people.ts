@@ -125,7 +125,8 @@ const filter = {
   q: line(LIMITS.searchChars)
     .optional()
     .describe('Beginning of a word of the name or of a login name; or exactly a mail address or phone number'),
-  group: id.optional().describe('Members of this group'),
+  group: id.optional().describe('Who is in this group or in one inside it'),
+  member: id.optional().describe('Who is in this group themselves'),
   state: z.enum(PERSON_STATES).optional(),
   source: z.enum(SOURCES).optional().describe('Where they came from'),
   coverage: z.enum(COVERAGES).optional().describe('How well their keyring covers them'),
@@ -174,7 +175,8 @@ export const peopleRoutes = {
       coverage: counts.describe('Of active people'),
       seen: counts,
       method: counts,
-      group: counts.describe('By the id of the group'),
+      group: counts.describe('By the id of the group, with those inside it'),
+      member: counts.describe('By the id of the group, without those inside it'),
     }),
     trail: READS,
   }),

@@ -57,7 +57,7 @@ export const group: Noun = (command, context) => {
     .action(
       withSession(context, async (session, named: string) => {
         const found = await findGroup(session, named);
-        const members = await session.client.call('people.list', { query: { group: found.id, limit: 200 } });
+        const members = await session.client.call('people.list', { query: { member: found.id, limit: 200 } });
         show(session, { ...found, rows: members.rows }, () =>
           [
             facts([

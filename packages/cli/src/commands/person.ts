@@ -73,6 +73,7 @@ function describe(person: Person): string {
 interface FilterOptions {
   find?: string;
   group?: string;
+  member?: string;
   state?: Person['state'];
   coverage?: Coverage;
   holds?: Method;
@@ -92,6 +93,7 @@ const filterOptions = (command: Command): Command =>
   command
     .option('--find <beginning>', words.options.findPerson)
     .option('--group <group>', words.options.group)
+    .option('--member <group>', words.options.member)
     .addOption(new Option('--state <state>').choices(PERSON_STATES))
     .addOption(new Option('--coverage <coverage>', words.options.coverage).choices(COVERAGES))
     .addOption(new Option('--holds <method>', words.options.holds).choices(METHODS))
@@ -99,9 +101,10 @@ const filterOptions = (command: Command): Command =>
     .addOption(new Option('--source <source>', words.options.source).choices(SOURCES));
 
 async function filterOf(session: Session, options: FilterOptions) {
-  const group = options.group ? (await findGroup(session, options.group)).id : undefined;
+  const idOf = async (named: string | undefined) => (named ? (await findGroup(session, named)).id : undefined);
+  const [group, member] = [await idOf(options.group), await idOf(options.member)];
   const { state, coverage, seen, source, holds: method, find: q } = options;
-  return { q, group, state, coverage, seen, source, method };
+  return { q, group, member, state, coverage, seen, source, method };
 }
 
 /** Waits until a change to many people has come to everybody. */

@@ -40,7 +40,9 @@ export function GroupPage() {
       <p>{group.description}</p>
       <Facts>
         <dt>{w.people}</dt>
-        <dd>{say(w.peopleOf, { people: group.people, members: group.members })}</dd>
+        <dd>
+          <Link to={`/people?group=${id}`}>{say(w.peopleOf, { people: group.people, members: group.members })}</Link>
+        </dd>
         {group.partOf.length > 0 && (
           <>
             <dt>{w.partOf}</dt>
@@ -61,7 +63,7 @@ export function GroupPage() {
         <h2 id="members">
           {w.memberTitle} ({group.members})
         </h2>
-        <PeopleTable filter={{ group: id }} empty={words.groups.noMembers} />
+        <PeopleTable filter={{ member: id }} empty={words.groups.noMembers} />
       </Section>
       {open === 'edit' && <GroupForm group={group} onClose={close} onDone={close} />}
       {open === 'delete' && <DeleteGroup id={id} name={group.name} members={group.members} onClose={close} />}

@@ -23,9 +23,11 @@ export function nameKey(displayName: string): string {
 /**
  * The texts whose beginnings find a name: the name from each of its words on, then the words before it. `ines marlow`
  * gives itself and `marlow ines`, so that `ines`, `marl` and `marlow i` all find her.
+ *
+ * @param key the name's {@link nameKey}
  */
-export function nameTerms(displayName: string): string[] {
-  const words = nameKey(displayName).split(' ').filter(Boolean);
+export function nameTerms(key: string): string[] {
+  const words = key.split(' ').filter(Boolean);
   const turns = words.slice(0, MOST_TERMS).map((_, i) => [...words.slice(i), ...words.slice(0, i)].join(' '));
   return [...new Set(turns)];
 }

@@ -13,14 +13,14 @@ describe('a name', () => {
   ])('%j is sorted and searched as %j', (name, key) => expect(nameKey(name)).toBe(key));
 
   it('is found by the beginning of each of its words, and by one word after the other', () => {
-    const terms = nameTerms('Ines Maria Marlow');
+    const terms = nameTerms(nameKey('Ines Maria Marlow'));
     for (const typed of ['ines', 'mar', 'marlow i', 'MARIA mar', 'ínes maria marl'])
       expect(
         terms.some((term) => term.startsWith(nameKey(typed))),
         typed,
       ).toBe(true);
     expect(terms.some((term) => term.startsWith('low'))).toBe(false);
-    expect(nameTerms('Bo Bo')).toEqual(['bo bo']);
+    expect(nameTerms(nameKey('Bo Bo'))).toEqual(['bo bo']);
   });
 
   it('folds to a bounded key that folds to itself, whatever is typed', () => {
@@ -29,7 +29,7 @@ describe('a name', () => {
         const key = nameKey(typed);
         expect([...key].length).toBeLessThanOrEqual(NAME_KEY_MAX);
         expect(nameKey(key)).toBe(key);
-        expect(nameTerms(typed).length).toBeLessThanOrEqual(6);
+        expect(nameTerms(nameKey(typed)).length).toBeLessThanOrEqual(6);
       }),
     );
   });

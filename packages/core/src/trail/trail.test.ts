@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { ed25519FromSeed, ed25519PublicKeyPem } from '../crypto/index.js';
-import { buildSeal, sealDigest, verifyTrail, type Seal, type SealBody, type TrailEntry } from './index.js';
+import { canonicalJson, ed25519FromSeed, ed25519PublicKeyPem, sha256, type Json } from '../crypto/index.js';
+import { buildSeal, entryDigest, sealDigest, verifyTrail, type Seal, type SealBody, type TrailEntry } from './index.js';
 
 const WRITER = '01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11';
 const privateKey = ed25519FromSeed(randomBytes(32));
@@ -112,5 +112,25 @@ describe('the sealed trail', () => {
       seal: 3,
     });
     expect((await verify(entries, seals, [head])).findings).toEqual([]);
+  });
+
+  it('hashes the canonical form of every field, also of one that nobody expects', () => {
+    const text = fc.option(fc.string({ unit: 'grapheme' }));
+    const entries = fc.record({
+      number: fc.nat(),
+      actor: fc.record({ kind: fc.string(), id: text }),
+      target: fc.oneof(fc.record({ kind: text, id: text }), fc.record({ id: text, kind: text, more: text })),
+      origin: text,
+      reason: text,
+      person: text,
+      details: fc.dictionary(fc.string(), fc.jsonValue({ maxDepth: 2 })),
+      extra: fc.option(fc.string(), { nil: undefined }),
+    });
+    fc.assert(
+      fc.property(entries, ({ extra, ...fields }) => {
+        const one = { ...entry(1), ...fields, ...(extra === undefined ? {} : { extra }) } as unknown as TrailEntry;
+        expect(entryDigest(one)).toEqual(sha256(canonicalJson(one as unknown as Json)));
+      }),
+    );
   });
 });

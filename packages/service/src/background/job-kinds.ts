@@ -5,6 +5,7 @@ import { applyImportJob } from '../imports/apply.js';
 import { checkImportJob } from '../imports/check.js';
 import { sweepImports } from '../imports/discard.js';
 import { bulkChangeJob } from '../people/bulk.js';
+import { keepSignInHours } from '../insight/sign-in-hours.js';
 import { keepCounts } from '../people/counts.js';
 import { ageSeen, fillFacets } from '../people/facets.js';
 import type { JobKinds } from './jobs.js';
@@ -84,6 +85,7 @@ export const JOB_KINDS: JobKinds = {
   'bulk-change': { long: true, run: bulkChangeJob },
   'sweep-imports': { everySeconds: 900, run: sweepImports },
   'count-people': { everySeconds: 60, run: keepCounts },
+  'count-sign-ins': { everySeconds: 300, run: keepSignInHours },
   'age-seen': { everySeconds: 3600, run: ageSeen },
   'fill-facets': { long: true, run: fillFacets },
 };

@@ -25,6 +25,7 @@ import {
   DOMAIN,
   EMERGENCY,
   GROUPS,
+  WHOLE_GROUPS,
   ORGANISATION,
   OWNER,
   seededRandom,
@@ -81,6 +82,12 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   });
   const groups = new Map<GroupName, string>();
   for (const group of GROUPS) groups.set(group.name, (await call('groups.add', { body: group })).id);
+  const wholes = new Map<string, string>(groups);
+  for (const { parts, ...whole } of WHOLE_GROUPS) {
+    const { id } = await call('groups.add', { body: whole });
+    for (const part of parts) await call('groups.addPart', { params: { id, partId: wholes.get(part)! } });
+    wholes.set(whole.name, id);
+  }
   const apps = new Map<string, string>();
   const places = new Map<string, Place>();
   for (const { name, description, connect } of APPLICATIONS) {
@@ -174,7 +181,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await call('session.end', {});
   await app.close();
   await keepCounts(real);
-  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length} groups, ${APPLICATIONS.length} applications, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
 
   /** Somebody who never gets it right. */
   async function tryInVain(loginName: string): Promise<void> {

@@ -17,6 +17,20 @@ export const GROUPS = [
   { name: 'emergency', description: 'For the day that everything else fails; watched' },
 ] as const;
 
+/** Groups whose people come through their parts; those inside another stand before it. */
+export const WHOLE_GROUPS = [
+  {
+    name: 'on-shift',
+    description: 'Who works round the clock',
+    parts: ['harbour-control', 'pilots', 'quay-crew'],
+  },
+  {
+    name: 'staff',
+    description: 'Everybody on the payroll; contractors are not',
+    parts: ['on-shift', 'customs-desk', 'port-offices'],
+  },
+] as const;
+
 export type GroupName = (typeof GROUPS)[number]['name'];
 
 /** What stands on somebody's keyring. */

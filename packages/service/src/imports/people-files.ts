@@ -7,7 +7,6 @@ import {
   type NamedGroup,
   type PersonRow,
 } from '@nimble-latch/core/tables';
-import { nameKey } from '@nimble-latch/core/people';
 import { insert, insertAll, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -175,7 +174,7 @@ class PeopleWalk implements Walk<PersonRow> {
       const personId = key(id);
       const groups = this.#groupIds(row);
       for (const groupId of groups)
-        rows.group_members.push({ groupId: key(groupId), personId, nameKey: nameKey(row.name!), mappingId });
+        rows.group_members.push({ groupId: key(groupId), personId, nameKey: person.persons[0]!.nameKey, mappingId });
       if (mappingId)
         rows.person_references.push({ mappingId, reference: row.reference ?? row.loginNames[0]!.value, personId });
       entries.push(

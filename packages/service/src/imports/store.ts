@@ -51,6 +51,8 @@ export interface Import {
   readonly mapping: { readonly id: string; readonly name: string } | null;
   readonly counts: Tally | null;
   readonly digest: Buffer | null;
+  /** When the check began that the preview comes from. */
+  readonly checkedFrom: Date | null;
   readonly newGroups: readonly string[];
   readonly progress: { readonly done: number; readonly total: number };
   readonly problem: ImportProblem | null;
@@ -83,6 +85,7 @@ interface ImportRow {
   mapping_name: string | null;
   counts: string | null;
   digest: Buffer | null;
+  checked_from: Date | null;
   new_groups: string;
   step_done: number;
   step_total: number;
@@ -119,6 +122,7 @@ function importOf(row: ImportRow): Import {
     mapping: row.mapping_id && row.mapping_name !== null ? { id: text(row.mapping_id), name: row.mapping_name } : null,
     counts: row.counts === null ? null : (JSON.parse(row.counts) as Tally),
     digest: row.digest,
+    checkedFrom: row.checked_from,
     newGroups: JSON.parse(row.new_groups) as string[],
     progress: { done: row.step_done, total: row.step_total },
     problem: row.problem,

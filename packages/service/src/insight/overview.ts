@@ -1,45 +1,37 @@
 import type { Answer } from '@nimble-latch/api';
-import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
-import type { Method, SignInState } from '@nimble-latch/core/vocabulary';
+import type { Method } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import type { Handler } from '../http/call.js';
 import { text } from '../ids.js';
 import { countPeople } from '../people/counts.js';
+import { HOUR_MS, signInHours } from './sign-in-hours.js';
 
 const DAY_MS = 86_400_000;
 const DAYS = 30;
-/** A sign-in that still asks after this time has been given up, whether or not that was written down yet. */
-const GIVEN_UP_MS = 5 * 60_000;
 
 type Counts = Answer<'overview.show'>['signInsLastDay'];
 
-/** Sign-ins of some time by day and outcome, along the index of outcomes: the day is in the id. */
+/** Sign-ins of the last days by day and outcome. */
 async function signInDays(deps: Deps, now: Date): Promise<Answer<'overview.show'>['signInDays']> {
-  const today = Math.floor(now.getTime() / DAY_MS);
-  const rows = await select<{ state: SignInState; day: number; n: number }>(
-    deps,
-    `SELECT IF(state = 'asking' AND id < :fresh, 'expired', state) AS state,
-       FLOOR(CONV(HEX(LEFT(id, 6)), 16, 10) / ${DAY_MS}) AS day, COUNT(*) AS n
-     FROM sign_ins FORCE INDEX (sign_ins_state) WHERE id >= :since GROUP BY 1, 2`,
-    { since: uuidV7Floor((today - DAYS + 1) * DAY_MS), fresh: uuidV7Floor(now.getTime() - GIVEN_UP_MS) },
-  );
-  return Array.from({ length: DAYS }, (_, i) => {
-    const day = today - DAYS + 1 + i;
-    const signIns: Counts = {};
-    for (const row of rows) if (Number(row.day) === day) signIns[row.state] = Number(row.n);
-    return { day: new Date(day * DAY_MS).toISOString().slice(0, 10), signIns };
-  });
+  const first = Math.floor(now.getTime() / DAY_MS) - DAYS + 1;
+  const days = Array.from({ length: DAYS }, (_, i) => ({
+    day: new Date((first + i) * DAY_MS).toISOString().slice(0, 10),
+    signIns: {} as Counts,
+  }));
+  for (const { hour, state, n } of await signInHours(deps, first * DAY_MS, now)) {
+    const signIns = days[Math.floor((hour * HOUR_MS) / DAY_MS) - first]?.signIns;
+    if (signIns) signIns[state] = (signIns[state] ?? 0) + n;
+  }
+  return days;
 }
 
 async function signInsLastDay(deps: Deps, now: Date): Promise<Counts> {
-  const rows = await select<{ state: SignInState; n: number }>(
-    deps,
-    "SELECT IF(state = 'asking' AND id < :fresh, 'expired', state) AS state, COUNT(*) AS n FROM sign_ins WHERE id >= :since GROUP BY 1",
-    { since: uuidV7Floor(now.getTime() - DAY_MS), fresh: uuidV7Floor(now.getTime() - GIVEN_UP_MS) },
-  );
-  return Object.fromEntries(rows.map((row) => [row.state, Number(row.n)]));
+  const counts: Counts = {};
+  for (const { state, n } of await signInHours(deps, now.getTime() - DAY_MS, now))
+    counts[state] = (counts[state] ?? 0) + n;
+  return counts;
 }
 
 async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>['needsHand']> {

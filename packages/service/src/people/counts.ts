@@ -4,7 +4,7 @@ import type { Deps } from '../deps.js';
 import { text } from '../ids.js';
 
 /** What people are counted by, each along one index. */
-export const FACETS = ['state', 'source', 'coverage', 'seen', 'method', 'group'] as const;
+export const FACETS = ['state', 'source', 'coverage', 'seen', 'method', 'group', 'member'] as const;
 export type Facet = (typeof FACETS)[number];
 
 /** Up to this many people counts are made when they are asked for; beyond, the counts of the last minute are told. */
@@ -23,7 +23,13 @@ const QUERIES: Readonly<Record<Facet, string>> = {
   coverage: "SELECT coverage AS value, COUNT(*) AS people FROM persons WHERE state = 'active' GROUP BY coverage",
   seen: 'SELECT seen AS value, COUNT(*) AS people FROM persons GROUP BY seen',
   method: 'SELECT method AS value, COUNT(*) AS people FROM person_methods GROUP BY method',
-  group: 'SELECT LOWER(HEX(group_id)) AS value, COUNT(*) AS people FROM group_members GROUP BY group_id',
+  // Only people of groups with parts have to be told apart.
+  group: `SELECT LOWER(HEX(m.group_id)) AS value, COUNT(*) AS people FROM group_members m
+    WHERE NOT EXISTS (SELECT 1 FROM group_parts p WHERE p.whole_id = m.group_id) GROUP BY m.group_id
+    UNION ALL SELECT LOWER(HEX(w.id)), (SELECT COUNT(DISTINCT m.person_id) FROM group_members m
+      WHERE m.group_id = w.id OR m.group_id IN (SELECT c.part_id FROM group_closure c WHERE c.whole_id = w.id))
+    FROM (SELECT DISTINCT whole_id AS id FROM group_parts) w`,
+  member: 'SELECT LOWER(HEX(group_id)) AS value, COUNT(*) AS people FROM group_members GROUP BY group_id',
 };
 
 async function countNow(db: Db): Promise<CountRow[]> {
@@ -70,7 +76,7 @@ export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> 
     Object.fromEntries(
       rows
         .filter((row) => row.facet === facet)
-        .map((row) => [facet === 'group' ? groupId(row.value) : row.value, Number(row.people)]),
+        .map((row) => [facet === 'group' || facet === 'member' ? groupId(row.value) : row.value, Number(row.people)]),
     );
   return {
     people: rows.filter((row) => row.facet === 'state').reduce((sum, row) => sum + Number(row.people), 0),
@@ -81,6 +87,7 @@ export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> 
     seen: of('seen'),
     method: of('method'),
     group: of('group'),
+    member: of('member'),
   };
 }
 

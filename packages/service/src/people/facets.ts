@@ -12,12 +12,13 @@ import { key, text } from '../ids.js';
 
 /** After a person was added or renamed. */
 export async function refreshName(db: Db, id: Buffer, displayName: string): Promise<void> {
-  const values = { id, nameKey: nameKey(displayName) };
+  const folded = nameKey(displayName);
+  const values = { id, nameKey: folded };
   await write(db, 'UPDATE persons SET name_key = :nameKey WHERE id = :id', values);
   await write(db, 'UPDATE group_members SET name_key = :nameKey WHERE person_id = :id', values);
   await write(db, 'UPDATE person_methods SET name_key = :nameKey WHERE person_id = :id', values);
   await write(db, 'DELETE FROM person_terms WHERE person_id = :id', { id });
-  const terms = nameTerms(displayName);
+  const terms = nameTerms(folded);
   if (terms.length > 0)
     await insertAll(
       db,

@@ -1,5 +1,5 @@
 import type { Coverage, Method, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
-import type { SqlValues } from '../db/sql.js';
+import { select, type Db, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
 import { recentCounts, type Facet } from './counts.js';
@@ -8,7 +8,10 @@ export interface PeopleFilter {
   readonly q?: string | undefined;
   /** Normalised. */
   readonly loginName?: string | undefined;
+  /** Who is in this group or in one inside it. */
   readonly group?: string | undefined;
+  /** Who is in this group themselves. */
+  readonly member?: string | undefined;
   readonly state?: PersonState | undefined;
   readonly source?: Source | undefined;
   readonly coverage?: Coverage | undefined;
@@ -17,12 +20,20 @@ export interface PeopleFilter {
 }
 
 /** How a filter is met: as the range that the list walks along, or as a condition on each person of another range. */
-export interface Means {
+interface Means {
   readonly from: string;
   /** The columns that this range is sorted by after its own value. */
   readonly sort: readonly [name: string, id: string];
   readonly range: string;
   readonly condition: string;
+}
+
+/** A range of an index, with conditions on each person in it. */
+export interface Range {
+  readonly from: string;
+  /** The columns that its rows are sorted by. */
+  readonly sort: Means['sort'];
+  readonly where: readonly string[];
 }
 
 const onPersons = (facet: 'state' | 'source' | 'coverage' | 'seen'): Means => ({
@@ -31,6 +42,13 @@ const onPersons = (facet: 'state' | 'source' | 'coverage' | 'seen'): Means => ({
   range: `p.${facet} = :${facet}`,
   condition: `p.${facet} = :${facet}`,
 });
+
+const GROUP_MEMBERS = {
+  from: 'group_members d FORCE INDEX (group_members_by_name) STRAIGHT_JOIN persons p ON p.id = d.person_id',
+  sort: ['d.name_key', 'd.person_id'],
+} as const;
+const inGroups = (ids: string) =>
+  `EXISTS (SELECT 1 FROM group_members g WHERE g.person_id = p.id AND g.group_id IN (${ids}))`;
 
 const MEANS: Readonly<Record<Facet, Means>> = {
   state: onPersons('state'),
@@ -43,12 +61,8 @@ const MEANS: Readonly<Record<Facet, Means>> = {
     range: 'd.method = :method',
     condition: 'EXISTS (SELECT 1 FROM person_methods f WHERE f.person_id = p.id AND f.method = :method)',
   },
-  group: {
-    from: 'group_members d FORCE INDEX (group_members_by_name) STRAIGHT_JOIN persons p ON p.id = d.person_id',
-    sort: ['d.name_key', 'd.person_id'],
-    range: 'd.group_id = :group',
-    condition: 'EXISTS (SELECT 1 FROM group_members g WHERE g.person_id = p.id AND g.group_id = :group)',
-  },
+  group: { ...GROUP_MEMBERS, range: 'd.group_id = :group', condition: inGroups(':groups') },
+  member: { ...GROUP_MEMBERS, range: 'd.group_id = :member', condition: inGroups(':member') },
 };
 const EVERYBODY: Means = {
   from: 'persons p FORCE INDEX (persons_by_name)',
@@ -57,30 +71,56 @@ const EVERYBODY: Means = {
   condition: '1 = 1',
 };
 
-export function facetsOf(filter: PeopleFilter): Facet[] {
-  return (Object.keys(MEANS) as Facet[]).filter((facet) => filter[facet] !== undefined);
+/** A filter with what it takes to ask for it. */
+export interface Asked {
+  readonly facets: readonly Facet[];
+  readonly values: SqlValues;
+  /** The group of the filter and every group inside it. */
+  readonly groups: readonly Buffer[];
 }
 
-export function valuesOf(filter: PeopleFilter): SqlValues {
+/** Looks up which groups are inside the one of the filter. */
+export async function asked(db: Db, filter: PeopleFilter): Promise<Asked> {
+  const group = filter.group ? key(filter.group) : null;
+  const parts =
+    group === null
+      ? []
+      : await select<{ part_id: Buffer }>(db, 'SELECT part_id FROM group_closure WHERE whole_id = :group', { group });
+  const groups = group === null ? [] : [group, ...parts.map((part) => part.part_id)];
   return {
-    state: filter.state ?? null,
-    source: filter.source ?? null,
-    coverage: filter.coverage ?? null,
-    seen: filter.seen ?? null,
-    method: filter.method ?? null,
-    group: filter.group ? key(filter.group) : null,
+    facets: (Object.keys(MEANS) as Facet[]).filter((facet) => filter[facet] !== undefined),
+    groups,
+    values: {
+      state: filter.state ?? null,
+      source: filter.source ?? null,
+      coverage: filter.coverage ?? null,
+      seen: filter.seen ?? null,
+      method: filter.method ?? null,
+      member: filter.member ? key(filter.member) : null,
+      group,
+      ...(groups.length > 0 ? { groups } : {}),
+      ...Object.fromEntries(groups.map((id, i) => [`group${i}`, id])),
+    },
   };
 }
 
-/** The range to walk along: of several filters the one that fewest people meet. */
-export async function rangeFor(deps: Deps, filter: PeopleFilter, facets: readonly Facet[]): Promise<Means> {
-  if (facets.length === 0) return EVERYBODY;
-  if (facets.length === 1) return MEANS[facets[0]!];
-  const counts = await recentCounts(deps);
-  const people = (facet: Facet) => counts[facet][filter[facet]!] ?? 0;
-  return MEANS[facets.reduce((least, facet) => (people(facet) < people(least) ? facet : least))];
+/**
+ * The range to walk along, of several filters the one that fewest people meet, with the conditions that are left. A
+ * group with parts is a range for each of its groups, and somebody may be in several of them.
+ */
+export async function rangesFor(deps: Deps, filter: PeopleFilter, { facets, groups }: Asked): Promise<Range[]> {
+  let walked = facets[0];
+  if (facets.length > 1) {
+    const counts = await recentCounts(deps);
+    const people = (facet: Facet) => counts[facet][filter[facet]!] ?? 0;
+    walked = facets.reduce((least, facet) => (people(facet) < people(least) ? facet : least));
+  }
+  const means = walked === undefined ? EVERYBODY : MEANS[walked];
+  const left = facets.flatMap((facet) => (facet === walked ? [] : [MEANS[facet].condition]));
+  const ranges =
+    walked === 'group' && groups.length > 1 ? groups.map((_, i) => `d.group_id = :group${i}`) : [means.range];
+  return ranges.map((range) => ({ from: means.from, sort: means.sort, where: [range, ...left] }));
 }
 
-/** Conditions of every facet that is not walked along. */
-export const besides = (means: Means | undefined, facets: readonly Facet[]): string[] =>
-  facets.flatMap((facet) => (MEANS[facet] === means ? [] : [MEANS[facet].condition]));
+/** Every facet as a condition on a person. */
+export const conditionsOf = ({ facets }: Asked): string[] => facets.map((facet) => MEANS[facet].condition);

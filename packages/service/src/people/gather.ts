@@ -1,46 +1,41 @@
 import { selectOne, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { besides, facetsOf, rangeFor, valuesOf, type PeopleFilter } from './filter.js';
+import { asked, conditionsOf, rangesFor, type PeopleFilter } from './filter.js';
 import { searchSteps } from './search.js';
 
-/** The FROM and WHERE of everybody who meets a filter; of a search one for each step, and nobody is in two of them. */
+/** A statement that gives the ids of everybody who meets a filter, each once. */
 async function everybody(
   deps: Deps,
   filter: PeopleFilter,
-): Promise<{ readonly from: string; readonly where: string; readonly values: SqlValues }[]> {
-  const facets = facetsOf(filter);
-  if (filter.q !== undefined)
-    return searchSteps(deps, filter.q)
-      .filter(({ range }) => range !== '1 = 0')
-      .map(({ from, range, values }) => ({
-        from,
-        where: [range, ...besides(undefined, facets)].join(' AND '),
-        values: { ...valuesOf(filter), ...values },
-      }));
-  const means = await rangeFor(deps, filter, facets);
-  return [
-    { from: means.from, where: [means.range, ...besides(means, facets)].join(' AND '), values: valuesOf(filter) },
-  ];
+): Promise<{ readonly sql: string; readonly values: SqlValues }> {
+  const question = await asked(deps, filter);
+  const idsOf = (from: string, where: readonly string[]) => `SELECT p.id FROM ${from} WHERE ${where.join(' AND ')}`;
+  if (filter.q === undefined) {
+    const ranges = await rangesFor(deps, filter, question);
+    return { sql: ranges.map(({ from, where }) => idsOf(from, where)).join(' UNION '), values: question.values };
+  }
+  const conditions = conditionsOf(question);
+  const steps = searchSteps(deps, filter.q).filter(({ range }) => range !== '1 = 0');
+  return {
+    // Nobody is found by two steps of a search.
+    sql: steps.map(({ from, range }) => idsOf(from, [range, ...conditions])).join(' UNION ALL '),
+    values: Object.assign({}, question.values, ...steps.map((step) => step.values)) as SqlValues,
+  };
 }
 
 /** Exactly how many people meet a filter: before something is done to all of them. */
 export async function countExactly(deps: Deps, filter: PeopleFilter): Promise<number> {
-  let total = 0;
-  for (const { from, where, values } of await everybody(deps, filter)) {
-    const row = await selectOne<{ n: number }>(deps, `SELECT COUNT(*) AS n FROM ${from} WHERE ${where}`, values);
-    total += Number(row!.n);
-  }
-  return total;
+  const { sql, values } = await everybody(deps, filter);
+  const row = await selectOne<{ n: number }>(deps, `SELECT COUNT(*) AS n FROM (${sql}) met`, values);
+  return Number(row!.n);
 }
 
 /** Notes everybody who meets a filter as concerned by a change; answers how many they are. */
 export async function gatherPeople(deps: Deps, db: Db, change: Buffer, filter: PeopleFilter): Promise<number> {
-  let total = 0;
-  for (const { from, where, values } of await everybody(deps, filter))
-    total += await write(
-      db,
-      `INSERT INTO bulk_change_people (change_id, person_id) SELECT :change, p.id FROM ${from} WHERE ${where}`,
-      { ...values, change },
-    );
-  return total;
+  const { sql, values } = await everybody(deps, filter);
+  return await write(
+    db,
+    `INSERT INTO bulk_change_people (change_id, person_id) SELECT :change, met.id FROM (${sql}) met`,
+    { ...values, change },
+  );
 }

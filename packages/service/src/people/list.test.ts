@@ -22,6 +22,8 @@ interface Known {
   mail: string;
   names: string[];
   methods: string[];
+  /** Groups they are in themselves, and those with what is around each. */
+  members: string[];
   groups: string[];
 }
 
@@ -50,13 +52,23 @@ async function read(): Promise<Known[]> {
   const methods = await related(
     "SELECT DISTINCT person_id, method AS value FROM authenticators WHERE state = 'active'",
   );
-  const groups = await related('SELECT person_id, LOWER(HEX(group_id)) AS value FROM group_members');
+  const members = await related('SELECT person_id, LOWER(HEX(group_id)) AS value FROM group_members');
+  const edges = await select<{ whole: string; part: string }>(
+    deps,
+    'SELECT LOWER(HEX(whole_id)) AS whole, LOWER(HEX(part_id)) AS part FROM group_parts',
+  );
+  const around = (group: string): string[] => [
+    group,
+    ...edges.filter(({ part }) => part === group).flatMap(({ whole }) => around(whole)),
+  ];
+  const ids = (hexes: readonly string[]) => [...new Set(hexes)].map((hex) => text(Buffer.from(hex, 'hex')));
   return rows.map((row) => ({
     ...row,
     id: text(row.id),
     names: names(row.id),
     methods: methods(row.id),
-    groups: groups(row.id).map((hex) => text(Buffer.from(hex, 'hex'))),
+    members: ids(members(row.id)),
+    groups: ids(members(row.id).flatMap(around)),
     mail: `${names(row.id)[0]!}@wexmoor.example`,
   }));
 }
@@ -72,8 +84,9 @@ function naive(filter: PeopleFilter): string[] {
         (filter.seen === undefined || one.seen === filter.seen) &&
         (filter.method === undefined || one.methods.includes(filter.method)) &&
         (filter.group === undefined || one.groups.includes(filter.group)) &&
+        (filter.member === undefined || one.members.includes(filter.member)) &&
         (q === undefined ||
-          (nameKey(q) !== '' && nameTerms(one.display_name).some((term) => term.startsWith(nameKey(q)))) ||
+          (nameKey(q) !== '' && nameTerms(nameKey(one.display_name)).some((term) => term.startsWith(nameKey(q)))) ||
           one.names.some((name) => name.startsWith(q)) ||
           one.mail === q),
     )
@@ -109,6 +122,7 @@ describe('lists of people', () => {
         seen: maybe(oneOf(['this-week', 'this-month', 'never'] as const)),
         method: maybe(oneOf(['password', 'totp'] as const)),
         group: maybe(oneOf(groups)),
+        member: maybe(oneOf(groups), 0.1),
         q: maybe(
           oneOf([
             someone.display_name.slice(0, 1 + Math.floor(random() * 6)),
@@ -152,6 +166,7 @@ describe('lists of people', () => {
       seen: tally(everybody.map((one) => one.seen)),
       method: tally(everybody.flatMap((one) => one.methods)),
       group: tally(everybody.flatMap((one) => one.groups)),
+      member: tally(everybody.flatMap((one) => one.members)),
       coverage: tally(everybody.filter((one) => one.state === 'active').map((one) => one.coverage)),
     });
     const kept = await select<{ n: number }>(

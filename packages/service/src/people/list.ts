@@ -3,7 +3,7 @@ import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
-import { besides, facetsOf, rangeFor, valuesOf, type PeopleFilter } from './filter.js';
+import { asked, conditionsOf, rangesFor, type PeopleFilter } from './filter.js';
 import { described, LISTED, type ListedRow } from './listed.js';
 import { searchSteps } from './search.js';
 
@@ -15,17 +15,22 @@ export async function listPeople(
 ): Promise<Answer<'people.list'>> {
   if (filter.q !== undefined) return await searchPeople(deps, filter, filter.q, page);
   const after = decodeCursor(page.cursor, ['string', 'id']);
-  const facets = facetsOf(filter);
-  const means = await rangeFor(deps, filter, facets);
-  const [name, id] = means.sort;
-  const where = [means.range, ...besides(means, facets)];
-  if (filter.loginName !== undefined) where.push('p.id = (SELECT person_id FROM login_names WHERE value = :loginName)');
-  if (after) where.push(`${name} >= :afterName AND (${name} > :afterName OR ${id} > :afterId)`);
+  const question = await asked(deps, filter);
+  const pages = (await rangesFor(deps, filter, question)).map(({ from, sort: [name, id], where }) => {
+    const conditions = [...where];
+    if (filter.loginName !== undefined)
+      conditions.push('p.id = (SELECT person_id FROM login_names WHERE value = :loginName)');
+    if (after) conditions.push(`${name} >= :afterName AND (${name} > :afterName OR ${id} > :afterId)`);
+    return `SELECT ${LISTED}, ${name} AS sort FROM ${from} WHERE ${conditions.join(' AND ')} ORDER BY ${name}, ${id} LIMIT :limit`;
+  });
   const rows = await select<ListedRow>(
     deps,
-    `SELECT ${LISTED}, ${name} AS sort FROM ${means.from} WHERE ${where.join(' AND ')} ORDER BY ${name}, ${id} LIMIT :limit`,
+    pages.length === 1
+      ? pages[0]!
+      : // The first of each range are the first of them together; whoever is in several is the same row in each.
+        `SELECT * FROM (${pages.map((page) => `(${page})`).join(' UNION ')}) together ORDER BY sort, id LIMIT :limit`,
     {
-      ...valuesOf(filter),
+      ...question.values,
       loginName: filter.loginName ?? '',
       afterName: after?.[0] ?? '',
       afterId: after ? key(after[1]) : null,
@@ -43,7 +48,8 @@ async function searchPeople(
   page: { readonly limit: number; readonly cursor?: string | undefined },
 ): Promise<Answer<'people.list'>> {
   const after = decodeCursor(page.cursor, ['number', 'string', 'id']);
-  const conditions = besides(undefined, facetsOf(filter));
+  const question = await asked(deps, filter);
+  const conditions = conditionsOf(question);
   const found: (ListedRow & { step: number })[] = [];
   for (const [step, { from, sort, order, range, values, ...going }] of searchSteps(deps, typed).entries()) {
     if (after && step < after[0]) continue;
@@ -56,7 +62,7 @@ async function searchPeople(
       deps,
       `SELECT ${LISTED}, ${sort} AS sort FROM ${from} WHERE ${where.join(' AND ')} ORDER BY ${order} LIMIT :limit`,
       {
-        ...valuesOf(filter),
+        ...question.values,
         ...values,
         afterSort: begun ? begun[1] : '',
         afterId: begun ? key(begun[2]) : null,

@@ -21,7 +21,7 @@ export interface NewPerson {
 
 /** The rows of somebody new, by table, in the order in which they can be written. */
 export interface PersonRows {
-  readonly persons: SqlValues[];
+  readonly persons: (SqlValues & { readonly nameKey: string })[];
   readonly person_terms: SqlValues[];
   readonly login_names: SqlValues[];
 }
@@ -29,6 +29,7 @@ export interface PersonRows {
 /** What a new person is made of, with everything that lists are sorted and searched by. */
 export function personRows(deps: Deps, id: string, person: NewPerson, at: Date): PersonRows {
   const personId = key(id);
+  const folded = nameKey(person.displayName);
   return {
     persons: [
       {
@@ -42,10 +43,10 @@ export function personRows(deps: Deps, id: string, person: NewPerson, at: Date):
         timeZone: person.timeZone,
         createdAt: at,
         updatedAt: at,
-        nameKey: nameKey(person.displayName),
+        nameKey: folded,
       },
     ],
-    person_terms: nameTerms(person.displayName).map((term) => ({ term, personId })),
+    person_terms: nameTerms(folded).map((term) => ({ term, personId })),
     login_names: person.loginNames.map(({ value, kind }) => ({
       id: key(newId({ ...deps, now: () => at })),
       personId,

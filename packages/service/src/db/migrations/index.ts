@@ -3,6 +3,7 @@ import { peopleAtScale } from './0002-people-at-scale.js';
 import { imports } from './0003-imports.js';
 import { nestedGroups } from './0004-nested-groups.js';
 import { bulkChanges } from './0005-bulk-changes.js';
+import { marksAndCounts } from './0006-marks-and-counts.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
 export interface Migration {
@@ -18,4 +19,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...imports,
   ...nestedGroups,
   ...bulkChanges,
+  ...marksAndCounts,
 ];
