@@ -256,13 +256,13 @@ describe('the console', () => {
     await page.getByText('People chosen: 1').waitFor();
     await page.getByRole('button', { name: 'Choose nobody' }).click();
     await page.getByRole('columnheader').first().locator('label').click();
-    await page.getByText('All 1 people who fit are chosen').waitFor();
+    await page.getByText('1 person who fits is chosen').waitFor();
     await page.getByRole('button', { name: 'Add to a group' }).click();
     const dialog = page.getByRole('dialog');
     await dialog.getByRole('button', { name: /Group/ }).click();
     await page.getByRole('option', { name: 'watch' }).click();
     await dialog.getByRole('button', { name: 'Add to a group' }).click();
-    await page.getByText('Added to watch: 1 of 1 people.').waitFor();
+    await page.getByText('Added to watch: 1 of 1 person.').waitFor();
     await page.getByRole('row', { name: 'Lis Moor' }).getByText('watch').waitFor();
     await page.getByRole('button', { name: 'Undo' }).click();
     await page.getByText('Taken back.').waitFor();
