@@ -71,7 +71,7 @@ async function ours(file) {
   await chore(env, 'demo', '--people', '30');
   const service = await startService(env);
   stops.push(() => service.stop());
-  const client = createClient({ server: service.url, token: await chore(env, 'owner-token') });
+  const client = createClient({ server: service.url, token: await chore(env, 'owner-token', '--for', 'ines.marlow') });
   const settled = async (id) => {
     for (;;) {
       const one = await client.call('imports.show', { params: { id } });

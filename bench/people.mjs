@@ -51,7 +51,7 @@ async function installation(count) {
   }
   const service = await startService(env);
   stops.push(() => service.stop());
-  const client = createClient({ server: service.url, token: await chore(env, 'owner-token') });
+  const client = createClient({ server: service.url, token: await chore(env, 'owner-token', '--for', 'ines.marlow') });
   const groups = (await client.call('groups.list', { query: {} })).rows;
   return { count, env, url: service.url, client, groups, cursors: await deepCursors(client) };
 }
@@ -74,7 +74,7 @@ async function untilUsable({ env, url }) {
   });
   try {
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-    const link = /(http\S+enter#\S+)/.exec(await chore(env, 'owner-link'))[1];
+    const link = /(http\S+enter#\S+)/.exec(await chore(env, 'owner-link', '--for', 'ines.marlow'))[1];
     await page.goto(`${url}/enter#${link.split('#')[1]}`);
     await page.getByRole('button', { name: /Sign in as/ }).click();
     await page.getByRole('heading', { name: 'Overview' }).waitFor();

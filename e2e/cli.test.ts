@@ -146,6 +146,35 @@ describe('nlatch', () => {
     );
   });
 
+  it('tells who may do what, and gives a role once another administrator has agreed', async () => {
+    expect((await nlatch(['role', 'table'])).out).toMatch(
+      /^MAY +OWNER +RULEBOOK-EDITOR +CUSTODIAN +HELP-DESK +AUDITOR\n/,
+    );
+    const give = ['role', 'give', 'bram.oster', 'help-desk', '--within', 'quay-crew'];
+    const asked = await nlatch(give);
+    expect(asked).toMatchObject({
+      code: 9,
+      err: expect.stringContaining('This needs the yes of a second administrator'),
+    });
+    const id = /request (\S{36})/.exec(asked.err)![1]!;
+    expect((await nlatch(['countersign', 'list'])).out).toContain(id);
+    expect(await nlatch(['countersign', 'give', id, '--yes'])).toMatchObject({
+      code: 4,
+      err: expect.stringContaining('not yours to give'),
+    });
+    expect((await nlatch(['countersign', 'show', id])).out).toMatch(
+      /Bram Oster gets the role help desk, for people in quay-crew\.[\s\S]*nobody else could sign; do it again from/,
+    );
+    await inst.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
+    expect((await nlatch(give)).out).toBe('Bram Oster has the role help-desk now, for people in quay-crew.\n');
+    expect((await nlatch(['role', 'holders'])).out).toMatch(/Bram Oster +help-desk +quay-crew/);
+    expect((await nlatch(['role', 'take', 'bram.oster', 'help-desk'])).code).toBe(9);
+    await inst.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
+    expect((await nlatch(['role', 'take', 'bram.oster', 'help-desk'])).out).toBe(
+      'Bram Oster no longer has the role help-desk.\n',
+    );
+  });
+
   it('pages and prints JSON that is the answer of the service', async () => {
     for (const name of ['a-one', 'a-two', 'a-three'])
       await inst.owner.call('people.add', { body: { displayName: name, loginNames: [name] } });

@@ -2,6 +2,7 @@ import AxeBuilder from '@axe-core/playwright';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { chore } from '../scripts/lib/installation.mjs';
+import { administrator } from './support/administrators.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp, Phone } from './support/installation.js';
 
 const CHROMIUM = [
@@ -89,7 +90,7 @@ describe('the console', () => {
   });
 
   it('takes people, groups, applications and a walk-through through their pages', async () => {
-    inst.ownerToken = await chore(await inst.environment(), 'owner-token');
+    inst.ownerToken = await chore(await inst.environment(), 'owner-token', '--for', 'ines.marlow');
     await page.getByRole('link', { name: 'People', exact: true }).click();
     await page.getByRole('button', { name: 'Add a person' }).click();
     await page.getByLabel('Name', { exact: true }).fill('Dagny Holm');
@@ -185,6 +186,7 @@ describe('the console', () => {
       '/sign-ins',
       `/sign-ins/${signIns[0]!.id}`,
       '/trail',
+      '/administrators',
       '/settings',
       '/nowhere',
     ];
@@ -267,6 +269,35 @@ describe('the console', () => {
     await page.getByRole('button', { name: 'Undo' }).click();
     await page.getByText('Taken back.').waitFor();
     await expect.poll(() => page.getByRole('row', { name: 'Lis Moor' }).getByText('watch').count()).toBe(0);
+  });
+
+  it('asks a second administrator before somebody gets a role, and shows what that role may see', async () => {
+    const second = await administrator(inst, 'sees.second', 'owner');
+    const desk = await personWithApp(inst.client(base()), 'hilda.desk');
+    await page.goto(`${base()}/people/${desk.id}`);
+    const give = async () => {
+      await page.getByRole('button', { name: 'Give a role' }).click();
+      const dialog = page.getByRole('dialog');
+      await dialog.getByRole('button', { name: 'Give a role' }).click();
+      return dialog;
+    };
+    const dialog = await give();
+    await dialog.getByText('A second administrator has to agree first.').waitFor();
+    await dialog.getByRole('link', { name: 'Look where it stands' }).click();
+    await page.getByText('hilda.desk gets the role help desk, for everybody.').waitFor();
+    const { rows } = await second.client.call('signatures.list', { query: { waiting: 'true' } });
+    await second.client.call('signatures.give', { params: { id: rows[0]!.id } });
+    await page.reload();
+    await page.getByText('It is countersigned: do it again now.').waitFor();
+    await page.goto(`${base()}/people/${desk.id}`);
+    await give();
+    await page.getByText('hilda.desk has the role help desk now.').waitFor();
+    await page.goto(`${base()}/administrators`);
+    await page.getByRole('grid', { name: 'Who holds a role' }).getByText('hilda.desk').waitFor();
+    // Taken back, so that later pages are as they were.
+    await inst.sql(
+      "DELETE FROM role_grants WHERE person_id <> (SELECT person_id FROM login_names WHERE value = 'ines.marlow')",
+    );
   });
 
   it('can be worked by keyboard alone', async () => {

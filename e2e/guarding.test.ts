@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { createClient } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { chore, NLATCHD, run } from '../scripts/lib/installation.mjs';
+import { afterWaiting } from './support/administrators.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp, type Node } from './support/installation.js';
 
 let inst: Installation;
@@ -116,9 +117,9 @@ describe('a console session', () => {
     const token = (await chore(await inst.environment(), 'owner-token', '--for', 'ravi.oduya')).trim();
     const ravi = createClient({ server: direct.url, token });
     expect((await ravi.call('session.show')).person.displayName).toBe('ravi.oduya');
-    await inst.owner.call('people.deactivate', { params: { id: second.id } });
+    await afterWaiting(inst, () => inst.owner.call('people.deactivate', { params: { id: second.id } }));
     await expect(ravi.call('session.show')).rejects.toMatchObject({ code: 'not-signed-in' });
-    await inst.owner.call('people.reactivate', { params: { id: second.id } });
+    await afterWaiting(inst, () => inst.owner.call('people.reactivate', { params: { id: second.id } }));
     expect((await ravi.call('session.show')).roles).toEqual(['owner']);
     await inst.sql(
       "DELETE r FROM role_grants r JOIN persons p ON p.id = r.person_id WHERE p.display_name = 'ravi.oduya'",

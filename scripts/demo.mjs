@@ -89,7 +89,7 @@ try {
   const configDir = join(dir, 'cli');
   rmSync(configDir, { recursive: true, force: true });
   mkdirSync(configDir, { mode: 0o700 });
-  const token = await chore(env, 'owner-token');
+  const token = await chore(env, 'owner-token', '--for', 'ines.marlow');
   const credentials = {
     server: `http://localhost:${ports.service}`,
     token,
@@ -99,7 +99,7 @@ try {
   const client = join(dir, 'nlatch');
   writeFileSync(client, `#!/bin/sh\nNLATCH_CONFIG_DIR='${configDir}' exec '${process.execPath}' '${NLATCH}' "$@"\n`);
   chmodSync(client, 0o755);
-  const link = (await chore(env, 'owner-link')).split('\n')[0];
+  const link = (await chore(env, 'owner-link', '--for', 'ines.marlow')).split('\n')[0];
 
   say();
   say('Nimble Latch is up, with the made-up Port of Wexmoor in it.');

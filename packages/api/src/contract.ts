@@ -3,9 +3,21 @@ import type { z } from 'zod';
 import type { ErrorCode } from './errors.js';
 import { PATHS, type RouteId } from './paths.js';
 
+/**
+ * Whom a call is about, so that roles limited to groups end where they should, and administrators and emergency accounts
+ * are left to owners: everybody (or the installation); what the caller reaches, to which the answer is narrowed; or one
+ * person, named by a parameter of the path, or by an authenticator or sign-in of theirs.
+ */
+export type About =
+  | 'everybody'
+  | 'within'
+  | { readonly person: string }
+  | { readonly authenticator: string }
+  | { readonly signIn: string };
+
 /** Who may call a route. There is no route without one. */
 export type Access =
-  | { readonly kind: 'operator'; readonly permission: Permission }
+  | { readonly kind: 'operator'; readonly permission: Permission; readonly about: About }
   /** Anybody who is signed in as an operator, about themselves. */
   | { readonly kind: 'self' }
   | { readonly kind: 'application'; readonly scope: Scope }
@@ -50,7 +62,8 @@ export function route<R extends RouteId, const T extends Omit<RouteSpec, 'method
   return { ...spec, method, path };
 }
 
-export const operator = (permission: Permission) => ({ kind: 'operator', permission }) as const;
+export const operator = (permission: Permission, about: About = 'everybody') =>
+  ({ kind: 'operator', permission, about }) as const;
 export const self = { kind: 'self' } as const;
 export const application = (scope: Scope) => ({ kind: 'application', scope }) as const;
 export const open = (why: string) => ({ kind: 'public', why }) as const;

@@ -9,7 +9,7 @@ export {
   type Problem,
 } from './errors.js';
 export { LIMITS } from './limits.js';
-export type { Access, RouteSpec } from './contract.js';
+export type { About, Access, RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { DELIMITER_NAMES } from './routes/imports.js';
@@ -20,6 +20,7 @@ export {
   hint,
   LANGUAGES,
   say,
+  sayConsequence,
   sayHint,
   type Catalogue,
   type HintId,
@@ -31,6 +32,7 @@ export {
   COLUMN_MEANINGS,
   COVERAGES,
   GROUP_COLUMNS,
+  LIMITABLE_ROLES,
   METHODS,
   PEOPLE_COLUMNS,
   PERSON_STATES,
@@ -40,11 +42,15 @@ export {
   SIGN_IN_STATES,
   SOURCES,
   TRAIL_ACTIONS,
+  ROLES,
+  SIGNED_ACTIONS,
   type BulkKind,
   type ColumnMeaning,
   type Coverage,
   type ImportKind,
   type Method,
+  type Permission,
+  type Role,
   type RowVerdict,
   type Seen,
   type Source,

@@ -13,6 +13,9 @@ export const LIMITS = {
   groupNameChars: 80,
   groupsPerPerson: 200,
   partsPerGroup: 200,
+  groupsPerRole: 100,
+  /** Requests for a countersignature that one administrator may leave waiting. */
+  openSignatures: 50,
   descriptionChars: 400,
   labelChars: 60,
   authenticatorsPerPerson: 30,

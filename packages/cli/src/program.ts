@@ -19,6 +19,8 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   'walk-through': async () => (await import('./commands/walk-through.js')).walkThrough,
   activity: async () => (await import('./commands/insight.js')).activity,
   trail: async () => (await import('./commands/insight.js')).trail,
+  role: async () => (await import('./commands/role.js')).role,
+  countersign: async () => (await import('./commands/countersign.js')).countersign,
   token: async () => (await import('./commands/insight.js')).token,
   settings: async () => (await import('./commands/insight.js')).settings,
   system: async () => (await import('./commands/insight.js')).system,

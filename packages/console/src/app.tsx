@@ -32,6 +32,9 @@ const WalkThroughPage = lazy(async () => ({
 const ActivityPage = lazy(async () => ({ default: (await import('./activity/activity-page.js')).ActivityPage }));
 const StoryPage = lazy(async () => ({ default: (await import('./activity/story-page.js')).StoryPage }));
 const TrailPage = lazy(async () => ({ default: (await import('./activity/trail-page.js')).TrailPage }));
+const AdministratorsPage = lazy(async () => ({
+  default: (await import('./administrators/administrators-page.js')).AdministratorsPage,
+}));
 const SettingsPage = lazy(async () => ({ default: (await import('./settings/settings-page.js')).SettingsPage }));
 
 export function App() {
@@ -87,7 +90,8 @@ function Console() {
       <Shell>
         <Suspense fallback={<Page aria-busy="true">{words.loading}</Page>}>
           <Routes>
-            <Route index element={<OverviewPage />} />
+            {/* The overview is about everybody; whose roles end at groups begins with their people. */}
+            <Route index element={session.data.limited ? <PeoplePage /> : <OverviewPage />} />
             <Route path="people" element={<PeoplePage />} />
             <Route path="people/:id" element={<PersonPage />} />
             <Route path="groups" element={<GroupsPage />} />
@@ -100,6 +104,7 @@ function Console() {
             <Route path="sign-ins" element={<ActivityPage />} />
             <Route path="sign-ins/:id" element={<StoryPage />} />
             <Route path="trail" element={<TrailPage />} />
+            <Route path="administrators" element={<AdministratorsPage />} />
             <Route path="settings" element={<SettingsPage />} />
             <Route path="*" element={<NotFound />} />
           </Routes>

@@ -1,4 +1,4 @@
-import type { Language } from '@nimble-latch/api';
+import type { Language, Permission } from '@nimble-latch/api';
 import { useState, type ReactNode } from 'react';
 import { Button as AriaButton } from 'react-aria-components';
 import { NavLink } from 'react-router';
@@ -8,7 +8,7 @@ import { Banner } from './components/layout.js';
 import { Mark } from './components/mark.js';
 import { Select } from './components/fields.js';
 import { Toasts } from './components/toasts.js';
-import { changeLanguage, language, LANGUAGE_NAMES, words } from './messages/index.js';
+import { changeLanguage, language, LANGUAGE_NAMES, shared, words } from './messages/index.js';
 import { usePalette } from './palette/palette.js';
 import { call } from './session/api.js';
 import { useSession } from './session/context.js';
@@ -124,16 +124,18 @@ const Nag = styled.div`
   }
 `;
 
-const AREAS = [
+/** Areas in the order of the work, each with the permission without which it would be empty. */
+const AREAS: readonly (readonly [to: string, name: string, needs?: Permission])[] = [
   ['/', words.rail.overview],
-  ['/people', words.rail.people],
-  ['/groups', words.rail.groups],
-  ['/applications', words.rail.applications],
-  ['/walk-through', words.rail.walkThrough],
-  ['/sign-ins', words.rail.activity],
-  ['/trail', words.rail.trail],
+  ['/people', words.rail.people, 'person.read'],
+  ['/groups', words.rail.groups, 'group.read'],
+  ['/applications', words.rail.applications, 'application.read'],
+  ['/walk-through', words.rail.walkThrough, 'walk-through.run'],
+  ['/sign-ins', words.rail.activity, 'activity.read'],
+  ['/trail', words.rail.trail, 'trail.read'],
+  ['/administrators', words.rail.administrators],
   ['/settings', words.rail.settings],
-] as const;
+];
 
 /** The rail at the left, and what has to be said above every page. */
 export function Shell({ children }: { children: ReactNode }) {
@@ -155,7 +157,10 @@ export function Shell({ children }: { children: ReactNode }) {
           <span>{words.palette.open}</span> <kbd>{words.palette.shortcut}</kbd>
         </GoTo>
         <Areas $open={open}>
-          {AREAS.map(([to, name]) => (
+          {AREAS.filter(
+            ([to, , needs]) =>
+              (needs === undefined || session.permissions.includes(needs)) && !(to === '/' && session.limited),
+          ).map(([to, name]) => (
             <li key={to}>
               <NavLink to={to} end={to === '/'} onClick={() => setOpen(false)}>
                 {name}
@@ -165,7 +170,7 @@ export function Shell({ children }: { children: ReactNode }) {
         </Areas>
         <Me $open={open}>
           <span>{session.person.displayName}</span>
-          <span>{session.roles.join(', ')}</span>
+          <span>{session.roles.map((role) => shared.roles[role]).join(', ')}</span>
           <Select
             label={words.rail.language}
             value={language}

@@ -52,6 +52,8 @@ export type LoginNameKind = (typeof LOGIN_NAME_KINDS)[number];
 
 export const ROLES = ['owner', 'rulebook-editor', 'custodian', 'help-desk', 'auditor'] as const;
 export type Role = (typeof ROLES)[number];
+/** Roles that may be limited to groups; the others are about the installation as a whole. */
+export const LIMITABLE_ROLES: readonly Role[] = ['custodian', 'help-desk'];
 
 export const SIGN_IN_STATES = ['asking', 'let-in', 'refused', 'enrol-first', 'expired'] as const;
 export type SignInState = (typeof SIGN_IN_STATES)[number];
@@ -153,6 +155,13 @@ export const TRAIL_ACTIONS = [
   'login-name.added',
   'login-name.removed',
   'role.granted',
+  'role.revoked',
+  'emergency-account.marked',
+  'emergency-account.unmarked',
+  'countersignature.asked',
+  'countersignature.given',
+  'countersignature.refused',
+  'countersignature.withdrawn',
   'group.added',
   'group.changed',
   'group.deleted',
@@ -201,13 +210,18 @@ export const PERMISSIONS = [
   'group.read',
   'group.write',
   'keyring.read',
-  'keyring.write',
+  'keyring.enrol',
+  'keyring.suspend',
+  'keyring.revoke',
+  'keyring.unlock',
   'password.set',
   'application.read',
   'application.write',
   'activity.read',
   'trail.read',
   'walk-through.run',
+  'role.read',
+  'role.write',
   'setting.read',
   'setting.write',
   'access-token.own',
@@ -215,6 +229,34 @@ export const PERMISSIONS = [
   'system.read',
 ] as const;
 export type Permission = (typeof PERMISSIONS)[number];
+
+/** Actions that may need a second administrator's yes; which of them do is a setting. */
+export const SIGNED_ACTIONS = ['role-change', 'administrator-factor'] as const;
+export type SignedAction = (typeof SIGNED_ACTIONS)[number];
+
+/** What an action that needs a countersignature would bring about; the sentences stand in the message catalogue. */
+export const CONSEQUENCES = [
+  'role-given',
+  'role-given-within',
+  'role-taken',
+  'emergency-marked',
+  'emergency-unmarked',
+  'administrator-deactivated',
+  'administrator-reactivated',
+  'administrator-deleted',
+  'factor-begun',
+  'factor-suspended',
+  'factor-resumed',
+  'factor-revoked',
+  'factor-unlocked',
+  'password-set',
+  'signing-changed',
+] as const;
+export type ConsequenceId = (typeof CONSEQUENCES)[number];
+
+/** Where a request for a countersignature stands. */
+export const SIGNATURE_STATES = ['open', 'given', 'refused', 'withdrawn', 'expired', 'done'] as const;
+export type SignatureState = (typeof SIGNATURE_STATES)[number];
 
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];
@@ -269,6 +311,7 @@ export const ROW_REASONS = [
   'time-zone',
   'twice-in-file',
   'two-people',
+  'owners-only',
   'part-of-itself',
   'unknown-person',
   'holds-a-role',

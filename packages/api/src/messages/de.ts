@@ -1,3 +1,4 @@
+import { deAccess } from './de-access.js';
 import type { Catalogue } from './en.js';
 
 /** Every sentence of the contract that a person reads, in German. */
@@ -64,6 +65,7 @@ export const de: Catalogue = {
     'time-zone': 'ist keine Zeitzone wie Europe/London',
     'twice-in-file': 'steht schon in Zeile {line}, vielleicht anders geschrieben',
     'two-people': 'gehört jemand anderem',
+    'owners-only': 'gehört zur Verwaltung oder ist ein Notfallkonto; das ändert nur der Import eines Eigentümers',
     'part-of-itself': 'würde die Gruppe zu einem Teil ihrer selbst machen',
     'unknown-person': 'benennt niemanden',
     'holds-a-role': 'hat hier eine Rolle und bleibt aktiv; von Hand deaktivieren',
@@ -100,6 +102,7 @@ export const de: Catalogue = {
       'Etwas ging schief; der Dienst hat es protokolliert. Geschriebenes bleibt; versuchen Sie, den Import fortzusetzen.',
   },
   fields: {
+    'unknown-group': 'eine dieser Gruppen gibt es nicht',
     id: 'erwartet wird eine Kennung wie 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'darf nicht leer sein',
     'too-long': 'höchstens {most} Zeichen',
@@ -175,6 +178,36 @@ export const de: Catalogue = {
     'not-permitted': {
       title: 'Ihre Rollen erlauben das nicht.',
       remedy: 'Fragen Sie einen Eigentümer; das Recht, das fehlt, heißt {permission}.',
+    },
+    'outside-your-groups': {
+      title: 'Ihre Rollen sind auf Gruppen begrenzt, und dies liegt außerhalb.',
+      remedy:
+        'Fragen Sie einen Eigentümer oder jemanden, dessen Rolle nicht begrenzt ist; das Recht heißt {permission}.',
+    },
+    'owners-only': {
+      title: 'Das ist eine Verwalterin, ein Verwalter oder ein Notfallkonto; die ändern nur Eigentümer.',
+      remedy: 'Fragen Sie einen Eigentümer.',
+    },
+    'own-rights': {
+      title: 'Niemand ändert die eigenen Rollen.',
+      remedy: 'Fragen Sie einen anderen Eigentümer.',
+    },
+    'not-yours-to-sign': {
+      title: 'Diese Gegenzeichnung steht Ihnen nicht zu.',
+      remedy: 'Es braucht jemand anderen aus der Verwaltung, der es selbst dürfte und den es nicht betrifft.',
+    },
+    'role-not-limitable': {
+      title: 'Die Rolle {role} betrifft die ganze Installation und lässt sich nicht auf Gruppen begrenzen.',
+      remedy: 'Geben Sie sie ohne Grenze oder eine andere Rolle.',
+    },
+    'signature-needed': {
+      title: 'Das braucht das Ja einer zweiten Person aus der Verwaltung; getan ist noch nichts.',
+      remedy:
+        'Tun Sie es noch einmal, sobald die Anfrage {request} gegengezeichnet ist, vor {until}. Gibt es keine zweite Person, ab {ripe}.',
+    },
+    'signature-expired': {
+      title: 'Die Anfrage auf Gegenzeichnung ist abgelaufen.',
+      remedy: 'Fragen Sie noch einmal.',
     },
     'scope-missing': {
       title: 'Dieser Verbindung wurde {scope} nicht gewährt.',
@@ -337,6 +370,7 @@ export const de: Catalogue = {
     'new-password': 'Neues Passwort',
     text: 'Nachricht',
   },
+  ...deAccess,
   methods: {
     password: 'Passwort',
     totp: 'Code aus einer App',
@@ -396,6 +430,13 @@ export const de: Catalogue = {
     'login-name.added': '{actor} gab {person} einen Anmeldenamen',
     'login-name.removed': '{actor} nahm {person} einen Anmeldenamen weg',
     'role.granted': '{actor} gab {person} eine Rolle',
+    'role.revoked': '{actor} nahm {person} eine Rolle',
+    'emergency-account.marked': '{actor} machte {person} zum Notfallkonto',
+    'emergency-account.unmarked': '{actor} machte {person} wieder zum gewöhnlichen Konto',
+    'countersignature.asked': '{actor} bat um eine Gegenzeichnung',
+    'countersignature.given': '{actor} zeichnete gegen',
+    'countersignature.refused': '{actor} lehnte eine Gegenzeichnung ab',
+    'countersignature.withdrawn': '{actor} zog eine Anfrage auf Gegenzeichnung zurück',
     'group.added': '{actor} fügte die Gruppe {target} hinzu',
     'group.changed': '{actor} änderte die Gruppe {target}',
     'group.deleted': '{actor} löschte eine Gruppe',
@@ -445,6 +486,10 @@ export const de: Catalogue = {
     'authenticator.suspended': 'ein Nachweismittel an Ihrem Schlüsselbund wurde ausgesetzt: {label}.',
     'authenticator.revoked': 'ein Nachweismittel wurde von Ihrem Schlüsselbund genommen: {label}.',
     'password.set': 'Ihr Passwort wurde geändert.',
+    'signature.subject': 'Eine Gegenzeichnung wird erbeten',
+    'signature.asked': '{asker} bittet um das Ja einer zweiten Person aus der Verwaltung:',
+    'signature.where': 'Geben oder ablehnen: {link}',
+    'signature.closing': 'Wenn Sie davon nichts wissen, sprechen Sie mit {asker}, bevor Sie entscheiden.',
     when: 'Wann: {when}',
     closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihre Hilfe-Stelle an.',
     signature: '{organisation}',

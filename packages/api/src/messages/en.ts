@@ -1,3 +1,4 @@
+import { enAccess } from './en-access.js';
 import type {
   ColumnMeaning,
   Coverage,
@@ -78,6 +79,7 @@ export const en = {
     'time-zone': 'is no time zone such as Europe/London',
     'twice-in-file': 'is in line {line} already, perhaps in another spelling',
     'two-people': 'belongs to somebody else',
+    'owners-only': 'is an administrator or an emergency account; only an owner’s import changes those',
     'part-of-itself': 'would make the group a part of itself',
     'unknown-person': 'names nobody',
     'holds-a-role': 'holds a role here, so stays active; deactivate them by hand',
@@ -112,6 +114,7 @@ export const en = {
   } satisfies Record<ImportProblem, string>,
   /** What is wrong with one field, said beside its name. */
   fields: {
+    'unknown-group': 'one of these groups is not there',
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'must not be empty',
     'too-long': 'at most {most/character/characters}',
@@ -185,6 +188,35 @@ export const en = {
     'not-permitted': {
       title: 'Your roles do not allow this.',
       remedy: 'Ask an owner; the permission that is missing is {permission}.',
+    },
+    'outside-your-groups': {
+      title: 'Your roles are limited to groups, and this is outside of them.',
+      remedy: 'Ask an owner, or somebody whose role has no limit; the permission is {permission}.',
+    },
+    'owners-only': {
+      title: 'This is an administrator or an emergency account; only owners may change those.',
+      remedy: 'Ask an owner.',
+    },
+    'own-rights': {
+      title: 'Nobody changes their own roles.',
+      remedy: 'Ask another owner.',
+    },
+    'not-yours-to-sign': {
+      title: 'This countersignature is not yours to give or refuse.',
+      remedy: 'It takes another administrator who may do it themselves, and whom it is not about.',
+    },
+    'role-not-limitable': {
+      title: 'The role {role} is about the installation as a whole and cannot be limited to groups.',
+      remedy: 'Give it without a limit, or give another role.',
+    },
+    'signature-needed': {
+      title: 'This needs the yes of a second administrator; nothing was done yet.',
+      remedy:
+        'Do it again once the request {request} is countersigned, before {until}. Where there is no second administrator, from {ripe} on.',
+    },
+    'signature-expired': {
+      title: 'The request for a countersignature has run out.',
+      remedy: 'Ask for it again.',
     },
     'scope-missing': {
       title: 'This connection was not granted the scope {scope}.',
@@ -337,6 +369,7 @@ export const en = {
     'new-password': 'New password',
     text: 'Message',
   },
+  ...enAccess,
   methods: {
     password: 'password',
     totp: 'code from an app',
@@ -396,6 +429,13 @@ export const en = {
     'login-name.added': '{actor} gave {person} a login name',
     'login-name.removed': '{actor} took a login name from {person}',
     'role.granted': '{actor} gave {person} a role',
+    'role.revoked': '{actor} took a role from {person}',
+    'emergency-account.marked': '{actor} made {person} an emergency account',
+    'emergency-account.unmarked': '{actor} made {person} an ordinary account again',
+    'countersignature.asked': '{actor} asked for a countersignature',
+    'countersignature.given': '{actor} countersigned',
+    'countersignature.refused': '{actor} refused a countersignature',
+    'countersignature.withdrawn': '{actor} withdrew a request for a countersignature',
     'group.added': '{actor} added the group {target}',
     'group.changed': '{actor} changed the group {target}',
     'group.deleted': '{actor} deleted a group',
@@ -441,6 +481,10 @@ export const en = {
     'authenticator.suspended': 'an authenticator on your keyring was suspended: {label}.',
     'authenticator.revoked': 'an authenticator was taken off your keyring: {label}.',
     'password.set': 'your password was changed.',
+    'signature.subject': 'A countersignature is asked for',
+    'signature.asked': '{asker} asks for the yes of a second administrator:',
+    'signature.where': 'Give or refuse it here: {link}',
+    'signature.closing': 'If you know nothing of this, speak to {asker} before you decide.',
     when: 'When: {when}',
     closing: 'If you did not expect this, call your help desk now.',
     signature: '{organisation}',

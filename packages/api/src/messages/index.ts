@@ -28,6 +28,27 @@ export function sayHint(words: Catalogue, text: string): string {
   return say(words.fields[id as HintId], facts === undefined ? {} : (JSON.parse(facts) as Facts));
 }
 
+/** What an action that needs a countersignature would bring about, as people read it. */
+export function sayConsequence(
+  words: Catalogue,
+  {
+    what,
+    facts,
+  }: { readonly what: keyof Catalogue['consequences']; readonly facts: Readonly<Record<string, string | number>> },
+): string {
+  const named = (list: unknown, names: Readonly<Record<string, string>>) =>
+    String(list)
+      .split(' ')
+      .map((name) => names[name] ?? name)
+      .join(', ');
+  return say(words.consequences[what], {
+    ...facts,
+    ...('role' in facts ? { role: named(facts['role'], words.roles) } : {}),
+    ...('roles' in facts ? { roles: named(facts['roles'], words.roles) } : {}),
+    ...('actions' in facts ? { actions: named(facts['actions'], words.signedActions) } : {}),
+  });
+}
+
 /** The first language of an `Accept-Language` header (RFC 9110 §12.5.4) that ships; English where there is none. */
 export function acceptedLanguage(header: string | undefined): Language {
   const wanted = (header ?? '')

@@ -41,7 +41,9 @@ export function errorsOf(spec: RouteSpec): ErrorCode[] {
 export function accessSentence(access: Access): string {
   switch (access.kind) {
     case 'operator':
-      return `Operators with the permission ${access.permission}`;
+      return access.about === 'everybody'
+        ? `Operators with the permission ${access.permission}, not limited to groups`
+        : `Operators with the permission ${access.permission}${access.about === 'within' ? '; what they get ends at their groups' : ' for this person'}`;
     case 'self':
       return 'Any operator, about themselves';
     case 'application':

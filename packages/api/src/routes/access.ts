@@ -30,6 +30,7 @@ export const accessRoutes = {
       }),
       roles: z.array(z.enum(ROLES)),
       permissions: z.array(z.enum(PERMISSIONS)),
+      limited: z.boolean().describe('Every right ends at the groups that the roles are limited to'),
       by: z.enum(['console', 'access-token']),
       csrf: z.string().nullable().describe('For the header `x-nlatch-csrf` of calls that change something'),
       provedAt: instant,
@@ -100,7 +101,7 @@ export const accessRoutes = {
   }),
   'accessTokens.add': route('accessTokens.add', {
     summary: 'Issue an access token for oneself; it is in this one answer and never again',
-    access: operator('access-token.own'),
+    access: operator('access-token.own', 'within'),
     body: z.strictObject({
       label: line(LIMITS.labelChars),
       hours: z.number().int().min(1).max(LIMITS.tokenHoursMost).default(LIMITS.tokenHours),

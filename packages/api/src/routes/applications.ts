@@ -58,7 +58,7 @@ const byId = z.strictObject({ id });
 export const applicationRoutes = {
   'applications.list': route('applications.list', {
     summary: 'Applications, by name',
-    access: operator('application.read'),
+    access: operator('application.read', 'within'),
     query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
     answer: page(applicationRow),
     trail: READS,
@@ -76,7 +76,7 @@ export const applicationRoutes = {
   }),
   'applications.show': route('applications.show', {
     summary: 'One application with its connections',
-    access: operator('application.read'),
+    access: operator('application.read', 'within'),
     params: byId,
     answer: application,
     etag: 'answers',

@@ -7,11 +7,13 @@ import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
 import { peopleRoutes } from './people.js';
+import { roleRoutes } from './roles.js';
 import { signInRoutes } from './signins.js';
 
 /** Every call of the HTTP interface. The service, the client, the documentation and the tests read this table. */
 export const ROUTES = {
   ...accessRoutes,
+  ...roleRoutes,
   ...peopleRoutes,
   ...importRoutes,
   ...keyringRoutes,

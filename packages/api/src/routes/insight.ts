@@ -7,6 +7,7 @@ import {
   METHODS,
   OTP_ALGORITHMS,
   SIGN_IN_STATES,
+  SIGNED_ACTIONS,
   TRAIL_ACTIONS,
 } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
@@ -40,6 +41,13 @@ export const settings = z.strictObject({
     codesToProve: z.literal([1, 2]).describe('Consecutive codes that prove a new authenticator'),
     window: z.number().int().min(0).max(5).describe('Time steps accepted on each side of now'),
   }),
+  countersign: z
+    .strictObject({
+      actions: z.array(z.enum(SIGNED_ACTIONS)).describe('What needs a second administrator’s yes'),
+      waitMinutes: z.number().int().min(5).max(10_080).describe('Where there is no second administrator'),
+      keepHours: z.number().int().min(1).max(168).describe('After which a request has run out'),
+    })
+    .default({ actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 }),
 });
 
 const signInCounts = z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int());
@@ -120,7 +128,7 @@ export const insightRoutes = {
     body: settings,
     answer: z.strictObject({ settings, version }),
     etag: 'requires',
-    errors: ['changed-meanwhile', 'if-match-needed'],
+    errors: ['changed-meanwhile', 'if-match-needed', 'owners-only', 'signature-needed'],
     freshProof: true,
     trail: ['setting.changed'],
   }),

@@ -31,6 +31,7 @@ export const personRow = z.strictObject({
   coverage: z.enum(COVERAGES).describe('By the best of the active authenticators'),
   loginNames: z.array(z.string()),
   roles: z.array(z.enum(ROLES)),
+  emergency: z.boolean().describe('An account for the day that everything else fails'),
   groups: z.array(z.string()).describe('Names of groups'),
   methods: z.array(z.enum(METHODS)).describe('Methods of active authenticators'),
   lastSeenAt: instant.nullable().describe('When they last signed in somewhere, to some hours'),
@@ -62,6 +63,7 @@ export const person = z.strictObject({
     )
     .describe('Groups they are in, themselves or through others'),
   roles: z.array(z.enum(ROLES)),
+  emergency: z.boolean().describe('An account for the day that everything else fails'),
   createdAt: instant,
   updatedAt: instant,
   version,
@@ -153,7 +155,7 @@ const counts = z.record(z.string(), z.number().int());
 export const peopleRoutes = {
   'people.list': route('people.list', {
     summary: 'People, by name, a page at a time',
-    access: operator('person.read'),
+    access: operator('person.read', 'within'),
     query: z.strictObject({
       ...pageQuery,
       ...filter,
@@ -166,7 +168,7 @@ export const peopleRoutes = {
   }),
   'people.counts': route('people.counts', {
     summary: 'How many people each filter leaves; above 20,000 people as of the last minute',
-    access: operator('person.read'),
+    access: operator('person.read', 'within'),
     answer: z.strictObject({
       people: z.number().int(),
       countedAt: instant,
@@ -182,14 +184,14 @@ export const peopleRoutes = {
   }),
   'people.count': route('people.count', {
     summary: 'Exactly how many people meet a filter now',
-    access: operator('person.read'),
+    access: operator('person.read', 'within'),
     query: z.strictObject(filter),
     answer: z.strictObject({ people: z.number().int() }),
     trail: READS,
   }),
   'people.export': route('people.export', {
     summary: 'Everybody who meets a filter as CSV (RFC 4180), by name; that it was taken is on the trail',
-    access: operator('person.read'),
+    access: operator('person.read', 'within'),
     query: z.strictObject(filter),
     answer: z.string(),
     media: 'text/csv; charset=utf-8',
@@ -218,7 +220,7 @@ export const peopleRoutes = {
   }),
   'people.show': route('people.show', {
     summary: 'One person',
-    access: operator('person.read'),
+    access: operator('person.read', { person: 'id' }),
     params: byId,
     answer: person,
     etag: 'answers',
@@ -226,7 +228,7 @@ export const peopleRoutes = {
   }),
   'people.edit': route('people.edit', {
     summary: 'Change a person; fields left out stay as they are',
-    access: operator('person.write'),
+    access: operator('person.write', { person: 'id' }),
     params: byId,
     body: z.strictObject(personFields).partial(),
     answer: person,
@@ -236,43 +238,43 @@ export const peopleRoutes = {
   }),
   'people.deactivate': route('people.deactivate', {
     summary: 'Stop a person from signing in anywhere; the keyring stays',
-    access: operator('person.write'),
+    access: operator('person.write', { person: 'id' }),
     params: byId,
     answer: person,
-    errors: ['wrong-state', 'last-owner'],
+    errors: ['wrong-state', 'last-owner', 'signature-needed'],
     freshProof: true,
     trail: ['person.deactivated'],
   }),
   'people.reactivate': route('people.reactivate', {
     summary: 'Let a deactivated person sign in again',
-    access: operator('person.write'),
+    access: operator('person.write', { person: 'id' }),
     params: byId,
     answer: person,
-    errors: ['wrong-state'],
+    errors: ['wrong-state', 'signature-needed'],
     trail: ['person.reactivated'],
   }),
   'people.delete': route('people.delete', {
     summary: 'Delete a person with keyring and contact data; the trail keeps an id that names nobody',
-    access: operator('person.delete'),
+    access: operator('person.delete', { person: 'id' }),
     params: byId,
     answer: nothing,
-    errors: ['last-owner'],
+    errors: ['last-owner', 'signature-needed'],
     freshProof: true,
     trail: ['person.deleted'],
   }),
   'people.setPassword': route('people.setPassword', {
     summary: 'Set a password for somebody',
-    access: operator('password.set'),
+    access: operator('password.set', { person: 'id' }),
     params: byId,
     body: z.strictObject({ password: secretText(LIMITS.passwordChars) }),
     answer: nothing,
-    errors: ['password-weak'],
+    errors: ['password-weak', 'signature-needed'],
     freshProof: true,
     trail: ['password.set'],
   }),
   'loginNames.add': route('loginNames.add', {
     summary: 'Give a person one more login name',
-    access: operator('person.write'),
+    access: operator('person.write', { person: 'id' }),
     params: byId,
     body: z.strictObject({ value: typedLoginName }),
     answer: person,
@@ -283,7 +285,7 @@ export const peopleRoutes = {
   }),
   'loginNames.remove': route('loginNames.remove', {
     summary: 'Take a login name away; the last one stays',
-    access: operator('person.write'),
+    access: operator('person.write', { person: 'id' }),
     params: z.strictObject({ id, loginNameId: id }),
     answer: person,
     errors: ['last-login-name'],
@@ -291,7 +293,7 @@ export const peopleRoutes = {
   }),
   'groups.list': route('groups.list', {
     summary: 'Groups, by name',
-    access: operator('group.read'),
+    access: operator('group.read', 'within'),
     query: z.strictObject({ ...pageQuery, q: line(LIMITS.searchChars).optional().describe('Beginning of a name') }),
     answer: page(groupRow),
     trail: READS,
@@ -309,7 +311,7 @@ export const peopleRoutes = {
   }),
   'groups.show': route('groups.show', {
     summary: 'One group; its members are `people.list` with `group`',
-    access: operator('group.read'),
+    access: operator('group.read', 'within'),
     params: byId,
     answer: groupShown,
     etag: 'answers',
@@ -335,7 +337,7 @@ export const peopleRoutes = {
   }),
   'groups.join': route('groups.join', {
     summary: 'Put a person into a group; nothing happens if they are in it',
-    access: operator('group.write'),
+    access: operator('group.write', { person: 'personId' }),
     params: z.strictObject({ id, personId: id }),
     answer: nothing,
     errors: ['limit-reached'],
@@ -343,7 +345,7 @@ export const peopleRoutes = {
   }),
   'groups.leave': route('groups.leave', {
     summary: 'Take a person out of a group; nothing happens if they are not in it',
-    access: operator('group.write'),
+    access: operator('group.write', { person: 'personId' }),
     params: z.strictObject({ id, personId: id }),
     answer: nothing,
     trail: ['group.left'],

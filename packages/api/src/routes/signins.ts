@@ -202,21 +202,21 @@ export const signInRoutes = {
   }),
   'activity.list': route('activity.list', {
     summary: 'Sign-ins, newest first',
-    access: operator('activity.read'),
+    access: operator('activity.read', 'within'),
     query: z.strictObject({ ...pageQuery, ...activityFilter }),
     answer: page(activityRow),
     trail: READS,
   }),
   'activity.stream': route('activity.stream', {
     summary: 'Tells when sign-ins or the trail have changed, as server-sent events; nothing of what they hold',
-    access: operator('activity.read'),
+    access: operator('activity.read', 'within'),
     answer: z.string(),
     media: 'text/event-stream',
     trail: READS,
   }),
   'activity.export': route('activity.export', {
     summary: 'Sign-ins that meet a filter as CSV (RFC 4180), newest first; that it was taken is on the trail',
-    access: operator('activity.read'),
+    access: operator('activity.read', 'within'),
     query: z.strictObject(activityFilter),
     answer: z.string(),
     media: 'text/csv; charset=utf-8',
@@ -224,14 +224,14 @@ export const signInRoutes = {
   }),
   'activity.show': route('activity.show', {
     summary: 'The full story of one sign-in',
-    access: operator('activity.read'),
+    access: operator('activity.read', { signIn: 'id' }),
     params: byId,
     answer: activityStory,
     trail: READS,
   }),
   'people.meets': route('people.meets', {
     summary: 'What a person would meet at each application now, if they proved everything right',
-    access: operator('person.read'),
+    access: operator('person.read', { person: 'id' }),
     params: z.strictObject({ id }),
     answer: z.strictObject({
       rows: z.array(

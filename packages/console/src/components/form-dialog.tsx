@@ -1,4 +1,5 @@
 import type { ReactNode } from 'react';
+import { Link } from 'react-router';
 import { words } from '../messages/index.js';
 import type { Trouble } from '../session/api.js';
 import { Button } from './button.js';
@@ -31,8 +32,8 @@ export function FormDialog({
         }}
       >
         {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
-          <Banner $tone="danger" role="alert">
-            {act.trouble.text}
+          <Banner $tone={act.trouble.waits ? 'brass' : 'danger'} role="alert">
+            {act.trouble.text} {act.trouble.waits && <Link to="/administrators">{words.signatures.where}</Link>}
           </Banner>
         )}
         {children}

@@ -25,7 +25,7 @@ export const COLUMNS = {
     cell: (row) => (
       <Row>
         <State tone={row.state === 'active' ? 'good' : 'ended'}>{w[row.state]}</State>
-        {row.roles.join(', ')}
+        {row.roles.map((role) => shared.roles[role]).join(', ')}
       </Row>
     ),
   },

@@ -8,11 +8,13 @@ import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../compo
 import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
 import { ActivityTable } from '../activity/activity-table.js';
-import { say, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
+import { useMay } from '../session/context.js';
 import { Keyring } from './keyring.js';
 import { Meets } from './meets.js';
 import { OwnTrail } from './own-trail.js';
+import { GiveRole, MarkEmergency } from './role-dialog.js';
 
 type Person = Answer<'people.show'>;
 const w = words.people;
@@ -21,7 +23,10 @@ export function PersonPage() {
   const { id = '' } = useParams();
   const { data: person, error } = useRead('people.show', { params: { id } });
   const signIns = useRead('activity.list', { query: { person: id, limit: 5 } });
-  const [open, setOpen] = useState<'edit' | 'password' | 'login' | 'group' | 'deactivate' | 'delete'>();
+  const [open, setOpen] = useState<
+    'edit' | 'password' | 'login' | 'group' | 'deactivate' | 'delete' | 'role' | 'emergency'
+  >();
+  const may = useMay();
   if (error)
     return (
       <Page>
@@ -39,21 +44,33 @@ export function PersonPage() {
           <State tone={person.state === 'active' ? 'good' : 'ended'}>{w[person.state]}</State>
           {person.roles.map((role) => (
             <State key={role} tone="held">
-              {role}
+              {shared.roles[role]}
             </State>
           ))}
+          {person.emergency && <State tone="held">{words.administrators.emergencyOne}</State>}
         </Row>
         <Row>
-          <Button onPress={() => setOpen('edit')}>{w.edit}</Button>
-          <Button onPress={() => setOpen('password')}>{w.setPassword}</Button>
-          {person.state === 'active' ? (
-            <Button onPress={() => setOpen('deactivate')}>{w.deactivate}</Button>
-          ) : (
-            <Reactivate person={person} onDone={() => tell(say(w.reactivated, { name }))} />
+          {may('person.write') && <Button onPress={() => setOpen('edit')}>{w.edit}</Button>}
+          {may('password.set') && <Button onPress={() => setOpen('password')}>{w.setPassword}</Button>}
+          {may('role.write') && (
+            <>
+              <Button onPress={() => setOpen('role')}>{words.administrators.give}</Button>
+              <Button onPress={() => setOpen('emergency')}>
+                {person.emergency ? words.administrators.unmarkEmergency : words.administrators.markEmergency}
+              </Button>
+            </>
           )}
-          <Button look="danger" onPress={() => setOpen('delete')}>
-            {w.delete}
-          </Button>
+          {may('person.write') &&
+            (person.state === 'active' ? (
+              <Button onPress={() => setOpen('deactivate')}>{w.deactivate}</Button>
+            ) : (
+              <Reactivate person={person} onDone={() => tell(say(w.reactivated, { name }))} />
+            ))}
+          {may('person.delete') && (
+            <Button look="danger" onPress={() => setOpen('delete')}>
+              {w.delete}
+            </Button>
+          )}
         </Row>
       </Spread>
       <Facts>
@@ -107,6 +124,8 @@ export function PersonPage() {
           }}
         />
       )}
+      {open === 'role' && <GiveRole person={person} onClose={close} />}
+      {open === 'emergency' && <MarkEmergency person={person} onClose={close} />}
       {open === 'delete' && <DeletePerson person={person} onClose={close} />}
     </Page>
   );

@@ -32,6 +32,8 @@ export const call: Client['call'] = async (route, ...args) => {
 export interface Trouble {
   readonly code: ErrorCode | undefined;
   readonly text: string;
+  /** Nothing is wrong: it waits for a second administrator. */
+  readonly waits?: boolean;
   /** By the field's place in the body, such as `loginNames[0]`. */
   readonly fields: Readonly<Record<string, string>>;
 }
@@ -40,6 +42,8 @@ export function troubleOf(error: unknown): Trouble | undefined {
   if (!error) return undefined;
   if (error instanceof ApiError) {
     const fields = Object.fromEntries(error.issues.map((issue) => [issue.where.replace(/^body\./, ''), issue.what]));
+    if (error.code === 'signature-needed')
+      return { code: error.code, text: words.signatures.needed, waits: true, fields };
     return { code: error.code, text: `${error.problem.title} ${error.problem.remedy}`, fields };
   }
   return { code: undefined, text: error instanceof Unreachable ? words.unreachable : String(error), fields: {} };

@@ -17,6 +17,8 @@ export interface KnownPerson {
   readonly reference: string | null;
   /** They were deactivated because a file of this mapping had them no longer. */
   readonly left: boolean;
+  /** An administrator or an emergency account, and the file is not an owner's: it changes nothing of them. */
+  readonly untouchable: boolean;
 }
 
 /** A group that a row names; without an id it is not there yet. */
@@ -47,6 +49,8 @@ export interface Plan {
  * What a file brought, the next file of the same mapping may change or take away; login names and memberships from
  * elsewhere stay. Somebody deactivated for being missing in a file returns with the file that has them again; who was
  * deactivated by hand stays so.
+ *
+ * An administrator or an emergency account is changed by an owner's file only; any other file refuses the row.
  *
  * @param groups the row's groups, looked up; undefined where the file says nothing of groups
  * @param known who has the reference, and who has which of the login names
@@ -102,6 +106,7 @@ export function planPerson(
   }
   const returns = person.state === 'deactivated' && person.left;
   if (returns) changes.push({ what: 'state', from: 'deactivated', to: 'active' });
+  if (changes.length > 0 && person.untouchable) return refused(person.id, -1, 'owners-only');
   return {
     verdict: returns ? 'returning' : changes.length > 0 ? 'changed' : 'unchanged',
     id: person.id,

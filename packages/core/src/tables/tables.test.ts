@@ -193,7 +193,7 @@ describe('what a row comes to', () => {
     id: 'p1', name: 'Åsa Quill', state: 'active', mail: 'a@b.example', phone: null, language: 'en', timeZone: 'UTC',
     loginNames: [{ value: 'asa', brought: true }, { value: 'wex\\asa', brought: false }],
     groups: [{ id: 'g1', name: 'Tower', brought: true }, { id: 'g2', name: 'Choir', brought: false }],
-    reference: '1001', left: false, ...more,
+    reference: '1001', left: false, untouchable: false, ...more,
   }); // prettier-ignore
   const row = (...cells: string[]) => readPersonRow(cells, RULES).row;
   const plan = (read: ReturnType<typeof row>, byReference?: KnownPerson, ...byLoginName: KnownPerson[]) =>

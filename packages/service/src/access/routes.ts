@@ -5,6 +5,8 @@ import { key } from '../ids.js';
 import { addAccessToken, listAccessTokens, revokeAccessToken } from './access-tokens.js';
 import { inspectLink, useOwnerLink, useSetUpLink } from './host-links.js';
 import { mayOmitPassword, setOwnPassword } from './own-password.js';
+import { grantRole, markEmergency, revokeRole, showRoleTable } from './roles.js';
+import { giveSignature, listSignatures, refuseSignature, showSignature, withdrawSignature } from './signatures.js';
 
 const showSession: Handler<'session.show'> = async (deps, { actor }) => {
   const held = await selectOne<{ passwords: number | null; factors: number | null }>(
@@ -21,8 +23,9 @@ const showSession: Handler<'session.show'> = async (deps, { actor }) => {
         timeZone: actor.timeZone,
         language: actor.language,
       },
-      roles: [...actor.roles],
-      permissions: [...actor.permissions],
+      roles: actor.grants.map((grant) => grant.role),
+      permissions: [...actor.rights.keys()],
+      limited: [...actor.rights.values()].every((reach) => reach !== 'everybody'),
       by: actor.by,
       csrf: actor.csrf,
       provedAt: actor.provedAt.toISOString(),
@@ -58,6 +61,15 @@ export const accessHandlers: AreaHandlers<
   | 'accessTokens.list'
   | 'accessTokens.add'
   | 'accessTokens.revoke'
+  | 'roles.table'
+  | 'roles.grant'
+  | 'roles.revoke'
+  | 'people.markEmergency'
+  | 'signatures.list'
+  | 'signatures.show'
+  | 'signatures.give'
+  | 'signatures.refuse'
+  | 'signatures.withdraw'
 > = {
   'session.show': showSession,
   'session.end': endSession,
@@ -68,4 +80,13 @@ export const accessHandlers: AreaHandlers<
   'accessTokens.list': listAccessTokens,
   'accessTokens.add': addAccessToken,
   'accessTokens.revoke': revokeAccessToken,
+  'roles.table': showRoleTable,
+  'roles.grant': grantRole,
+  'roles.revoke': revokeRole,
+  'people.markEmergency': markEmergency,
+  'signatures.list': listSignatures,
+  'signatures.show': showSignature,
+  'signatures.give': giveSignature,
+  'signatures.refuse': refuseSignature,
+  'signatures.withdraw': withdrawSignature,
 };

@@ -1,8 +1,9 @@
-import { catalogue, say } from '@nimble-latch/api';
-import { selectOne } from '../db/sql.js';
+import { catalogue, say, sayConsequence } from '@nimble-latch/api';
+import type { ConsequenceId } from '@nimble-latch/core/vocabulary';
+import { select, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key } from '../ids.js';
+import { key, text } from '../ids.js';
 import { sendLater } from './outbox.js';
 
 /** Changes of a keyring that its person hears of. */
@@ -48,4 +49,38 @@ export async function noticeTo(
     '',
   ];
   await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
+}
+
+/** Tells every owner that a countersignature is asked for: whoever asks too, in case it was not really them. */
+export async function noticeOfRequest(
+  deps: Deps,
+  work: Work,
+  asker: string,
+  consequence: { readonly what: ConsequenceId; readonly facts: Readonly<Record<string, string | number>> },
+): Promise<void> {
+  if (!deps.config.smtp) return;
+  const owners = await select<{ id: Buffer; display_name: string; mail_sealed: Buffer; language: string }>(
+    work,
+    `SELECT p.id, p.display_name, p.mail_sealed, p.language FROM role_grants g JOIN persons p ON p.id = g.person_id
+     WHERE g.role = 'owner' AND p.state = 'active' AND p.mail_sealed IS NOT NULL`,
+  );
+  const { settings } = await deps.settings.current();
+  for (const owner of owners) {
+    const identity = `person/${text(owner.id)}/mail`;
+    const to = (await deps.keys.opening((keys) => keys.open('contact', identity, owner.mail_sealed))).toString();
+    const words = catalogue(owner.language);
+    const lines = [
+      say(words.mail.greeting, { name: owner.display_name }),
+      '',
+      say(words.mail['signature.asked'], { asker }),
+      sayConsequence(words, consequence),
+      '',
+      say(words.mail['signature.where'], { link: `${deps.config.publicUrl.origin}/administrators` }),
+      say(words.mail['signature.closing'], { asker }),
+      '',
+      say(words.mail.signature, { organisation: settings.organisation }),
+      '',
+    ];
+    await sendLater(deps, work, { kind: 'mail', to, subject: words.mail['signature.subject'], text: lines.join('\n') });
+  }
 }

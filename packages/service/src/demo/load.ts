@@ -24,6 +24,7 @@ import {
   DEMO_PEOPLE,
   DOMAIN,
   EMERGENCY,
+  ADMINISTRATORS,
   GROUPS,
   WHOLE_GROUPS,
   ORGANISATION,
@@ -55,13 +56,13 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
 
   async function call<R extends RouteId>(
     route: R,
-    given: { params?: Sent<R, 'params'>; body?: Sent<R, 'body'>; token?: string; ifMatch?: number },
+    given: { params?: Sent<R, 'params'>; query?: string; body?: Sent<R, 'body'>; token?: string; ifMatch?: number },
   ): Promise<Answer<R>> {
     const spec: RouteSpec = ROUTES[route];
     clock.at += 1_000 + Math.floor(random() * 20_000);
     const response = await app.inject({
       method: spec.method,
-      url: `/api/v1${spec.path.replace(/\{(\w+)\}/g, (_, name: string) => (given.params as Record<string, string>)[name]!)}`,
+      url: `/api/v1${spec.path.replace(/\{(\w+)\}/g, (_, name: string) => (given.params as Record<string, string>)[name]!)}${given.query ? `?${given.query}` : ''}`,
       headers: {
         authorization: `Bearer ${given.token ?? ownerToken}`,
         ...(given.ifMatch === undefined ? {} : { 'if-match': `"v${given.ifMatch}"` }),
@@ -174,6 +175,8 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
      WHERE method = 'totp' AND person_id = (SELECT person_id FROM login_names WHERE value = 'maelle.corin')`,
     { failures: UNLOCK_AT, until: new Date(today - 3 * 3_600_000) },
   );
+  clock.at = today - 40 * DAY;
+  await appoint();
   clock.at = today - 20 * 60_000;
   await tryInVain('piran.tallack');
   clock.at = today - 12 * 60_000;
@@ -182,6 +185,40 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await app.close();
   await keepCounts(real);
   return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+
+  /** Roles and the emergency account: a lone owner asks, waits out the time, and does it. */
+  async function appoint(): Promise<void> {
+    const idOf = async (name: string) => {
+      const loginName = name.toLowerCase().replace(' ', '.');
+      return (await call('people.list', { query: `loginName=${loginName}` })).rows[0]?.id;
+    };
+    const afterWaiting = async (doing: () => Promise<unknown>) => {
+      await doing().catch((error: unknown) => {
+        if (!String(error).includes('signature-needed')) throw error;
+      });
+      clock.at += 61 * 60_000;
+      await doing();
+    };
+    const emergency = await idOf(EMERGENCY.loginName);
+    await afterWaiting(
+      async () => await call('people.markEmergency', { params: { id: emergency! }, body: { emergency: true } }),
+    );
+    for (const { name, role, within } of ADMINISTRATORS) {
+      const id = await idOf(name);
+      const limit = within.length > 0 ? within.map((group) => wholes.get(group)!) : null;
+      if (id)
+        await afterWaiting(async () => await call('roles.grant', { params: { id, role }, body: { groups: limit } }));
+    }
+    // What is asked for now waits for the second owner.
+    const asked = await idOf('Gunnar Eide');
+    clock.at = today - 50 * 60_000;
+    if (asked)
+      await call('roles.grant', { params: { id: asked, role: 'custodian' }, body: { groups: null } }).catch(
+        (error: unknown) => {
+          if (!String(error).includes('signature-needed')) throw error;
+        },
+      );
+  }
 
   /** Somebody who never gets it right. */
   async function tryInVain(loginName: string): Promise<void> {

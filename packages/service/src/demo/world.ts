@@ -62,6 +62,15 @@ export const PEOPLE: readonly { name: string; group: Exclude<GroupName, 'emergen
   { name: 'Dov Arkwright', group: 'contractors', held: 'password and app' },
 ];
 
+/** Who administers beside the owner, in the order in which they were appointed; the second owner signs what came later. */
+export const ADMINISTRATORS = [
+  { name: 'Aurel Bassett', role: 'custodian', within: [] },
+  { name: 'Osric Vane', role: 'rulebook-editor', within: [] },
+  { name: 'Kit Marrable', role: 'help-desk', within: ['on-shift'] },
+  { name: 'Emrys Vaughan', role: 'auditor', within: [] },
+  { name: 'Philippa Starling', role: 'owner', within: [] },
+] as const;
+
 /** One account for the day that everything else fails; nobody uses it until then. */
 export const EMERGENCY = { displayName: 'Emergency account A', loginName: 'emergency-a' };
 

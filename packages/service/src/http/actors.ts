@@ -1,4 +1,5 @@
-import type { Claim, Permission, Role, Scope } from '@nimble-latch/core/vocabulary';
+import type { Grant, Rights } from '@nimble-latch/core/access';
+import type { Claim, Permission, Scope } from '@nimble-latch/core/vocabulary';
 import type { NewEntry } from '../trail/writer.js';
 
 /** Somebody with a role, signed in to the console or holding an access token. */
@@ -9,8 +10,8 @@ export interface OperatorActor {
   readonly loginName: string;
   readonly timeZone: string;
   readonly language: string;
-  readonly roles: readonly Role[];
-  readonly permissions: ReadonlySet<Permission>;
+  readonly grants: readonly Grant[];
+  readonly rights: Rights;
   readonly by: 'console' | 'access-token';
   /** Id of the session or the access token. */
   readonly credentialId: string;
@@ -19,6 +20,12 @@ export interface OperatorActor {
   readonly provedAt: Date;
   readonly expiresAt: Date;
   readonly csrf: string | null;
+}
+
+/** The groups that a list is narrowed to for this operator; undefined where they reach everybody. */
+export function groupsWithin(actor: OperatorActor, permission: Permission): readonly string[] | undefined {
+  const reach = actor.rights.get(permission);
+  return reach === 'everybody' ? undefined : [...(reach ?? [])];
 }
 
 /** A connected application. */

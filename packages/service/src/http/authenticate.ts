@@ -1,9 +1,11 @@
 import { createHash } from 'node:crypto';
 import type { Access } from '@nimble-latch/api';
-import { permissionsOf } from '@nimble-latch/core/access';
-import type { Claim, Role, Scope } from '@nimble-latch/core/vocabulary';
+import { rightsOf, whyNot, type WhyNot } from '@nimble-latch/core/access';
+import type { Claim, Permission, Scope } from '@nimble-latch/core/vocabulary';
 import type { FastifyRequest } from 'fastify';
-import { select, selectOne, write } from '../db/sql.js';
+import { concernedBy } from '../access/concerned.js';
+import { grantsOf } from '../access/grants.js';
+import { selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key, text } from '../ids.js';
@@ -55,14 +57,34 @@ export class Gate {
       case 'self':
       case 'operator': {
         const actor = await this.#operator(request, changes);
-        if (access.kind === 'operator' && !actor.permissions.has(access.permission))
-          throw new PermissionRefusal(actor, access.permission);
+        if (access.kind === 'operator') await this.assertMay(actor, access, request.params, changes);
         // An access token is an explicit grant with an end of its own; a console left open is not.
         if (freshProof && actor.by === 'console' && this.#deps.now().getTime() - actor.provedAt.getTime() > FRESH_MS)
           throw new Refusal('proof-needed');
         return actor;
       }
     }
+  }
+
+  /** Asserts that an operator may do this to whom it is about. Throws a {@link PermissionRefusal}. */
+  async assertMay(
+    actor: OperatorActor,
+    { permission, about }: Extract<Access, { kind: 'operator' }>,
+    params: unknown,
+    changes: boolean,
+  ): Promise<void> {
+    const refuse = (why: WhyNot | undefined) => {
+      if (why) throw new PermissionRefusal(actor, permission, why);
+    };
+    if (typeof about === 'string') return refuse(whyNot(actor.rights, permission, about, changes));
+    refuse(whyNot(actor.rights, permission, 'within', changes));
+    // Owners may do what they may to everybody.
+    if (actor.rights.get(permission) === 'everybody' && actor.rights.has('role.write')) return;
+    const named = params as Readonly<Record<string, string>>;
+    // What has not the shape of an id names nobody, and is refused as not found.
+    if (!Object.values(about).every((parameter) => UUID.test(named[parameter as string] ?? ''))) return;
+    const concerned = await concernedBy(this.#deps, about, named);
+    refuse(whyNot(actor.rights, permission, concerned ?? 'everybody', changes));
   }
 
   /** The session behind a cookie, or undefined. */
@@ -129,24 +151,25 @@ export class Gate {
     credentialId: string,
     csrf: string | null,
   ): Promise<OperatorActor> {
-    const facts = await select<{ role: Role | null; login_name: string | null }>(
-      { sequelize: this.#deps.sequelize },
-      `SELECT role, NULL AS login_name FROM role_grants WHERE person_id = :id
-       UNION ALL (SELECT NULL, value FROM login_names WHERE person_id = :id ORDER BY id LIMIT 1)`,
-      { id: row.person_id },
-    );
-    const roles = facts.flatMap((fact) => fact.role ?? []);
+    const [grants, name] = await Promise.all([
+      grantsOf(this.#deps, row.person_id),
+      selectOne<{ value: string }>(
+        this.#deps,
+        'SELECT value FROM login_names WHERE person_id = :id ORDER BY id LIMIT 1',
+        { id: row.person_id },
+      ),
+    ]);
     // Somebody whose last role was taken away is nobody here any more.
-    if (roles.length === 0) throw new Refusal('not-signed-in');
+    if (grants.length === 0) throw new Refusal('not-signed-in');
     return {
       kind: 'person',
       personId: text(row.person_id),
       displayName: row.display_name,
-      loginName: facts.find((fact) => fact.login_name !== null)?.login_name ?? '',
+      loginName: name?.value ?? '',
       timeZone: row.time_zone,
       language: row.language,
-      roles,
-      permissions: permissionsOf(roles),
+      grants,
+      rights: rightsOf(grants),
       by,
       credentialId,
       byLink: row.by_link === 1,
@@ -197,13 +220,16 @@ export class Gate {
   }
 }
 
+const UUID = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/;
+
 /** Refused for want of a permission: goes on the trail, with who tried. */
 export class PermissionRefusal extends Refusal {
   constructor(
     readonly actor: OperatorActor,
-    permission: string,
+    permission: Permission,
+    why: WhyNot,
   ) {
-    super('not-permitted', { permission });
+    super(why, { permission });
   }
 }
 

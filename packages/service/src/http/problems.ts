@@ -92,10 +92,19 @@ export function problemOf(refusal: Refusal, requestId: string, language: Languag
     status: spec.status,
     code,
     detail: issues.map((issue) => `${issue.where}: ${issue.what}`).join('; '),
-    remedy: say(words.errors[code].remedy, refusal.facts),
+    remedy: say(words.errors[code].remedy, readable(refusal.facts)),
     retryable: spec.retryable,
     instance: `urn:nimble-latch:request:${requestId}`,
     ...(issues.length > 0 ? { issues } : {}),
     ...(Object.keys(refusal.facts).length > 0 ? { facts: refusal.facts } : {}),
   };
 }
+
+/** Facts as a sentence tells them: moments to the minute, where the data beside it have them exactly. */
+const readable = (facts: Refusal['facts']): Refusal['facts'] =>
+  Object.fromEntries(
+    Object.entries(facts).map(([name, fact]) => [
+      name,
+      typeof fact === 'string' ? fact.replace(/^(\d{4}-\d\d-\d\d)T(\d\d:\d\d):[\d.]+Z$/, '$1 $2 UTC') : fact,
+    ]),
+  );

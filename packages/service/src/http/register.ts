@@ -1,12 +1,22 @@
 import { Readable } from 'node:stream';
-import { API_BASE, hint, ROUTES, ROUTE_IDS, type Answer, type RouteId, type RouteSpec } from '@nimble-latch/api';
+import {
+  API_BASE,
+  hint,
+  ROUTES,
+  ROUTE_IDS,
+  type Answer,
+  type ErrorCode,
+  type RouteId,
+  type RouteSpec,
+} from '@nimble-latch/api';
 import type { Json } from '@nimble-latch/core/crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { z } from 'zod';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
-import { entryOf } from './actors.js';
+import { askForSignature, SignatureNeeded } from '../access/countersign.js';
+import { entryOf, type Actor } from './actors.js';
 import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
 import { FloodGuard } from './flood-guard.js';
@@ -49,14 +59,7 @@ async function handle<R extends RouteId>(
   const actor = await gate
     .admit(request, spec.access, changes, spec.freshProof ?? false)
     .catch(async (error: unknown) => {
-      if (error instanceof PermissionRefusal)
-        await inTransaction(deps, async (work) => {
-          const entry = entryOf({ actor: error.actor, origin: request.ip }, 'permission.refused', {
-            kind: 'call',
-            id: null,
-          });
-          await work.trail({ ...entry, reason: String(error.facts['permission']), details: { call: id } });
-        });
+      if (error instanceof PermissionRefusal) await tellDenied(deps, error.actor, request.ip, id, error);
       throw error;
     });
   const params = parsePart('params', spec.params, request.params);
@@ -97,12 +100,31 @@ async function handle<R extends RouteId>(
   try {
     return send(spec, reply, await handler(deps, call));
   } catch (error) {
+    // Nothing of it stands; the request for the signature is all that comes of it.
+    if (error instanceof SignatureNeeded) throw await askForSignature(deps, error);
+    if (error instanceof Refusal && DENIALS.has(error.code)) await tellDenied(deps, actor, request.ip, id, error);
     // The same request may have come to its outcome on the way: what made this one fail is then its own success.
     if (!once || !(error instanceof Repeated || error instanceof Refusal)) throw error;
     const first = await firstOutcome<R>(deps, once, asked);
     if (!first) throw error;
     return send(spec, reply.header('idempotency-replayed', 'true'), first);
   }
+}
+
+/** Refusals for want of a right, wherever they are found out. */
+const DENIALS: ReadonlySet<ErrorCode> = new Set(['owners-only', 'own-rights', 'not-yours-to-sign']);
+
+/** That somebody tried what they may not is on the trail. */
+async function tellDenied(deps: Deps, actor: Actor, origin: string, route: RouteId, error: Refusal): Promise<void> {
+  await inTransaction(deps, async (work) => {
+    const entry = entryOf({ actor, origin }, 'permission.refused', { kind: 'call', id: null });
+    const permission = error.facts['permission'];
+    await work.trail({
+      ...entry,
+      reason: permission === undefined ? error.code : String(permission),
+      details: { call: route, why: error.code },
+    });
+  });
 }
 
 function send<R extends RouteId>(spec: RouteSpec, reply: FastifyReply, result: Reply<R>): unknown {

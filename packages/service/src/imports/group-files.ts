@@ -55,7 +55,7 @@ class GroupWalk implements Walk<GroupRow> {
     return planned;
   }
 
-  async #planRow(db: Db, row: GroupRow, name: string, people: ReadonlyMap<string, string>): Promise<Plan> {
+  async #planRow(db: Db, row: GroupRow, name: string, people: ReadonlyMap<string, Named>): Promise<Plan> {
     const group = await this.#groups.find(db, name);
     const whole = row.partOf === undefined ? null : await this.#groups.find(db, row.partOf);
     const column = (meaning: 'group' | 'part-of') => this.#meanings.indexOf(meaning);
@@ -78,7 +78,17 @@ class GroupWalk implements Walk<GroupRow> {
       else if (!this.#parts!.get(around)?.has(node)) changes.push({ what: 'part-of', from: null, to: row.partOf });
     }
     if (issues.length > 0) return refusedPlan(id, issues);
-    changes.push(...(await this.#newMembers(db, row, id, people)));
+    const joining = await this.#newMembers(db, row, id, people);
+    const untouchable = joining.filter(({ to }) => people.get(to!)!.protected && !this.#import.byOwners);
+    if (untouchable.length > 0)
+      return refusedPlan(
+        id,
+        untouchable.map(({ to }) => ({
+          column: row.members.find(({ loginName }) => loginName === to)!.column,
+          reason: 'owners-only',
+        })),
+      );
+    changes.push(...joining);
     this.#remember(row, name, node, group === null, whole === null, added);
     const first = id === null && !this.#begun.has(node);
     this.#begun.add(node);
@@ -120,10 +130,10 @@ class GroupWalk implements Walk<GroupRow> {
     db: Db,
     row: GroupRow,
     groupId: string | null,
-    people: ReadonlyMap<string, string>,
+    people: ReadonlyMap<string, Named>,
   ): Promise<Change[]> {
     if (row.members.length === 0) return [];
-    const ids = row.members.map(({ loginName }) => people.get(loginName)!);
+    const ids = row.members.map(({ loginName }) => people.get(loginName)!.id);
     const there =
       groupId === null
         ? []
@@ -164,13 +174,13 @@ class GroupWalk implements Walk<GroupRow> {
       }
       for (const { to } of changes('member')) {
         const person = people.get(to!);
-        if (person === undefined) continue;
+        if (person === undefined || (person.protected && !this.#import.byOwners)) continue;
         const joined = await write(
           work,
           'INSERT IGNORE INTO group_members (group_id, person_id, name_key) SELECT :id, id, name_key FROM persons WHERE id = :person',
-          { id: key(id), person: key(person) },
+          { id: key(id), person: key(person.id) },
         );
-        if (joined > 0) entries.push(entryBy(author, 'group.joined', target, { person }));
+        if (joined > 0) entries.push(entryBy(author, 'group.joined', target, { person: person.id }));
       }
     }
     await work.trailAll(entries);
@@ -192,13 +202,20 @@ async function readParts(db: Db): Promise<Map<string, Set<string>>> {
   return parts;
 }
 
-/** Ids of people by login name. */
-async function peopleNamed(db: Db, values: readonly string[]): Promise<Map<string, string>> {
+interface Named {
+  readonly id: string;
+  /** An administrator or an emergency account. */
+  readonly protected: boolean;
+}
+
+/** People by login name. */
+async function peopleNamed(db: Db, values: readonly string[]): Promise<Map<string, Named>> {
   if (values.length === 0) return new Map();
-  const rows = await select<{ value: string; person_id: Buffer }>(
+  const rows = await select<{ value: string; person_id: Buffer; protected: number }>(
     db,
-    'SELECT value, person_id FROM login_names WHERE value IN (:values)',
+    `SELECT n.value, n.person_id, p.emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id) AS protected
+     FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:values)`,
     { values },
   );
-  return new Map(rows.map((row) => [row.value, text(row.person_id)]));
+  return new Map(rows.map((row) => [row.value, { id: text(row.person_id), protected: Number(row.protected) === 1 }]));
 }

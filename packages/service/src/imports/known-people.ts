@@ -18,6 +18,7 @@ interface PersonColumns {
   phone_sealed: Buffer | null;
   language: string;
   time_zone: string;
+  protected: number;
 }
 
 const NOBODY: KnownPeople = { byReference: new Map(), byLoginName: new Map() };
@@ -26,6 +27,7 @@ const NOBODY: KnownPeople = { byReference: new Map(), byLoginName: new Map() };
  * Looks up everybody whom rows name by reference or login name, a few statements for all of them.
  *
  * @param mappingId the mapping whose references count; null for none
+ * @param byOwners whether it may change administrators and emergency accounts
  * @param locked locks them, and reads what is committed rather than what was when the transaction began
  */
 export async function knownPeople(
@@ -34,6 +36,7 @@ export async function knownPeople(
   mappingId: string | null,
   rows: readonly { readonly row: PersonRow; readonly reference: string | null }[],
   locked: boolean,
+  byOwners: boolean,
 ): Promise<KnownPeople> {
   const values = [...new Set(rows.flatMap(({ row }) => row.loginNames.map((name) => name.value)))];
   const references = mappingId === null ? [] : [...new Set(rows.flatMap(({ reference }) => reference ?? []))];
@@ -55,7 +58,7 @@ export async function knownPeople(
         );
   const ids = [...new Set([...byName, ...byReference].map((found) => text(found.person_id)))].sort().map(key);
   if (ids.length === 0) return NOBODY;
-  const people = await readPeople(deps, db, mappingId, ids, locked ? 'FOR UPDATE' : '');
+  const people = await readPeople(deps, db, mappingId, ids, locked ? 'FOR UPDATE' : '', byOwners);
   const found = <T extends { person_id: Buffer }>(list: readonly T[], by: (one: T) => string) =>
     new Map(
       list.flatMap((one) => {
@@ -75,11 +78,13 @@ async function readPeople(
   mappingId: string | null,
   ids: readonly Buffer[],
   lock: string,
+  byOwners: boolean,
 ): Promise<Map<string, KnownPerson>> {
   // Locked in the order of their ids, as every other bulk change does, so that two never wait for each other.
   const persons = await select<PersonColumns>(
     db,
-    `SELECT id, display_name, state, mail_sealed, phone_sealed, language, time_zone FROM persons WHERE id IN (:ids) ORDER BY id ${lock}`,
+    `SELECT id, display_name, state, mail_sealed, phone_sealed, language, time_zone,
+       emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = persons.id) AS protected FROM persons WHERE id IN (:ids) ORDER BY id ${lock}`,
     { ids },
   );
   const names = await select<{ person_id: Buffer; value: string; mapping_id: Buffer | null }>(
@@ -137,6 +142,7 @@ async function readPeople(
           })),
           reference: reference?.reference ?? null,
           left: reference?.left_at != null,
+          untouchable: !byOwners && Number(row.protected) === 1,
         };
         return [id, person] as const;
       }),

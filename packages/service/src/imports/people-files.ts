@@ -57,7 +57,7 @@ class PeopleWalk implements Walk<PersonRow> {
       const reference = mapping === null ? null : (row.reference ?? row.loginNames[0]?.value ?? null);
       return { number: block.first + i, line, row, issues, reference };
     });
-    const known = await knownPeople(this.#deps, db, mapping?.id ?? null, read, locked);
+    const known = await knownPeople(this.#deps, db, mapping?.id ?? null, read, locked, this.#import.byOwners);
     const planned: Planned<PersonRow>[] = [];
     for (const { number, line, row, issues, reference } of read) {
       const byReference = reference === null ? undefined : known.byReference.get(reference);

@@ -62,6 +62,8 @@ export interface Import {
   readonly outcome: Outcome | null;
   readonly startedBy: { readonly id: string; readonly name: string | null };
   readonly appliedBy: string | null;
+  /** Everybody who had a hand in it is an owner: only then may it change administrators and emergency accounts. */
+  readonly byOwners: boolean;
   readonly appliedFrom: string | null;
   readonly createdAt: Date;
   readonly finishedAt: Date | null;
@@ -96,6 +98,7 @@ interface ImportRow {
   started_by: Buffer;
   starter_name: string | null;
   applied_by: Buffer | null;
+  by_owners: number;
   applied_from: string | null;
   created_at: Date;
   finished_at: Date | null;
@@ -103,7 +106,8 @@ interface ImportRow {
   version: number;
 }
 
-const SELECTED = `SELECT i.*, m.name AS mapping_name, p.display_name AS starter_name FROM imports i
+const SELECTED = `SELECT i.*, (EXISTS (SELECT 1 FROM role_grants o WHERE o.person_id = i.started_by AND o.role = 'owner')
+    AND (i.applied_by IS NULL OR EXISTS (SELECT 1 FROM role_grants o WHERE o.person_id = i.applied_by AND o.role = 'owner'))) AS by_owners, m.name AS mapping_name, p.display_name AS starter_name FROM imports i
   LEFT JOIN import_mappings m ON m.id = i.mapping_id LEFT JOIN persons p ON p.id = i.started_by`;
 
 function importOf(row: ImportRow): Import {
@@ -131,6 +135,7 @@ function importOf(row: ImportRow): Import {
     outcome: row.outcome === null ? null : (JSON.parse(row.outcome) as Outcome),
     startedBy: { id: text(row.started_by), name: row.starter_name },
     appliedBy: row.applied_by && text(row.applied_by),
+    byOwners: Number(row.by_owners) === 1,
     appliedFrom: row.applied_from,
     createdAt: row.created_at,
     finishedAt: row.finished_at,

@@ -1,17 +1,45 @@
-import type { Answer } from '@nimble-latch/api';
+import { isDeepStrictEqual } from 'node:util';
+import { settingsSchema, type Answer } from '@nimble-latch/api';
 import type { JobState } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write } from '../db/sql.js';
+import { countersigned, type AskingCall } from '../access/countersign.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { text } from '../ids.js';
 import { showOverview } from './overview.js';
-import { FIRST_SETTINGS } from './settings-cache.js';
+import { PermissionRefusal } from '../http/authenticate.js';
+import { FIRST_SETTINGS, type Settings } from './settings-cache.js';
 import { streamActivity } from './live.js';
 import { exportTrail, listTrail } from './trail-list.js';
 
+/** What needs a countersignature is the owners' to say, and itself needs one. */
+async function assertMayChangeSigning(
+  deps: Deps,
+  work: Work,
+  call: AskingCall & { readonly body: Settings },
+): Promise<void> {
+  const row = await selectOne<{ data: string }>(work, 'SELECT data FROM settings WHERE id = 1 FOR UPDATE');
+  const { countersign } = row ? settingsSchema.parse(JSON.parse(row.data)) : FIRST_SETTINGS;
+  const next = call.body.countersign;
+  if (isDeepStrictEqual(next, countersign)) return;
+  if (!call.actor.rights.has('role.write')) throw new PermissionRefusal(call.actor, 'role.write', 'owners-only');
+  await countersigned(deps, work, call, {
+    action: 'role-change',
+    permission: 'role.write',
+    person: null,
+    consequence: {
+      what: 'signing-changed',
+      facts: { actions: next.actions.join(' '), wait: next.waitMinutes, keep: next.keepHours },
+    },
+  });
+}
+
 const editSettings: Handler<'settings.edit'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
+    await assertMayChangeSigning(deps, work, call);
     // The first change makes the row; both forms are conditional on the version that was seen.
     await write(work, 'INSERT IGNORE INTO settings (id, data, version) VALUES (1, :data, 1)', {
       data: JSON.stringify(FIRST_SETTINGS),

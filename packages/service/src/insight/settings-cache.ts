@@ -1,4 +1,5 @@
 import { settingsSchema } from '@nimble-latch/api';
+import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import type { z } from 'zod';
 import { selectOne } from '../db/sql.js';
@@ -9,6 +10,7 @@ export type Settings = z.output<typeof settingsSchema>;
 export const FIRST_SETTINGS: Settings = {
   organisation: 'Nimble Latch',
   totp: { algorithm: 'SHA1', digits: 6, period: 30, codesToProve: 1, window: 1 },
+  countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
 };
 
 /** How old a node's settings may be: another node's change is followed within this time. */

@@ -3,6 +3,7 @@ import { buildKeyUri, groupedKey } from '@nimble-latch/core/keyuri';
 import type { OtpAlgorithm } from '@nimble-latch/core/vocabulary';
 import QRCode from 'qrcode';
 import { insert, selectOne } from '../db/sql.js';
+import { countersignedForKeyring } from '../access/countersign.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
@@ -61,6 +62,10 @@ export const beginTotp: Handler<'totp.begin'> = async (deps, call) => {
     if (row.state !== 'active') throw new Refusal('wrong-state', { state: row.state });
     if (Number(row.held) >= LIMITS.authenticatorsPerPerson)
       throw new Refusal('limit-reached', { limit: LIMITS.authenticatorsPerPerson });
+    await countersignedForKeyring(deps, work, call, person, (name) => ({
+      what: 'factor-begun',
+      facts: { name, label: call.body.label },
+    }));
     const algorithm = call.body.algorithm ?? settings.totp.algorithm;
     const parameters = {
       algorithm,

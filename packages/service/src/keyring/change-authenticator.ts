@@ -1,6 +1,7 @@
 import { CLEAR } from '@nimble-latch/core/throttle';
-import type { AuthenticatorState, TrailAction } from '@nimble-latch/core/vocabulary';
-import { updateById, type SqlValues } from '../db/sql.js';
+import type { AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { selectOne, updateById, type SqlValues } from '../db/sql.js';
 import { noticeTo, type NoticeKind } from '../delivery/notices.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
@@ -15,6 +16,8 @@ interface Change {
   readonly to: (now: Date) => SqlValues;
   readonly action: TrailAction;
   readonly notice?: NoticeKind;
+  /** What a second administrator reads of it, where it concerns a first. */
+  readonly signedAs: ConsequenceId;
 }
 
 const CHANGES = {
@@ -23,19 +26,27 @@ const CHANGES = {
     to: () => ({ state: 'suspended' }),
     action: 'authenticator.suspended',
     notice: 'authenticator.suspended',
+    signedAs: 'factor-suspended',
   },
-  'authenticators.resume': { from: ['suspended'], to: () => ({ state: 'active' }), action: 'authenticator.resumed' },
+  'authenticators.resume': {
+    from: ['suspended'],
+    to: () => ({ state: 'active' }),
+    action: 'authenticator.resumed',
+    signedAs: 'factor-resumed',
+  },
   'authenticators.revoke': {
     from: ['pending', 'active', 'suspended', 'parked'],
     // The secret goes, the row stays for the story; a revoked password makes room for a new one.
     to: (now) => ({ state: 'revoked', endedAt: now, secretSealed: null, passwordOf: null }),
     action: 'authenticator.revoked',
     notice: 'authenticator.revoked',
+    signedAs: 'factor-revoked',
   },
   'authenticators.unlock': {
     from: ['pending', 'active', 'suspended'],
     to: () => ({ ...guardColumns('familiar', CLEAR), ...guardColumns('stranger', CLEAR) }),
     action: 'authenticator.unlocked',
+    signedAs: 'factor-unlocked',
   },
 } as const satisfies Record<string, Change>;
 
@@ -49,6 +60,16 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       const row = await lockAuthenticator(work, id);
       if (!change.from.includes(row.state)) throw new Refusal('wrong-state', { state: row.state });
       const person = text(row.person_id);
+      const left = await selectOne<{ n: number }>(
+        work,
+        "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active' AND id <> :id",
+        { person: row.person_id, id: row.id },
+      );
+      // The four calls are all for operators.
+      await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+        what: change.signedAs,
+        facts: { name, label: row.label, left: Number(left?.n ?? 0) },
+      }));
       await updateById(work, 'authenticators', key(id), change.to(work.now));
       await refreshKeyring(work, person);
       await work.trail(

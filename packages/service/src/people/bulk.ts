@@ -195,7 +195,8 @@ async function changeSome(work: Work, id: string): Promise<number | 'done'> {
   }
   const ids = some.map((row) => row.person_id);
   await select(work, 'SELECT id FROM persons WHERE id IN (:ids) ORDER BY id FOR UPDATE', { ids });
-  const changed = await CHANGES[change.kind](work, ids, change.group_id);
+  const open = await openTo(work, change, ids);
+  const changed = open.length === 0 ? [] : await CHANGES[change.kind](work, open, change.group_id);
   if (changed.length > 0)
     await write(work, 'UPDATE bulk_change_people SET changed = 1 WHERE change_id = :id AND person_id IN (:changed)', {
       id: change.id,
@@ -209,6 +210,18 @@ async function changeSome(work: Work, id: string): Promise<number | 'done'> {
     doneUpTo: ids[ids.length - 1]!,
   });
   return change.passed + ids.length;
+}
+
+/** Those whom this change may touch: administrators and emergency accounts only where an owner asked, and those one by one. */
+async function openTo(work: Work, change: ChangeRow, ids: Buffer[]): Promise<Buffer[]> {
+  const rows = await select<{ id: Buffer }>(
+    work,
+    `SELECT p.id FROM persons p WHERE p.id IN (:ids) AND (
+       (p.emergency = 0 AND NOT EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id))
+       OR (:regroups AND EXISTS (SELECT 1 FROM role_grants o WHERE o.person_id = :asker AND o.role = 'owner')))`,
+    { ids, asker: change.asked_by, regroups: change.kind === 'join' || change.kind === 'leave' ? 1 : 0 },
+  );
+  return rows.map((row) => row.id);
 }
 
 const ACTIONS = {
@@ -264,24 +277,17 @@ const CHANGES: Readonly<Record<BulkKind, Apply>> = {
     return leaving;
   },
   async deactivate(work, ids) {
-    // Who holds a role here is deactivated by hand, one by one.
-    return await setState(
-      work,
-      ids,
-      'active',
-      'deactivated',
-      'AND NOT EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id)',
-    );
+    return await setState(work, ids, 'active', 'deactivated');
   },
   async reactivate(work, ids) {
-    return await setState(work, ids, 'deactivated', 'active', '');
+    return await setState(work, ids, 'deactivated', 'active');
   },
 };
 
-async function setState(work: Work, ids: Buffer[], from: string, to: string, condition: string): Promise<Buffer[]> {
+async function setState(work: Work, ids: Buffer[], from: string, to: string): Promise<Buffer[]> {
   const rows = await select<{ id: Buffer }>(
     work,
-    `SELECT p.id FROM persons p WHERE p.id IN (:ids) AND p.state = :from ${condition}`,
+    `SELECT p.id FROM persons p WHERE p.id IN (:ids) AND p.state = :from`,
     { ids, from },
   );
   const changing = rows.map((row) => row.id);

@@ -1,14 +1,19 @@
+import { countersigned, type Consequence } from '../access/countersign.js';
+import { grantsOf } from '../access/grants.js';
+import { assertOwnerLeft, lockRoles } from '../access/owners.js';
 import { updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
-import { entryOf } from '../http/actors.js';
+import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key } from '../ids.js';
+import type { PersonState } from '@nimble-latch/core/vocabulary';
 import { refreshName } from './facets.js';
 import { touchPerson } from './login-names.js';
 import { lockPerson } from './lock-person.js';
 import { contactColumns } from './contact.js';
-import { holdsRole, otherOwners, readPerson } from './store.js';
+import { readPerson } from './store.js';
 
 export const editPerson: Handler<'people.edit'> = async (deps, call) =>
   await call.run(async (work) => {
@@ -43,12 +48,39 @@ export async function stopPerson(work: Work, id: string): Promise<void> {
   await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(id) });
 }
 
+/**
+ * Locks a person whose state is about to change. One with a role leaves an owner behind, and it takes a countersignature,
+ * since that changes who may do what.
+ */
+async function lockAdministrator(
+  deps: Deps,
+  work: Work,
+  call: { readonly actor: OperatorActor; readonly origin: string },
+  id: string,
+  what: Consequence['what'],
+): Promise<{ readonly state: PersonState }> {
+  const before = await grantsOf(work, key(id));
+  if (before.length > 0) await lockRoles(work);
+  const person = await lockPerson(work, id);
+  const grants = await grantsOf(work, key(id));
+  if (grants.length === 0) return person;
+  if (what !== 'administrator-reactivated') await assertOwnerLeft(work, id);
+  const roles = grants.map((grant) => grant.role).join(' ');
+  if (id !== call.actor.personId)
+    await countersigned(deps, work, call, {
+      action: 'role-change',
+      permission: 'role.write',
+      person: id,
+      consequence: { what, facts: { name: person.displayName, roles } },
+    });
+  return person;
+}
+
 export const deactivatePerson: Handler<'people.deactivate'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { state } = await lockPerson(work, id);
+    const { state } = await lockAdministrator(deps, work, call, id, 'administrator-deactivated');
     if (state !== 'active') throw new Refusal('wrong-state', { state });
-    if ((await holdsRole(work, id, 'owner')) && (await otherOwners(work, id)) === 0) throw new Refusal('last-owner');
     await stopPerson(work, id);
     await work.trail(entryOf(call, 'person.deactivated', { kind: 'person', id }, { person: id }));
     const person = await readPerson(deps, work, id);
@@ -58,7 +90,7 @@ export const deactivatePerson: Handler<'people.deactivate'> = async (deps, call)
 export const reactivatePerson: Handler<'people.reactivate'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { state } = await lockPerson(work, id);
+    const { state } = await lockAdministrator(deps, work, call, id, 'administrator-reactivated');
     if (state !== 'deactivated') throw new Refusal('wrong-state', { state });
     await write(work, "UPDATE persons SET state = 'active' WHERE id = :id", { id: key(id) });
     await touchPerson(work, id);
@@ -67,11 +99,10 @@ export const reactivatePerson: Handler<'people.reactivate'> = async (deps, call)
     return { answer: person, version: person.version };
   });
 
-export const deletePerson: Handler<'people.delete'> = async (_deps, call) =>
+export const deletePerson: Handler<'people.delete'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    await lockPerson(work, id);
-    if ((await holdsRole(work, id, 'owner')) && (await otherOwners(work, id)) === 0) throw new Refusal('last-owner');
+    await lockAdministrator(deps, work, call, id, 'administrator-deleted');
     // Keyring, names, memberships, sessions and tokens go with the row; the trail and past sign-ins keep the bare id.
     await write(work, 'DELETE FROM persons WHERE id = :id', { id: key(id) });
     await work.trail(entryOf(call, 'person.deleted', { kind: 'person', id }, { person: id }));

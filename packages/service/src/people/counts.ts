@@ -1,7 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
 import { select, selectOne, transact, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { text } from '../ids.js';
+import { key, text } from '../ids.js';
+import { withParts } from './parts.js';
 
 /** What people are counted by, each along one index. */
 export const FACETS = ['state', 'source', 'coverage', 'seen', 'method', 'group', 'member'] as const;
@@ -58,8 +59,34 @@ export async function keepCounts(deps: Deps): Promise<string> {
 
 const groupId = (hex: string) => text(Buffer.from(hex, 'hex'));
 
-/** How many people each value of each facet has. */
-export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> {
+/** The same of the people in some groups: those whom a limited role reaches, who are never very many. */
+async function countWithin(deps: Deps, within: readonly string[]): Promise<CountRow[]> {
+  const groups = await withParts(deps, within.map(key));
+  if (groups.length === 0) return [];
+  const reached = '(SELECT DISTINCT person_id FROM group_members WHERE group_id IN (:groups)) reached';
+  const all: CountRow[] = [];
+  const persons = (column: string, where = '1 = 1') =>
+    `SELECT p.${column} AS value, COUNT(*) AS people FROM ${reached} JOIN persons p ON p.id = reached.person_id WHERE ${where} GROUP BY 1`;
+  const members = `SELECT LOWER(HEX(m.group_id)) AS value, COUNT(*) AS people FROM ${reached} JOIN group_members m ON m.person_id = reached.person_id GROUP BY 1`;
+  const queries: Readonly<Record<Facet, string>> = {
+    state: persons('state'),
+    source: persons('source'),
+    coverage: persons('coverage', "p.state = 'active'"),
+    seen: persons('seen'),
+    method: `SELECT m.method AS value, COUNT(*) AS people FROM ${reached} JOIN person_methods m ON m.person_id = reached.person_id GROUP BY 1`,
+    group: `SELECT LOWER(HEX(w.id)) AS value, COUNT(DISTINCT m.person_id) AS people FROM ${reached} JOIN group_members m ON m.person_id = reached.person_id
+      JOIN (SELECT id, id AS part_id FROM person_groups UNION ALL SELECT whole_id, part_id FROM group_closure) w ON w.part_id = m.group_id GROUP BY 1`,
+    member: members,
+  };
+  for (const facet of FACETS)
+    for (const row of await select<{ value: string; people: number }>(deps, queries[facet], { groups }))
+      all.push({ facet, value: row.value, people: Number(row.people) });
+  return all;
+}
+
+/** How many people each value of each facet has, of everybody or of those in some groups. */
+export async function countPeople(deps: Deps, within?: readonly string[]): Promise<Answer<'people.counts'>> {
+  if (within) return answerOf(await countWithin(deps, within), deps.now());
   const few = await selectOne<{ n: number }>(
     deps,
     `SELECT COUNT(*) AS n FROM (SELECT 1 FROM persons LIMIT ${COUNTED_LIVE + 1}) some`,
@@ -71,7 +98,10 @@ export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> 
           'SELECT facet, value, people, counted_at FROM people_counts',
         )
       : [];
-  const rows: CountRow[] = kept.length > 0 ? kept : await countNow(deps);
+  return kept.length > 0 ? answerOf(kept, kept[0]!.counted_at) : answerOf(await countNow(deps), deps.now());
+}
+
+function answerOf(rows: readonly CountRow[], countedAt: Date): Answer<'people.counts'> {
   const of = (facet: Facet) =>
     Object.fromEntries(
       rows
@@ -80,7 +110,7 @@ export async function countPeople(deps: Deps): Promise<Answer<'people.counts'>> 
     );
   return {
     people: rows.filter((row) => row.facet === 'state').reduce((sum, row) => sum + Number(row.people), 0),
-    countedAt: (kept[0]?.counted_at ?? deps.now()).toISOString(),
+    countedAt: countedAt.toISOString(),
     state: of('state'),
     source: of('source'),
     coverage: of('coverage'),

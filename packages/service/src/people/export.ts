@@ -1,6 +1,6 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { inTransaction } from '../db/unit-of-work.js';
-import { entryOf } from '../http/actors.js';
+import { entryOf, groupsWithin } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { csvStream, pagesOf } from '../http/csv.js';
 import { listPeople } from './list.js';
@@ -39,6 +39,7 @@ export const exportPeople: Handler<'people.export'> = async (deps, call) => {
     // Which filters, never what was searched for: that may be somebody's name.
     await work.trail(entryOf(call, 'person.exported', { kind: 'person', id: null }, { details }));
   });
-  const pages = pagesOf((cursor) => listPeople(deps, call.query, { limit: LIMITS.pageRowsMost, cursor }));
+  const filter = { ...call.query, within: groupsWithin(call.actor, 'person.read') };
+  const pages = pagesOf((cursor) => listPeople(deps, filter, { limit: LIMITS.pageRowsMost, cursor }));
   return { answer: '', stream: csvStream(COLUMNS, pages, cells) };
 };

@@ -1,8 +1,9 @@
 import type { Coverage, Method, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
-import { select, type Db, type SqlValues } from '../db/sql.js';
+import type { Db, SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
 import { recentCounts, type Facet } from './counts.js';
+import { withParts } from './parts.js';
 
 export interface PeopleFilter {
   readonly q?: string | undefined;
@@ -17,6 +18,8 @@ export interface PeopleFilter {
   readonly coverage?: Coverage | undefined;
   readonly seen?: Seen | undefined;
   readonly method?: Method | undefined;
+  /** Who is in one of these groups or in one inside them: how far the caller's rights reach. Undefined for everybody. */
+  readonly within?: readonly string[] | undefined;
 }
 
 /** How a filter is met: as the range that the list walks along, or as a condition on each person of another range. */
@@ -77,19 +80,19 @@ export interface Asked {
   readonly values: SqlValues;
   /** The group of the filter and every group inside it. */
   readonly groups: readonly Buffer[];
+  /** The same of the groups that it is narrowed to. */
+  readonly within: readonly Buffer[] | undefined;
 }
 
 /** Looks up which groups are inside the one of the filter. */
 export async function asked(db: Db, filter: PeopleFilter): Promise<Asked> {
   const group = filter.group ? key(filter.group) : null;
-  const parts =
-    group === null
-      ? []
-      : await select<{ part_id: Buffer }>(db, 'SELECT part_id FROM group_closure WHERE whole_id = :group', { group });
-  const groups = group === null ? [] : [group, ...parts.map((part) => part.part_id)];
+  const groups = group === null ? [] : await withParts(db, [group]);
+  const within = filter.within && (await withParts(db, filter.within.map(key)));
   return {
     facets: (Object.keys(MEANS) as Facet[]).filter((facet) => filter[facet] !== undefined),
     groups,
+    within,
     values: {
       state: filter.state ?? null,
       source: filter.source ?? null,
@@ -99,16 +102,28 @@ export async function asked(db: Db, filter: PeopleFilter): Promise<Asked> {
       member: filter.member ? key(filter.member) : null,
       group,
       ...(groups.length > 0 ? { groups } : {}),
-      ...Object.fromEntries(groups.map((id, i) => [`group${i}`, id])),
+      ...(within && within.length > 0 ? { within } : {}),
+      ...numbered('group', groups),
+      ...numbered('within', within ?? []),
     },
   };
 }
+
+const numbered = (name: string, ids: readonly Buffer[]): SqlValues =>
+  Object.fromEntries(ids.map((id, i) => [`${name}${i}`, id]));
 
 /**
  * The range to walk along, of several filters the one that fewest people meet, with the conditions that are left. A
  * group with parts is a range for each of its groups, and somebody may be in several of them.
  */
-export async function rangesFor(deps: Deps, filter: PeopleFilter, { facets, groups }: Asked): Promise<Range[]> {
+export async function rangesFor(deps: Deps, filter: PeopleFilter, question: Asked): Promise<Range[]> {
+  const { facets, groups, within } = question;
+  if (within) {
+    const conditions = facets.map((facet) => MEANS[facet].condition);
+    return within.length === 0
+      ? [{ ...EVERYBODY, where: ['1 = 0'] }]
+      : within.map((_, i) => ({ ...GROUP_MEMBERS, where: [`d.group_id = :within${i}`, ...conditions] }));
+  }
   let walked = facets[0];
   if (facets.length > 1) {
     const counts = await recentCounts(deps);
@@ -123,4 +138,8 @@ export async function rangesFor(deps: Deps, filter: PeopleFilter, { facets, grou
 }
 
 /** Every facet as a condition on a person. */
-export const conditionsOf = ({ facets }: Asked): string[] => facets.map((facet) => MEANS[facet].condition);
+export function conditionsOf({ facets, within }: Asked): string[] {
+  const conditions = facets.map((facet) => MEANS[facet].condition);
+  if (within) conditions.push(within.length === 0 ? '1 = 0' : inGroups(':within'));
+  return conditions;
+}

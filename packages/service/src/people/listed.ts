@@ -11,11 +11,12 @@ export interface ListedRow {
   source: Source;
   coverage: Coverage;
   last_seen_at: Date | null;
+  emergency: number;
   /** What the row is sorted by, beside its id. */
   sort: string;
 }
 
-export const LISTED = 'p.id, p.display_name, p.state, p.source, p.coverage, p.last_seen_at';
+export const LISTED = 'p.id, p.display_name, p.state, p.source, p.coverage, p.last_seen_at, p.emergency';
 
 type Row = Answer<'people.list'>['rows'][number];
 type RowFacts = Pick<Row, 'loginNames' | 'roles' | 'groups' | 'methods' | 'factors' | 'hasPassword' | 'lastProofAt'>;
@@ -32,6 +33,7 @@ export async function described(db: Db, rows: readonly ListedRow[]): Promise<Row
     state: row.state,
     source: row.source,
     coverage: row.coverage,
+    emergency: row.emergency === 1,
     lastSeenAt: row.last_seen_at?.toISOString() ?? null,
     ...facts(row.id),
   }));

@@ -1,8 +1,9 @@
 import { catalogue } from '@nimble-latch/api';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
+import { countersignedForKeyring } from '../access/countersign.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { setPassword } from '../keyring/set-password.js';
-import { entryOf } from '../http/actors.js';
+import { entryOf, groupsWithin } from '../http/actors.js';
 import { addPerson } from './add-person.js';
 import { beginChange, listChanges, showChange, undoChange } from './bulk.js';
 import { countPeople } from './counts.js';
@@ -17,13 +18,14 @@ import { listPeople } from './list.js';
 import { addPart, removePart } from './nesting.js';
 import { readPerson } from './store.js';
 
-const list: Handler<'people.list'> = async (deps, { query }) => {
-  const { limit, cursor, loginName, ...filter } = query;
+const list: Handler<'people.list'> = async (deps, { query, actor }) => {
+  const { limit, cursor, loginName, ...asked } = query;
+  const filter: PeopleFilter = { ...asked, within: groupsWithin(actor, 'person.read') };
   if (loginName === undefined) return { answer: await listPeople(deps, filter, { limit, cursor }) };
   const name = normaliseLoginName(loginName);
   // What cannot be a login name belongs to nobody.
   if (!name.ok) return { answer: { rows: [], next: null } };
-  return { answer: await listPeople(deps, { ...filter, loginName: name.value } satisfies PeopleFilter, { limit }) };
+  return { answer: await listPeople(deps, { ...filter, loginName: name.value }, { limit }) };
 };
 
 const show: Handler<'people.show'> = async (deps, { params }) => {
@@ -41,6 +43,7 @@ const setPasswordFor: Handler<'people.setPassword'> = async (deps, call) => {
   );
   return await call.run(async (work) => {
     await lockPerson(work, id);
+    await countersignedForKeyring(deps, work, call, id, (name) => ({ what: 'password-set', facts: { name } }));
     const authenticatorId = await setPassword.store(deps, work, id, prepared, catalogue('en').methods.password);
     await work.trail(entryOf(call, 'password.set', { kind: 'authenticator', id: authenticatorId }, { person: id }));
     return { answer: null };
@@ -76,8 +79,10 @@ export const peopleHandlers: AreaHandlers<
   | 'groups.removePart'
 > = {
   'people.list': list,
-  'people.counts': async (deps) => ({ answer: await countPeople(deps) }),
-  'people.count': async (deps, { query }) => ({ answer: { people: await countExactly(deps, query) } }),
+  'people.counts': async (deps, { actor }) => ({ answer: await countPeople(deps, groupsWithin(actor, 'person.read')) }),
+  'people.count': async (deps, { query, actor }) => ({
+    answer: { people: await countExactly(deps, { ...query, within: groupsWithin(actor, 'person.read') }) },
+  }),
   'people.export': exportPeople,
   'people.add': addPerson,
   'people.show': show,

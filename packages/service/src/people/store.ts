@@ -17,6 +17,7 @@ interface PersonColumns {
   phone_sealed: Buffer | null;
   language: string;
   time_zone: string;
+  emergency: number;
   version: number;
   created_at: Date;
   updated_at: Date;
@@ -56,27 +57,9 @@ export async function readPerson(deps: Deps, db: Db, id: string): Promise<Person
     loginNames: names.map((name) => ({ ...name, id: text(name.id) })),
     groups: groups.map((group) => ({ ...group, id: text(group.id) })),
     roles: roles.map(({ role }) => role),
+    emergency: row.emergency === 1,
     createdAt: row.created_at.toISOString(),
     updatedAt: row.updated_at.toISOString(),
     version: row.version,
   };
-}
-
-/** Active owners other than this person. */
-export async function otherOwners(db: Db, personId: string): Promise<number> {
-  const row = await selectOne<{ n: number }>(
-    db,
-    "SELECT COUNT(*) AS n FROM role_grants r JOIN persons p ON p.id = r.person_id WHERE r.role = 'owner' AND p.state = 'active' AND p.id <> :id",
-    { id: key(personId) },
-  );
-  return Number(row?.n ?? 0);
-}
-
-export async function holdsRole(db: Db, personId: string, role: Role): Promise<boolean> {
-  return (
-    (await selectOne(db, 'SELECT 1 AS one FROM role_grants WHERE person_id = :id AND role = :role', {
-      id: key(personId),
-      role,
-    })) !== undefined
-  );
 }

@@ -4,6 +4,7 @@ import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import { key, text } from '../ids.js';
+import { withParts } from '../people/parts.js';
 import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
 
 type Row = SignInRow & { application_name: string | null };
@@ -29,12 +30,15 @@ function describe(
   };
 }
 
-/** Sign-ins, newest first. Bounds in time become bounds on the id, so that only the months concerned are read. */
+/** Sign-ins, newest first, of everybody or of people within some groups. Bounds in time become bounds on the id, so that only the months concerned are read. */
 export async function listActivity(
   db: Db,
   query: Parsed<'activity.list', 'query'>,
   now: Date,
+  within: readonly string[] | undefined,
 ): Promise<Answer<'activity.list'>> {
+  const reached = within && (await withParts(db, within.map(key)));
+  if (reached?.length === 0) return { rows: [], next: null };
   const after = decodeCursor(query.cursor, ['id']);
   const where = ['1 = 1'];
   if (query.person) where.push('s.person_id = :person');
@@ -45,6 +49,8 @@ export async function listActivity(
   if (query.since) where.push('s.id >= :since');
   if (query.until) where.push('s.id < :until');
   if (after) where.push('s.id < :after');
+  if (reached)
+    where.push('EXISTS (SELECT 1 FROM group_members m WHERE m.person_id = s.person_id AND m.group_id IN (:reached))');
   const rows = await select<Row>(
     db,
     `SELECT ${COLUMNS} FROM sign_ins s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT :limit`,
@@ -57,6 +63,7 @@ export async function listActivity(
       until: query.until ? uuidV7Floor(Date.parse(query.until)) : null,
       after: after ? key(after[0]) : null,
       limit: query.limit + 1,
+      ...(reached ? { reached } : {}),
     },
   );
   const page = pageOf(rows, query.limit, (row) => [text(row.id)]);

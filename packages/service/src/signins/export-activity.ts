@@ -1,6 +1,6 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { inTransaction } from '../db/unit-of-work.js';
-import { entryOf } from '../http/actors.js';
+import { entryOf, groupsWithin } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { csvStream, pagesOf } from '../http/csv.js';
 import { listActivity } from './activity.js';
@@ -36,6 +36,9 @@ export const exportActivity: Handler<'activity.export'> = async (deps, call) => 
     await work.trail(entryOf(call, 'activity.exported', { kind: 'sign-in', id: null }, { person, details }));
   });
   const now = deps.now();
-  const pages = pagesOf((cursor) => listActivity(deps, { ...call.query, cursor, limit: LIMITS.pageRowsMost }, now));
+  const within = groupsWithin(call.actor, 'activity.read');
+  const pages = pagesOf((cursor) =>
+    listActivity(deps, { ...call.query, cursor, limit: LIMITS.pageRowsMost }, now, within),
+  );
   return { answer: '', stream: csvStream(COLUMNS, pages, cells) };
 };

@@ -5,6 +5,7 @@ import { selectOne } from '../db/sql.js';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
+import { groupsWithin } from '../http/actors.js';
 import type { AreaHandlers, Call, Handler, Reply } from '../http/call.js';
 import { key } from '../ids.js';
 import { listActivity, showActivity, storyOf } from './activity.js';
@@ -133,6 +134,8 @@ export const signInHandlers: AreaHandlers<
   'walkThroughs.prove': proveWalk,
   'people.meets': meets,
   'activity.export': exportActivity,
-  'activity.list': async (deps, { query }) => ({ answer: await listActivity(deps, query, deps.now()) }),
+  'activity.list': async (deps, { query, actor }) => ({
+    answer: await listActivity(deps, query, deps.now(), groupsWithin(actor, 'activity.read')),
+  }),
   'activity.show': async (deps, { params }) => ({ answer: await showActivity(deps, params.id, deps.now()) }),
 };

@@ -4,6 +4,7 @@ import { imports } from './0003-imports.js';
 import { nestedGroups } from './0004-nested-groups.js';
 import { bulkChanges } from './0005-bulk-changes.js';
 import { marksAndCounts } from './0006-marks-and-counts.js';
+import { access } from './0007-access.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
 export interface Migration {
@@ -20,4 +21,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...nestedGroups,
   ...bulkChanges,
   ...marksAndCounts,
+  ...access,
 ];

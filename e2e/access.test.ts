@@ -1,0 +1,293 @@
+import { API_BASE, ROUTE_IDS, ROUTES, type RouteSpec } from '@nimble-latch/api';
+import { LIMITABLE, ROLE_PERMISSIONS } from '../packages/core/src/access/index.js';
+import { ROLES } from '@nimble-latch/api';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { administrator, tokenOf, type Administrator } from './support/administrators.js';
+import { Installation, PASSWORD, personWithApp } from './support/installation.js';
+
+let inst: Installation;
+beforeAll(async () => {
+  inst = await Installation.start();
+});
+afterAll(async () => await inst.stop());
+
+const NOWHERE = '00000000-0000-7000-8000-00000000ffff';
+const operatorRoutes = ROUTE_IDS.flatMap((id) => {
+  const spec: RouteSpec = ROUTES[id];
+  return spec.access.kind === 'operator' ? [{ id, spec, access: spec.access }] : [];
+});
+
+/** Calls a route with the least that it could take; whatever comes of it, a refusal for want of a right comes first. */
+async function knock(token: string, spec: RouteSpec, id: string): Promise<{ status: number; code?: string }> {
+  const answer = await fetch(inst.url + API_BASE + spec.path.replace(/\{role\}/, 'auditor').replace(/\{\w+\}/g, id), {
+    method: spec.method,
+    headers: {
+      authorization: `Bearer ${token}`,
+      ...(spec.body ? { 'content-type': 'application/json' } : {}),
+      ...(spec.takes ? { 'content-type': spec.takes } : {}),
+    },
+    ...(spec.body ? { body: '{"nothing":"of this"}' } : {}),
+    signal: AbortSignal.timeout(5_000),
+  });
+  if (spec.media === 'text/event-stream') {
+    await answer.body?.cancel();
+    return { status: answer.status };
+  }
+  const text = await answer.text();
+  return { status: answer.status, ...(answer.ok ? {} : (JSON.parse(text) as { code: string })) };
+}
+
+describe('every role', () => {
+  it('comes through exactly the routes whose permission it has, and each refusal is on the trail', async () => {
+    for (const role of ROLES) {
+      const { token, client, id: who } = await administrator(inst, `walks.as.${role}`, role);
+      expect(new Set((await client.call('session.show')).permissions)).toEqual(new Set(ROLE_PERMISSIONS[role]));
+      const refused: string[] = [];
+      for (const { id, spec, access } of operatorRoutes) {
+        const { status, code } = await knock(token, spec, NOWHERE);
+        const may = ROLE_PERMISSIONS[role].includes(access.permission);
+        expect([id, role, status === 403 ? code : 'through']).toEqual([id, role, may ? 'through' : 'not-permitted']);
+        if (!may) refused.push(id);
+      }
+      const trail = await inst.owner.call('trail.list', {
+        query: { actor: who, action: 'permission.refused', limit: 200 },
+      });
+      expect(trail.rows.map((entry) => entry.details['call']).sort()).toEqual(refused.sort());
+    }
+  });
+
+  it('limited to groups reaches people in them and in their parts, one at a time, and nobody else', async () => {
+    const group = async (name: string) => (await inst.owner.call('groups.add', { body: { name } })).id;
+    const [quay, crane, tower] = [await group('quay'), await group('crane'), await group('tower')];
+    await inst.owner.call('groups.addPart', { params: { id: quay, partId: crane } });
+    const inCrane = await personWithApp(inst.owner, 'cora.crane');
+    const inTower = await personWithApp(inst.owner, 'theo.tower');
+    await inst.owner.call('groups.join', { params: { id: crane, personId: inCrane.id } });
+    await inst.owner.call('groups.join', { params: { id: tower, personId: inTower.id } });
+    const { token, client } = await administrator(inst, 'limited.custodian', 'custodian', [quay]);
+    const keyringOf = async (id: string) =>
+      (await inst.owner.call('keyring.show', { params: { id } })).authenticators[0]!.id;
+    const [mine, theirs] = [await keyringOf(inCrane.id), await keyringOf(inTower.id)];
+    for (const { id, spec, access } of operatorRoutes) {
+      const { about } = access;
+      const has = ROLE_PERMISSIONS.custodian.includes(access.permission) && LIMITABLE.has(access.permission);
+      const codeFor = async (target: string) => {
+        const { status, code } = await knock(token, spec, target);
+        return status === 403 ? code : 'through';
+      };
+      const codes = ['not-permitted', 'outside-your-groups'];
+      if (about === 'within') {
+        expect([id, await codeFor(NOWHERE)]).toEqual([id, has ? 'through' : 'not-permitted']);
+      } else if (about === 'everybody' || !has || 'signIn' in about) {
+        expect(codes, id).toContain(await codeFor(NOWHERE));
+      } else {
+        const [reached, beyond] = 'person' in about ? [inCrane.id, inTower.id] : [mine, theirs];
+        expect([id, await codeFor(beyond), await codeFor(NOWHERE)]).toEqual([
+          id,
+          'outside-your-groups',
+          'outside-your-groups',
+        ]);
+        // Whoever came through with a body that is no body at all has changed nothing.
+        if (spec.body || spec.method === 'GET') expect([id, await codeFor(reached)]).toEqual([id, 'through']);
+      }
+    }
+    // Lists show whom the limit reaches, however they are asked; so do counts.
+    const names = async (query: Parameters<typeof client.call<'people.list'>>[1] = {}) =>
+      (await client.call('people.list', query)).rows.map((row) => row.displayName);
+    const cora = 'cora.crane';
+    expect(await names()).toEqual([cora]);
+    expect(await names({ query: { q: 'the' } })).toEqual([]);
+    expect(await names({ query: { q: 'cora' } })).toEqual([cora]);
+    expect(await names({ query: { group: tower } })).toEqual([]);
+    expect(await names({ query: { loginName: 'theo.tower' } })).toEqual([]);
+    expect(await client.call('people.count')).toEqual({ people: 1 });
+    expect(await client.call('people.counts')).toMatchObject({
+      people: 1,
+      state: { active: 1 },
+      group: { [quay]: 1, [crane]: 1 },
+    });
+    expect(
+      await (
+        await fetch(`${inst.url}${API_BASE}/people/export`, { headers: { authorization: `Bearer ${token}` } })
+      ).text(),
+    ).not.toContain('theo');
+    // A sign-in of somebody beyond is as hidden as they are.
+    const open = inst.client(inst.url, '');
+    for (const loginName of ['cora.crane', 'theo.tower']) {
+      const { signIn, handle } = await open.call('console.begin', { body: { loginName } });
+      await open
+        .call('console.prove', { params: { id: signIn.id }, body: { handle, kind: 'password', value: 'wrong wrong' } })
+        .catch(() => undefined);
+    }
+    const seen = (await client.call('activity.list')).rows;
+    expect(seen.map((row) => row.person?.displayName)).toEqual([cora]);
+    const all = (await inst.owner.call('activity.list')).rows;
+    const other = all.find((row) => row.person?.id === inTower.id)!;
+    await expect(client.call('activity.show', { params: { id: other.id } })).rejects.toMatchObject({
+      problem: { code: 'outside-your-groups' },
+    });
+    expect(await client.call('activity.show', { params: { id: seen[0]!.id } })).toMatchObject({ id: seen[0]!.id });
+    // The group that limits is deleted: the limit stays, and reaches nobody.
+    await inst.owner.call('groups.delete', { params: { id: quay } });
+    expect(await names()).toEqual([]);
+    expect(await client.call('people.count')).toEqual({ people: 0 });
+  });
+});
+
+describe('administrators and emergency accounts', () => {
+  it('are changed by owners only, also in bulk and by files', async () => {
+    const custodian = await administrator(inst, 'tries.custodian', 'custodian');
+    const auditor = await administrator(inst, 'target.auditor', 'auditor');
+    const locker = await personWithApp(inst.owner, 'emergency.locker');
+    await inst.sql("UPDATE persons SET emergency = 1 WHERE id = UNHEX(REPLACE(?, '-', ''))", [locker.id]);
+    const group = (await inst.owner.call('groups.add', { body: { name: 'night watch' } })).id;
+    for (const { id } of [auditor, locker]) {
+      const denied = { problem: { code: 'owners-only' } };
+      const { client } = custodian;
+      await expect(
+        client.call('people.setPassword', { params: { id }, body: { password: PASSWORD } }),
+      ).rejects.toMatchObject(denied);
+      await expect(client.call('people.deactivate', { params: { id } })).rejects.toMatchObject(denied);
+      await expect(client.call('totp.begin', { params: { id }, body: {} })).rejects.toMatchObject(denied);
+      await expect(client.call('groups.join', { params: { id: group, personId: id } })).rejects.toMatchObject(denied);
+      const [authenticator] = (await client.call('keyring.show', { params: { id } })).authenticators;
+      await expect(client.call('authenticators.suspend', { params: { id: authenticator!.id } })).rejects.toMatchObject(
+        denied,
+      );
+    }
+    const plain = await personWithApp(inst.owner, 'plain.person');
+    const ids = [auditor.id, locker.id, plain.id];
+    const begun = await custodian.client.call('bulkChanges.begin', {
+      body: { kind: 'join', group, who: { ids }, expect: 3 },
+    });
+    await expect
+      .poll(async () => (await custodian.client.call('bulkChanges.show', { params: { id: begun.id } })).state)
+      .toBe('done');
+    expect(await custodian.client.call('bulkChanges.show', { params: { id: begun.id } })).toMatchObject({ changed: 1 });
+
+    const file = `login,name\ntarget.auditor,Renamed Auditor\nplain.person,Renamed Person\n`;
+    const check = async (client: Administrator['client']) => {
+      const { id, columns, rules } = await client.call('imports.receive', {
+        query: { kind: 'people', fileName: 'people.csv' },
+        file: new Blob([file]).stream(),
+      });
+      const meanings = columns.map((column) => column.meaning);
+      await client.call('imports.check', { params: { id }, body: { columns: meanings, rules, saveAs: null } });
+      await expect.poll(async () => (await client.call('imports.show', { params: { id } })).state).toBe('checked');
+      return (await client.call('imports.show', { params: { id } })).counts;
+    };
+    expect(await check(custodian.client)).toMatchObject({ refused: 1, changed: 1 });
+    expect(await check(inst.owner)).toMatchObject({ refused: 0, changed: 2 });
+  });
+});
+
+describe('a countersignature', () => {
+  const grant = (by: Administrator['client'], id: string, role: 'auditor' | 'help-desk' | 'owner' = 'auditor') =>
+    by.call('roles.grant', { params: { id, role }, body: {} });
+  const needed = async (doing: Promise<unknown>): Promise<string> => {
+    const error = (await doing.then(
+      () => undefined,
+      (problem: unknown) => problem,
+    )) as { problem: { code: string; facts: { request: string } } };
+    expect(error?.problem.code).toBe('signature-needed');
+    return error.problem.facts.request;
+  };
+
+  it('of a lone owner is replaced by a waiting time; with a second one it is theirs to give or refuse', async () => {
+    const fresh = await Installation.start();
+    try {
+      const first = fresh.owner;
+      const add = async (name: string) =>
+        (await first.call('people.add', { body: { displayName: name, loginNames: [name] } })).id;
+      const second = await add('second.owner');
+      await first.call('people.setPassword', { params: { id: second }, body: { password: PASSWORD } });
+      const me = (await first.call('session.show')).person.id;
+      await expect(grant(first, me, 'help-desk')).rejects.toMatchObject({ problem: { code: 'own-rights' } });
+
+      const request = await needed(grant(first, second, 'owner'));
+      // Asked again it is the same request, not another; nobody gives it to themselves.
+      expect(await needed(grant(first, second, 'owner'))).toBe(request);
+      await expect(first.call('signatures.give', { params: { id: request } })).rejects.toMatchObject({
+        problem: { code: 'not-yours-to-sign' },
+      });
+      const shown = await first.call('signatures.show', { params: { id: request } });
+      expect(shown).toMatchObject({ mine: true, maySign: false, consequence: { what: 'role-given' } });
+      expect(Date.parse(shown.ripeAt!) - Date.parse(shown.askedAt)).toBe(60 * 60_000);
+      expect(await fresh.sql("SELECT 1 FROM role_grants WHERE role = 'owner'")).toHaveLength(1);
+      // The hour passes.
+      await fresh.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
+      expect(await grant(first, second, 'owner')).toMatchObject({ role: 'owner', groups: null });
+      // It was used up.
+      expect((await first.call('signatures.show', { params: { id: request } })).state).toBe('done');
+
+      const other = fresh.client(fresh.url, await tokenOf(fresh, 'second.owner'));
+      const third = await add('third.person');
+      const asked = await needed(grant(first, third));
+      // Now there is somebody who could sign, waiting does not help.
+      await fresh.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
+      expect(await needed(grant(first, third))).toBe(asked);
+      expect((await other.call('signatures.list', { query: { waiting: 'true' } })).rows).toMatchObject([
+        { id: asked, mine: false, maySign: true, ripeAt: null, person: { id: third } },
+      ]);
+      await other.call('signatures.refuse', { params: { id: asked }, body: { reason: 'not agreed' } });
+      const again = await needed(grant(first, third));
+      expect(again).not.toBe(asked);
+      await other.call('signatures.give', { params: { id: again } });
+      // It is good for exactly what was shown, by whoever asked.
+      await needed(grant(first, third, 'help-desk'));
+      await needed(grant(other, third));
+      const outcomes = await Promise.allSettled([grant(first, third), grant(first, third), grant(first, third)]);
+      expect(outcomes.filter((one) => one.status === 'fulfilled')).toHaveLength(1);
+
+      // Whom it is about does not sign, and a right that was lost meanwhile signs nothing.
+      const own = await needed(first.call('roles.revoke', { params: { id: second, role: 'owner' } }));
+      await expect(other.call('signatures.give', { params: { id: own } })).rejects.toMatchObject({
+        problem: { code: 'not-yours-to-sign' },
+      });
+      // One's factors are touched by another administrator only with a signature, and then not by a retry.
+      const [password] = (await first.call('keyring.show', { params: { id: second } })).authenticators;
+      const stop = () => first.call('authenticators.suspend', { params: { id: password!.id } });
+      await needed(stop());
+      await first.call('signatures.withdraw', { params: { id: await needed(stop()) } });
+      const late = await needed(stop());
+      await fresh.sql('UPDATE signature_requests SET expires_at = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND');
+      await expect(
+        other.call('signatures.refuse', { params: { id: late }, body: { reason: 'no' } }),
+      ).rejects.toMatchObject({ problem: { code: 'signature-expired' } });
+      // What needs a signature cannot be taken off the list without one.
+      const { settings, version } = await first.call('settings.show');
+      await needed(
+        first.call('settings.edit', {
+          body: { ...settings, countersign: { ...settings.countersign, actions: [] } },
+          ifMatch: version,
+        }),
+      );
+      const trail = await first.call('trail.list', { query: { area: 'countersignature', limit: 200 } });
+      const kinds = new Set(trail.rows.map((entry) => entry.action));
+      expect([...kinds].sort()).toEqual([
+        'countersignature.asked',
+        'countersignature.given',
+        'countersignature.refused',
+        'countersignature.withdrawn',
+      ]);
+    } finally {
+      await fresh.stop();
+    }
+  });
+
+  it('leaves an owner, whoever takes the last two from each other at once', async () => {
+    const fresh = await Installation.start();
+    try {
+      const other = await administrator(fresh, 'other.owner', 'owner');
+      const me = (await fresh.owner.call('session.show')).person.id;
+      await fresh.sql("UPDATE settings SET data = JSON_SET(data, '$.countersign.actions', JSON_ARRAY())");
+      await new Promise((resolve) => setTimeout(resolve, 3_500));
+      const revoke = (by: Administrator['client'], id: string) =>
+        by.call('roles.revoke', { params: { id, role: 'owner' } });
+      await Promise.allSettled([revoke(fresh.owner, other.id), revoke(other.client, me)]);
+      expect(await fresh.sql("SELECT 1 FROM role_grants WHERE role = 'owner'")).toHaveLength(1);
+    } finally {
+      await fresh.stop();
+    }
+  });
+});
