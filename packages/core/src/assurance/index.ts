@@ -1,0 +1,13 @@
+export { assuranceOf, type Assurance } from './level.js';
+export { serveWay, type Usable } from './serve.js';
+export {
+  MOST_PROOFS,
+  parseWay,
+  QUALIFIERS,
+  QUALIFIERS_OF,
+  writeWay,
+  type Qualifier,
+  type Way,
+  type WayProblem,
+  type WayProof,
+} from './way.js';

@@ -1,0 +1,227 @@
+import type { Role } from '../vocabulary.js';
+import { timesTest, WallClock } from './clock.js';
+import type { Conditions, Exception, Names, Outcome, Rule, Rulebook, System } from './form.js';
+import { Masks, nextOf } from './masks.js';
+
+/** What is known of one sign-in when it is decided what it meets. */
+export interface Facts {
+  readonly person: {
+    /** Every name by which rules may mean them: their id and login names. */
+    readonly names: ReadonlySet<string>;
+    /** Names of the groups they are in, themselves or through others. */
+    readonly groups: ReadonlySet<string>;
+    readonly roles: ReadonlySet<Role>;
+    readonly zone: string;
+  };
+  readonly application: string;
+  /** Names of the networks that the address lies in, and where those are. */
+  readonly networks: ReadonlySet<string>;
+  readonly countries: ReadonlySet<string>;
+  readonly cities: ReadonlySet<string>;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+  /** 0 to 1; undefined where nothing was measured, which no condition on it meets. */
+  readonly risk: number | undefined;
+  /** Undefined where no browser is known, as behind a gateway: neither new nor remembered. */
+  readonly browser: 'new' | 'remembered' | undefined;
+  readonly system: System | undefined;
+  readonly lastProofAt: number | undefined;
+}
+
+export const CONDITION_KINDS = [
+  'who',
+  'applications',
+  'networks',
+  'countries',
+  'cities',
+  'times',
+  'risk',
+  'browser',
+  'last-proof',
+  'systems',
+] as const;
+export type ConditionKind = (typeof CONDITION_KINDS)[number];
+
+type Test = (facts: Facts) => boolean;
+
+interface CompiledRule {
+  readonly rule: Rule;
+  readonly index: number;
+  readonly tests: readonly { readonly kind: ConditionKind; readonly holds: Test }[];
+  /** Those of them that are left to ask of the rules that the masks find. */
+  readonly left: readonly Test[];
+  readonly except: readonly { readonly exception: Exception; readonly leavesOut: Test }[];
+  /** The first moment at which a trial is over; Infinity for rules in force. */
+  readonly until: number;
+}
+
+/** A rulebook ready for deciding. Rules at rest are left out, but explained. */
+export interface Compiled {
+  readonly rulebook: Rulebook;
+  readonly rules: readonly CompiledRule[];
+  readonly masks: Masks;
+}
+
+/** Which rule decides. */
+export interface Decision {
+  /** Its place in the rulebook, from 0; undefined for *otherwise*. */
+  readonly index: number | undefined;
+  readonly rule: Rule | undefined;
+  readonly outcome: Outcome;
+  /** The rule on trial that would have decided instead. */
+  readonly trial: { readonly index: number; readonly rule: Rule } | undefined;
+}
+
+/** The first moment after a day. */
+const endOf = (day: string): number => Date.parse(`${day}T00:00:00Z`) + 86_400_000;
+
+const overlap = (names: readonly string[], held: ReadonlySet<string>): boolean => {
+  for (const name of names) if (held.has(name)) return true;
+  return false;
+};
+const meets = ({ not, names }: Names, held: ReadonlySet<string>): boolean => overlap(names, held) !== not;
+
+/** Groups, roles and people together say who: anybody of those that are named, and nobody of those that are not. */
+function whoTest({ groups, roles, people }: Conditions): Test | undefined {
+  const all = [
+    groups && { ...groups, of: (facts: Facts) => facts.person.groups },
+    roles && { ...roles, of: (facts: Facts) => facts.person.roles as ReadonlySet<string> },
+    people && { ...people, of: (facts: Facts) => facts.person.names },
+  ].filter((one) => one !== undefined);
+  const [named, barred] = [all.filter((one) => !one.not), all.filter((one) => one.not)];
+  if (all.length === 0) return undefined;
+  return (facts) => {
+    for (const { names, of } of barred) if (overlap(names, of(facts))) return false;
+    if (named.length === 0) return true;
+    for (const { names, of } of named) if (overlap(names, of(facts))) return true;
+    return false;
+  };
+}
+
+/** The conditions of a rule, the cheapest first: the first that fails ends the matter. */
+function testsOf(conditions: Conditions, clock: WallClock): CompiledRule['tests'] {
+  const tests: { kind: ConditionKind; holds: Test }[] = [];
+  const add = (kind: ConditionKind, holds: Test | undefined) => {
+    if (holds) tests.push({ kind, holds });
+  };
+  const { applications, browser, riskAtLeast, systems, lastProofOlderThan, networks, countries, cities, times } =
+    conditions;
+  if (applications) {
+    const names = new Set(applications.names);
+    add('applications', (facts) => names.has(facts.application) !== applications.not);
+  }
+  add('browser', browser && ((facts) => facts.browser === browser));
+  add('risk', riskAtLeast === undefined ? undefined : (facts) => facts.risk !== undefined && facts.risk >= riskAtLeast);
+  add(
+    'systems',
+    systems && ((facts) => (facts.system !== undefined && systems.names.includes(facts.system)) !== systems.not),
+  );
+  add(
+    'last-proof',
+    lastProofOlderThan === undefined
+      ? undefined
+      : ({ lastProofAt, at }) => lastProofAt === undefined || at - lastProofAt > lastProofOlderThan * 60_000,
+  );
+  add('who', whoTest(conditions));
+  add('networks', networks && ((facts) => meets(networks, facts.networks)));
+  add('countries', countries && ((facts) => meets(countries, facts.countries)));
+  add('cities', cities && ((facts) => meets(cities, facts.cities)));
+  if (times) {
+    const lies = timesTest(times);
+    const { zone } = times;
+    add('times', (facts) => lies(clock.at(facts.at, zone === 'person' ? facts.person.zone : zone)));
+  }
+  return tests;
+}
+
+/** Makes a rulebook ready. Names are compared as they stand; whoever asks brings both sides into one spelling. */
+export function compile(rulebook: Rulebook, clock = new WallClock()): Compiled {
+  const rules = rulebook.rules.flatMap((rule, index): CompiledRule[] => {
+    if (rule.state.kind === 'resting') return [];
+    const tests = testsOf(rule.conditions, clock);
+    return [
+      {
+        rule,
+        index,
+        tests,
+        left: tests.filter(({ kind }) => kind !== 'who' && kind !== 'applications').map(({ holds }) => holds),
+        except: rule.except.map((exception) => ({ exception, leavesOut: exceptionTest(exception) })),
+        until: rule.state.kind === 'on-trial' ? endOf(rule.state.until) : Infinity,
+      },
+    ];
+  });
+  return { rulebook, rules, masks: new Masks(rules.map(({ rule }) => rule.conditions)) };
+}
+
+function exceptionTest({ person, group, until }: Exception): Test {
+  const end = endOf(until);
+  return (facts) =>
+    facts.at < end &&
+    ((person !== undefined && facts.person.names.has(person)) ||
+      (group !== undefined && facts.person.groups.has(group)));
+}
+
+function applies({ left, except }: CompiledRule, facts: Facts): boolean {
+  for (const holds of left) if (!holds(facts)) return false;
+  for (const { leavesOut } of except) if (leavesOut(facts)) return false;
+  return true;
+}
+
+/** Decides: the first rule in force that applies, else *otherwise*. */
+export function decide({ rules, rulebook, masks }: Compiled, facts: Facts): Decision {
+  let trial: Decision['trial'];
+  const found = masks.candidates(facts.person, facts.application);
+  for (let at = nextOf(found, 0); at >= 0; at = nextOf(found, at + 1)) {
+    const compiled = rules[at]!;
+    const onTrial = compiled.until !== Infinity;
+    // A trial that is over rests; of several trials the first that applies is the one that would have decided.
+    if (onTrial && (trial || facts.at >= compiled.until)) continue;
+    if (!applies(compiled, facts)) continue;
+    const { index, rule } = compiled;
+    if (!onTrial) return { index, rule, outcome: rule.then, trial };
+    trial = { index, rule };
+  }
+  return { index: undefined, rule: undefined, outcome: rulebook.otherwise, trial };
+}
+
+/** How one rule stood to a sign-in. */
+export interface RuleStory {
+  readonly index: number;
+  readonly rule: Rule;
+  readonly conditions: readonly { readonly kind: ConditionKind; readonly holds: boolean }[];
+  /** The exception that left the person out, though every condition held. */
+  readonly exception: Exception | undefined;
+  readonly standing:
+    | 'decides'
+    | 'would-decide'
+    /** A condition does not hold. */
+    | 'does-not-apply'
+    | 'excepted'
+    /** It applies, but one before it decided. */
+    | 'too-late'
+    | 'resting'
+    | 'trial-over';
+}
+
+/** Every rule in its order with each of its conditions, and which of them decides: the same as {@link decide} finds. */
+export function explain(
+  compiled: Compiled,
+  facts: Facts,
+): { readonly decision: Decision; readonly rules: readonly RuleStory[] } {
+  const decision = decide(compiled, facts);
+  const ready = new Map(compiled.rules.map((one) => [one.index, one]));
+  const rules = compiled.rulebook.rules.map((rule, index): RuleStory => {
+    const one = ready.get(index);
+    if (!one) return { index, rule, conditions: [], exception: undefined, standing: 'resting' };
+    const conditions = one.tests.map(({ kind, holds }) => ({ kind, holds: holds(facts) }));
+    const all = conditions.every(({ holds }) => holds);
+    const exception = all ? one.except.find(({ leavesOut }) => leavesOut(facts))?.exception : undefined;
+    const story = { index, rule, conditions, exception };
+    if (facts.at >= one.until) return { ...story, standing: 'trial-over' };
+    if (!all) return { ...story, standing: 'does-not-apply' };
+    if (exception) return { ...story, standing: 'excepted' };
+    if (decision.index === index) return { ...story, standing: 'decides' };
+    return { ...story, standing: decision.trial?.index === index ? 'would-decide' : 'too-late' };
+  });
+  return { decision, rules };
+}

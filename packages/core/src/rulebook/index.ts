@@ -1,0 +1,33 @@
+export { checkRulebook, type Finding, type Known, type NameKind } from './check.js';
+export { WallClock, type WallTime } from './clock.js';
+export {
+  compile,
+  CONDITION_KINDS,
+  decide,
+  explain,
+  type Compiled,
+  type ConditionKind,
+  type Decision,
+  type Facts,
+  type RuleStory,
+} from './decide.js';
+export {
+  RULEBOOK_PROBLEMS,
+  SYSTEMS,
+  WEEKDAYS,
+  type Conditions,
+  type Exception,
+  type Names,
+  type Outcome,
+  type Place,
+  type Rule,
+  type Rulebook,
+  type RulebookProblem,
+  type RulebookProblemId,
+  type RuleState,
+  type System,
+  type Times,
+  type Weekday,
+} from './form.js';
+export { FORM, MOST_RULES, readRulebook, type ReadRulebook } from './text.js';
+export { editRulebook, writeRulebook, type RulebookEdit } from './write.js';

@@ -1,0 +1,199 @@
+import { isMap, isSeq, parseDocument, type Document, type Node, type Pair, type YAMLMap, type YAMLSeq } from 'yaml';
+import { canonicalJson, type Json } from '../crypto/index.js';
+import { writeWay } from '../assurance/index.js';
+import type { Conditions, Exception, Names, Outcome, Rule, Rulebook } from './form.js';
+import { FORM, RULE_KEYS } from './text.js';
+
+type Plain = Record<string, Json>;
+
+const pair = (key: string, names: Names | undefined): Plain =>
+  names === undefined ? {} : { [names.not ? `not ${key}` : key]: [...names.names] };
+const some = (key: string, inner: Plain): Plain => (Object.keys(inner).length > 0 ? { [key]: inner } : {});
+const hours = (minutes: number) =>
+  `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
+
+/** The largest unit in which a duration is whole. */
+function duration(minutes: number): string {
+  const [count, unit] =
+    minutes % 1_440 === 0
+      ? [minutes / 1_440, 'day']
+      : minutes % 60 === 0
+        ? [minutes / 60, 'hour']
+        : [minutes, 'minute'];
+  return `${count} ${unit}${count === 1 ? '' : 's'}`;
+}
+
+function plainConditions(conditions: Conditions): Plain {
+  const { groups, roles, people, applications, networks, countries, cities, times, systems } = conditions;
+  return {
+    ...some('who', { ...pair('groups', groups), ...pair('roles', roles), ...pair('people', people) }),
+    ...some('at', pair('applications', applications)),
+    ...some('from', { ...pair('networks', networks), ...pair('countries', countries), ...pair('cities', cities) }),
+    ...(times
+      ? {
+          when: {
+            ...(times.days.length < 7 ? { days: [...times.days] } : {}),
+            ...(times.from !== undefined && times.to !== undefined
+              ? { between: `${hours(times.from)} and ${hours(times.to)}` }
+              : {}),
+            zone: times.zone,
+          },
+        }
+      : {}),
+    ...(conditions.riskAtLeast === undefined ? {} : { 'risk at least': conditions.riskAtLeast }),
+    ...(conditions.browser === undefined ? {} : { browser: conditions.browser }),
+    ...(conditions.lastProofOlderThan === undefined
+      ? {}
+      : { 'last proof older than': duration(conditions.lastProofOlderThan) }),
+    ...(systems ? { system: { [systems.not ? 'none of' : 'any of']: [...systems.names] } } : {}),
+  };
+}
+
+function plainOutcome(outcome: Outcome): Json {
+  switch (outcome.kind) {
+    case 'let-in':
+      return 'let in';
+    case 'refuse':
+      return 'refuse';
+    case 'phishing-resistant':
+      return 'ask for phishing-resistant';
+    case 'level':
+      return { 'ask for level': outcome.level };
+    case 'ways':
+      return { 'ask for': outcome.ways.map(writeWay) };
+    case 'whoever-has-one':
+      return { 'ask whoever has one': outcome.ways.map(writeWay) };
+  }
+}
+
+const plainException = ({ person, group, reason, until }: Exception): Plain => ({
+  ...(person === undefined ? {} : { person }),
+  ...(group === undefined ? {} : { group }),
+  reason,
+  until,
+});
+
+/** A rule as its text holds it, with the keys in the order in which they are read. */
+function plainRule(rule: Rule): Plain {
+  const { name, state, conditions, except, then, rememberDays, oncePerSession, grace } = rule;
+  const plain: Plain = {
+    rule: name,
+    ...(state.kind === 'in-force'
+      ? {}
+      : { state: state.kind === 'resting' ? 'resting' : `on trial until ${state.until}` }),
+    ...plainConditions(conditions),
+    ...(except.length > 0 ? { except: except.map(plainException) } : {}),
+    then: plainOutcome(then),
+    ...(rememberDays > 0 ? { 'remember browser': duration(rememberDays * 1_440) } : {}),
+    ...(oncePerSession ? { 'once a session': true } : {}),
+    ...(grace ? { grace: { days: grace.days, 'last day': grace.lastDay } } : {}),
+  };
+  return Object.fromEntries(RULE_KEYS.flatMap((key) => (key in plain ? [[key, plain[key]!]] : [])));
+}
+
+/** Lists of names and ways stand in one line, everything else below one another. */
+function node(document: Document, value: Json): Node {
+  const made = document.createNode(value, { aliasDuplicateObjects: false }) as Node;
+  if (isSeq(made) && made.items.every((item) => !isMap(item))) made.flow = true;
+  if (isMap(made))
+    for (const { key, value: inner } of made.items as Pair<Node, Node>[])
+      if (isSeq(inner)) made.set(key, node(document, inner.toJSON() as Json));
+      else if (isMap(inner)) made.set(key, node(document, inner.toJSON() as Json));
+  return made;
+}
+
+const OPTIONS = { lineWidth: 110, flowCollectionPadding: false } as const;
+
+/** A rulebook as text. */
+export function writeRulebook({ rules, otherwise }: Rulebook): string {
+  const document = parseDocument(`form: ${FORM}\n\nrules: []\n\notherwise: refuse\n`);
+  const list = document.createNode([]) as YAMLSeq;
+  for (const rule of rules) list.add(node(document, plainRule(rule)));
+  list.flow = rules.length === 0;
+  spread(list);
+  document.set('rules', list);
+  document.set('otherwise', node(document, plainOutcome(otherwise)));
+  (document.contents as YAMLMap<Node, Node>).items[2]!.key.spaceBefore = true;
+  return document.toString(OPTIONS);
+}
+
+/** One change of a rulebook. Places count rules from 0. */
+export type RulebookEdit =
+  | { readonly kind: 'put'; readonly at: number; readonly rule: Rule }
+  | { readonly kind: 'insert'; readonly at: number; readonly rule: Rule }
+  | { readonly kind: 'remove'; readonly at: number }
+  | { readonly kind: 'move'; readonly at: number; readonly to: number }
+  | { readonly kind: 'otherwise'; readonly outcome: Outcome };
+
+/**
+ * Changes a rulebook's text. What is not changed stays as it was typed, with its comments and its order; a comment above a
+ * rule moves and goes with it.
+ *
+ * @param text one that {@link readRulebook} takes
+ * @throws RangeError for a place where there is no rule
+ */
+export function editRulebook(text: string, edit: RulebookEdit): string {
+  const document = parseDocument(text);
+  const rules = document.get('rules') as YAMLSeq<YAMLMap<Node, Node>>;
+  const { items } = rules;
+  const there = (at: number, most = items.length - 1) => {
+    if (!Number.isInteger(at) || at < 0 || at > most) throw new RangeError(`There is no rule at ${at}.`);
+    return at;
+  };
+  switch (edit.kind) {
+    case 'put':
+      putRule(document, items[there(edit.at)]!, plainRule(edit.rule));
+      break;
+    case 'insert':
+      items.splice(there(edit.at, items.length), 0, node(document, plainRule(edit.rule)) as YAMLMap<Node, Node>);
+      break;
+    case 'remove':
+      items.splice(there(edit.at), 1);
+      break;
+    case 'move': {
+      hold(rules);
+      const [moved] = items.splice(there(edit.at), 1);
+      items.splice(there(edit.to, items.length), 0, moved!);
+      break;
+    }
+    case 'otherwise':
+      document.set('otherwise', node(document, plainOutcome(edit.outcome)));
+  }
+  rules.flow = items.length === 0;
+  spread(rules);
+  return document.toString(OPTIONS);
+}
+
+/** Changes the values of a rule that differ; those that do not stay as they were typed, and where. */
+function putRule(document: Document, map: YAMLMap<Node, Node>, plain: Plain): void {
+  const order = (key: unknown) => RULE_KEYS.indexOf(String(key) as (typeof RULE_KEYS)[number]);
+  for (const { key } of [...map.items]) if (!(String(key) in plain)) map.delete(key);
+  for (const [key, value] of Object.entries(plain)) {
+    const present = map.get(key, true) as Node | undefined;
+    if (present && canonicalJson(present.toJSON() as Json) === canonicalJson(value)) continue;
+    const made = node(document, value);
+    if (present) {
+      if (present.comment) made.comment = present.comment;
+      map.set(key as never, made);
+    } else {
+      const before = map.items.findIndex((item) => order(item.key) > order(key));
+      const at = before < 0 ? map.items.length : before;
+      map.items.splice(at, 0, document.createPair(key, made) as Pair<Node, Node>);
+    }
+  }
+}
+
+/** A comment above the first rule is the list's in the parser's eyes; here it is that rule's. */
+function hold(rules: YAMLSeq<YAMLMap<Node, Node>>): void {
+  const [first] = rules.items;
+  if (!first || !rules.commentBefore) return;
+  first.commentBefore = [rules.commentBefore, first.commentBefore].filter(Boolean).join('\n');
+  rules.commentBefore = null;
+}
+
+/** A blank line between rules. */
+function spread(rules: YAMLSeq): void {
+  rules.items.forEach((item, i) => {
+    (item as Node).spaceBefore = i > 0;
+  });
+}
