@@ -13,6 +13,9 @@ export const LIMITS = {
   groupNameChars: 80,
   groupsPerPerson: 200,
   partsPerGroup: 200,
+  networks: 1_000,
+  networkNameChars: 80,
+  rangesPerNetwork: 200,
   groupsPerRole: 100,
   /** Requests for a countersignature that one administrator may leave waiting. */
   openSignatures: 50,

@@ -4,12 +4,14 @@ import type { Handlers } from './http/call.js';
 import { importHandlers } from './imports/routes.js';
 import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
+import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
 import { signInHandlers } from './signins/routes.js';
 
 /** Every call of the contract with what answers it; the compiler sees to it that none is missing. */
 export const HANDLERS: Handlers = {
   ...accessHandlers,
+  ...networkHandlers,
   ...peopleHandlers,
   ...importHandlers,
   ...keyringHandlers,

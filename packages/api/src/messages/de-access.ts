@@ -47,6 +47,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'activity.read': 'Anmeldungen sehen',
       'trail.read': 'das Protokoll lesen',
       'walk-through.run': 'Probegänge machen',
+      'rulebook.read': 'Netze und Regeln sehen',
+      'rulebook.write': 'Netze und Regeln ändern',
       'role.read': 'sehen, wer was darf',
       'role.write': 'Rollen geben und nehmen',
       'setting.read': 'Einstellungen sehen',

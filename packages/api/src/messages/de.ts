@@ -1,4 +1,5 @@
 import { deAccess } from './de-access.js';
+import { deMail } from './de-mail.js';
 import type { Catalogue } from './en.js';
 
 /** Every sentence of the contract that a person reads, in German. */
@@ -102,6 +103,8 @@ export const de: Catalogue = {
       'Etwas ging schief; der Dienst hat es protokolliert. Geschriebenes bleibt; versuchen Sie, den Import fortzusetzen.',
   },
   fields: {
+    'range-shape': 'erwartet wird ein Bereich wie 10.1.0.0/16 oder 2001:db8::/48, oder eine Adresse',
+    'range-beyond': 'jenseits des Präfixes sind Bits gesetzt; vielleicht ist {meant} gemeint',
     'unknown-group': 'eine dieser Gruppen gibt es nicht',
     id: 'erwartet wird eine Kennung wie 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'darf nicht leer sein',
@@ -466,6 +469,9 @@ export const de: Catalogue = {
     'sign-in.enrol-first': '{person} hatte bei {target} nichts zum Nachweisen',
     'sign-in.proof-failed': 'Ein Nachweis für {person} bei {target} stimmte nicht',
     'sign-in.cancelled': 'Eine Anmeldung von {person} bei {target} wurde aufgegeben',
+    'network.added': '{actor} fügte ein Netz hinzu',
+    'network.changed': '{actor} änderte ein Netz',
+    'network.deleted': '{actor} löschte ein Netz',
     'setting.changed': '{actor} änderte die Einstellungen',
     'key.rotated': '{actor} wechselte einen Schlüssel',
     'key.retired': '{actor} zog einen Schlüssel zurück',
@@ -479,19 +485,5 @@ export const de: Catalogue = {
     nobody: 'jemand Unbekanntes',
     erased: 'jemand, der gelöscht wurde',
   },
-  mail: {
-    subject: 'Ihre Mittel zum Anmelden haben sich geändert',
-    greeting: 'Guten Tag {name},',
-    'authenticator.proved': 'an Ihren Schlüsselbund kam ein neues Nachweismittel: {label}.',
-    'authenticator.suspended': 'ein Nachweismittel an Ihrem Schlüsselbund wurde ausgesetzt: {label}.',
-    'authenticator.revoked': 'ein Nachweismittel wurde von Ihrem Schlüsselbund genommen: {label}.',
-    'password.set': 'Ihr Passwort wurde geändert.',
-    'signature.subject': 'Eine Gegenzeichnung wird erbeten',
-    'signature.asked': '{asker} bittet um das Ja einer zweiten Person aus der Verwaltung:',
-    'signature.where': 'Geben oder ablehnen: {link}',
-    'signature.closing': 'Wenn Sie davon nichts wissen, sprechen Sie mit {asker}, bevor Sie entscheiden.',
-    when: 'Wann: {when}',
-    closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihre Hilfe-Stelle an.',
-    signature: '{organisation}',
-  },
+  mail: deMail,
 };

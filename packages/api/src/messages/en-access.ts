@@ -46,6 +46,8 @@ export const enAccess = {
     'activity.read': 'see sign-ins',
     'trail.read': 'read the trail',
     'walk-through.run': 'do walk-throughs',
+    'rulebook.read': 'see networks and rules',
+    'rulebook.write': 'change networks and rules',
     'role.read': 'see who may do what',
     'role.write': 'give and take roles',
     'setting.read': 'see settings',

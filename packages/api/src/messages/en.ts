@@ -1,4 +1,5 @@
 import { enAccess } from './en-access.js';
+import { enMail } from './en-mail.js';
 import type {
   ColumnMeaning,
   Coverage,
@@ -114,6 +115,8 @@ export const en = {
   } satisfies Record<ImportProblem, string>,
   /** What is wrong with one field, said beside its name. */
   fields: {
+    'range-shape': 'expected a range such as 10.1.0.0/16 or 2001:db8::/48, or one address',
+    'range-beyond': 'bits are set beyond the prefix; perhaps {meant} is meant',
     'unknown-group': 'one of these groups is not there',
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'must not be empty',
@@ -465,6 +468,9 @@ export const en = {
     'sign-in.enrol-first': '{person} had nothing to prove with at {target}',
     'sign-in.proof-failed': 'A proof for {person} at {target} was not right',
     'sign-in.cancelled': 'A sign-in of {person} at {target} was given up',
+    'network.added': '{actor} added a network',
+    'network.changed': '{actor} changed a network',
+    'network.deleted': '{actor} deleted a network',
     'setting.changed': '{actor} changed the settings',
     'key.rotated': '{actor} rotated a key',
     'key.retired': '{actor} retired a key',
@@ -474,21 +480,7 @@ export const en = {
   },
   /** Who acted where no person did, and who is meant where a name is gone. */
   actors: { host: 'the host', service: 'the service', nobody: 'somebody unknown', erased: 'somebody since deleted' },
-  mail: {
-    subject: 'Your sign-in means changed',
-    greeting: 'Dear {name},',
-    'authenticator.proved': 'a new authenticator was added to your keyring: {label}.',
-    'authenticator.suspended': 'an authenticator on your keyring was suspended: {label}.',
-    'authenticator.revoked': 'an authenticator was taken off your keyring: {label}.',
-    'password.set': 'your password was changed.',
-    'signature.subject': 'A countersignature is asked for',
-    'signature.asked': '{asker} asks for the yes of a second administrator:',
-    'signature.where': 'Give or refuse it here: {link}',
-    'signature.closing': 'If you know nothing of this, speak to {asker} before you decide.',
-    when: 'When: {when}',
-    closing: 'If you did not expect this, call your help desk now.',
-    signature: '{organisation}',
-  },
+  mail: enMail,
 } as const;
 
 type Words<T> = { readonly [K in keyof T]: T[K] extends string ? string : Words<T[K]> };

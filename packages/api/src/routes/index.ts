@@ -6,6 +6,7 @@ import { applicationRoutes } from './applications.js';
 import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
+import { networkRoutes } from './networks.js';
 import { peopleRoutes } from './people.js';
 import { roleRoutes } from './roles.js';
 import { signInRoutes } from './signins.js';
@@ -14,6 +15,7 @@ import { signInRoutes } from './signins.js';
 export const ROUTES = {
   ...accessRoutes,
   ...roleRoutes,
+  ...networkRoutes,
   ...peopleRoutes,
   ...importRoutes,
   ...keyringRoutes,

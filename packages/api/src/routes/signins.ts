@@ -84,6 +84,7 @@ export const activityRow = z.strictObject({
 const activityStory = z.strictObject({
   ...activityRow.shape,
   endedAt: instant.nullable(),
+  networks: z.array(z.string()).describe('Networks that the address lies in, as they are now'),
   browser: z.string().nullable(),
   risk: z.number().nullable(),
   claims: z.array(z.enum(CLAIMS)).describe('Claims that were taken'),

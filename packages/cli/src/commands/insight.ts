@@ -147,7 +147,10 @@ export const activity: Noun = (command, context) => {
               [h.when, `${exact(story.at)} (${relative(story.at, session.now())})`],
               [h.who, who(story)],
               [h.at, story.application.name ?? words.facts.erased],
-              [h.from, [story.sourceAddress, story.browser].filter(Boolean).join(', ') || words.facts.none],
+              [
+                h.from,
+                [story.sourceAddress, ...story.networks, story.browser].filter(Boolean).join(', ') || words.facts.none,
+              ],
               ['CLAIMS', story.claims.join(', ') || words.facts.none],
               ...(story.ignoredClaims.length > 0 ? [['IGNORED', story.ignoredClaims.join(', ')] as const] : []),
               [h.outcome, shared.signInStates[story.state] + (story.reason ? `: ${shared.reasons[story.reason]}` : '')],

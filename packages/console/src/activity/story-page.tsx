@@ -35,7 +35,7 @@ export function StoryPage() {
           <Time at={story.at} />
         </dd>
         <dt>{w.from}</dt>
-        <dd>{story.sourceAddress ?? words.none}</dd>
+        <dd>{[story.sourceAddress ?? words.none, ...story.networks].join(', ')}</dd>
         <dt>{w.browser}</dt>
         <dd>{story.browser ?? words.none}</dd>
         <dt>{w.claims}</dt>

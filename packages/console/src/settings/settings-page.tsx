@@ -9,18 +9,21 @@ import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
-import { useSession } from '../session/context.js';
+import { useMay, useSession } from '../session/context.js';
+import { Networks } from './networks.js';
 
 const w = words.settings;
 type Settings = Answer<'settings.show'>['settings'];
 
 export function SettingsPage() {
+  const may = useMay();
   const { data, error } = useRead('settings.show');
   return (
     <Page>
       <h1>{w.title}</h1>
       {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
       {data && <Installation key={data.version} settings={data.settings} version={data.version} />}
+      {may('rulebook.read') && <Networks />}
       <OwnAccess />
       <System />
     </Page>

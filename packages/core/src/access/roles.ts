@@ -6,13 +6,21 @@ const LOOKING: readonly Permission[] = [
   'keyring.read',
   'application.read',
   'activity.read',
+  'rulebook.read',
   'access-token.own',
 ];
 
 /** What each role may do, action by action. Owners may do everything; nobody else touches roles. */
 export const ROLE_PERMISSIONS: Readonly<Record<Role, readonly Permission[]>> = {
   owner: PERMISSIONS,
-  'rulebook-editor': [...LOOKING, 'application.write', 'walk-through.run', 'setting.read', 'setting.write'],
+  'rulebook-editor': [
+    ...LOOKING,
+    'application.write',
+    'rulebook.write',
+    'walk-through.run',
+    'setting.read',
+    'setting.write',
+  ],
   custodian: [
     ...LOOKING,
     'person.write',
@@ -46,6 +54,7 @@ export const LIMITABLE: ReadonlySet<Permission> = new Set([
   'password.set',
   'activity.read',
   'application.read',
+  'rulebook.read',
   'access-token.own',
 ]);
 

@@ -26,6 +26,7 @@ import {
   EMERGENCY,
   ADMINISTRATORS,
   GROUPS,
+  NETWORKS,
   WHOLE_GROUPS,
   ORGANISATION,
   OWNER,
@@ -89,6 +90,8 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     for (const part of parts) await call('groups.addPart', { params: { id, partId: wholes.get(part)! } });
     wholes.set(whole.name, id);
   }
+  for (const { ranges, ...network } of NETWORKS)
+    await call('networks.add', { body: { ...network, ranges: [...ranges] } });
   const apps = new Map<string, string>();
   const places = new Map<string, Place>();
   for (const { name, description, connect } of APPLICATIONS) {

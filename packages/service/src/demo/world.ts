@@ -62,6 +62,13 @@ export const PEOPLE: readonly { name: string; group: Exclude<GroupName, 'emergen
   { name: 'Dov Arkwright', group: 'contractors', held: 'password and app' },
 ];
 
+/** Where the port's addresses are; documentation ranges (RFC 5737, RFC 3849). */
+export const NETWORKS = [
+  { name: 'port', ranges: ['198.51.100.0/24', '2001:db8:77::/48'], city: 'Wexmoor', country: 'GB' },
+  { name: 'tower', ranges: ['198.51.100.20/32'], city: 'Wexmoor', country: 'GB' },
+  { name: 'remote desks', ranges: ['203.0.113.0/24'], city: null, country: null },
+] as const;
+
 /** Who administers beside the owner, in the order in which they were appointed; the second owner signs what came later. */
 export const ADMINISTRATORS = [
   { name: 'Aurel Bassett', role: 'custodian', within: [] },

@@ -4,6 +4,7 @@ import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import { key, text } from '../ids.js';
+import { locate } from '../networks/table.js';
 import { withParts } from '../people/parts.js';
 import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
 
@@ -71,10 +72,17 @@ export async function listActivity(
 }
 
 /** The full story of one sign-in. */
-export function storyOf(stored: StoredSignIn, applicationName: string | null, now: Date): Answer<'activity.show'> {
+export async function storyOf(
+  db: Db,
+  stored: StoredSignIn,
+  applicationName: string | null,
+  now: Date,
+): Promise<Answer<'activity.show'>> {
+  const networks = await locate(db, stored.sourceAddress);
   return {
     ...describe(stored, applicationName, now),
     endedAt: stored.endedAt?.toISOString() ?? null,
+    networks: networks.map((network) => network.name),
     browser: stored.browser,
     risk: stored.risk,
     claims: [...stored.claims],
@@ -87,5 +95,5 @@ export function storyOf(stored: StoredSignIn, applicationName: string | null, no
 export async function showActivity(db: Db, id: string, now: Date): Promise<Answer<'activity.show'>> {
   const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
   if (!row) throw notFound();
-  return storyOf(storedSignIn(row), row.application_name, now);
+  return await storyOf(db, storedSignIn(row), row.application_name, now);
 }

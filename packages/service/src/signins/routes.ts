@@ -77,7 +77,9 @@ async function walkReply(deps: Deps, work: Work, stored: StoredSignIn) {
   const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
     id: key(stored.applicationId),
   });
-  return { answer: { signIn: viewOf(stored), story: storyOf(stored, application?.name ?? null, deps.now()) } };
+  return {
+    answer: { signIn: viewOf(stored), story: await storyOf(deps, stored, application?.name ?? null, deps.now()) },
+  };
 }
 
 const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {

@@ -3,7 +3,7 @@ import type { Migration } from './index.js';
 const WORD = 'VARCHAR(40) CHARACTER SET ascii COLLATE ascii_bin';
 const TABLE = 'ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci';
 
-/** Roles limited to groups, emergency accounts, and what waits for a second administrator's yes. */
+/** Roles limited to groups, emergency accounts, what waits for a second administrator's yes, and named networks. */
 export const access: readonly Migration[] = [
   {
     // A limit is a fact of its own: when its last group is deleted, it reaches nobody rather than everybody.
@@ -28,5 +28,10 @@ export const access: readonly Migration[] = [
       person_id BINARY(16) NULL, asked_by BINARY(16) NOT NULL, asked_from VARCHAR(45) NULL, state ${WORD} NOT NULL, asked_at DATETIME(3) NOT NULL,
       expires_at DATETIME(3) NOT NULL, decided_by BINARY(16) NULL, decided_at DATETIME(3) NULL, reason VARCHAR(200) NULL,
       KEY signature_requests_state (state, id), KEY signature_requests_asked (asked_by, asked_index)) ${TABLE}`,
+  },
+  {
+    name: '0052-networks',
+    sql: `CREATE TABLE IF NOT EXISTS networks (id BINARY(16) NOT NULL PRIMARY KEY, name VARCHAR(80) NOT NULL, ranges TEXT NOT NULL,
+      country CHAR(2) NULL, city VARCHAR(80) NULL, version INT NOT NULL DEFAULT 1, UNIQUE KEY networks_name (name)) ${TABLE}`,
   },
 ];

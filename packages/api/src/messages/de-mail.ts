@@ -1,0 +1,18 @@
+import type { Catalogue } from './en.js';
+
+/** What mails say. */
+export const deMail: Catalogue['mail'] = {
+  subject: 'Ihre Mittel zum Anmelden haben sich geändert',
+  greeting: 'Guten Tag {name},',
+  'authenticator.proved': 'an Ihren Schlüsselbund kam ein neues Nachweismittel: {label}.',
+  'authenticator.suspended': 'ein Nachweismittel an Ihrem Schlüsselbund wurde ausgesetzt: {label}.',
+  'authenticator.revoked': 'ein Nachweismittel wurde von Ihrem Schlüsselbund genommen: {label}.',
+  'password.set': 'Ihr Passwort wurde geändert.',
+  'signature.subject': 'Eine Gegenzeichnung wird erbeten',
+  'signature.asked': '{asker} bittet um das Ja einer zweiten Person aus der Verwaltung:',
+  'signature.where': 'Geben oder ablehnen: {link}',
+  'signature.closing': 'Wenn Sie davon nichts wissen, sprechen Sie mit {asker}, bevor Sie entscheiden.',
+  when: 'Wann: {when}',
+  closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihre Hilfe-Stelle an.',
+  signature: '{organisation}',
+};

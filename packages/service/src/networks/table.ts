@@ -1,0 +1,55 @@
+import { NetworkTable, type Network } from '@nimble-latch/core/networks';
+import { select, type Db } from '../db/sql.js';
+import { text } from '../ids.js';
+
+export interface NetworkRow {
+  id: Buffer;
+  name: string;
+  ranges: string;
+  country: string | null;
+  city: string | null;
+  version: number;
+}
+
+export interface KnownNetwork extends Network {
+  readonly id: string;
+  readonly version: number;
+}
+
+export const networkOf = (row: NetworkRow): KnownNetwork => ({
+  id: text(row.id),
+  name: row.name,
+  ranges: JSON.parse(row.ranges) as string[],
+  country: row.country,
+  city: row.city,
+  version: row.version,
+});
+
+/** Every network, by name: they are few beside everything else. */
+export async function readNetworks(db: Db): Promise<KnownNetwork[]> {
+  const rows = await select<NetworkRow>(db, 'SELECT * FROM networks ORDER BY name');
+  return rows.map(networkOf);
+}
+
+/** How old a node's networks may be: another node's change is followed within this time. */
+const AGE_MS = 3_000;
+const tables = new WeakMap<object, { readonly at: number; readonly table: Promise<NetworkTable> }>();
+
+/** The networks as this process last read them, at most a few seconds ago. */
+async function recentTable(db: Db): Promise<NetworkTable> {
+  const known = tables.get(db.sequelize);
+  if (known && performance.now() - known.at < AGE_MS) return await known.table;
+  const table = readNetworks({ sequelize: db.sequelize }).then((networks) => new NetworkTable(networks));
+  tables.set(db.sequelize, { at: performance.now(), table });
+  table.catch(() => tables.delete(db.sequelize));
+  return await table;
+}
+
+/** After a change made here. */
+export const forgetNetworks = (db: Db): void => void tables.delete(db.sequelize);
+
+/** Every network that an address lies in, the narrowest range first; none where there is no address. */
+export async function locate(db: Db, address: string | null): Promise<KnownNetwork[]> {
+  if (address === null) return [];
+  return (await recentTable(db)).locate(address) as KnownNetwork[];
+}
