@@ -32,6 +32,8 @@ export interface RouteSpec {
   readonly params?: z.ZodType;
   readonly query?: z.ZodType;
   readonly body?: z.ZodType;
+  /** Bytes of the body, where it may be larger than others. */
+  readonly bodyBytes?: number;
   /** Takes a file of this type as it comes, instead of a JSON body. */
   readonly takes?: 'text/csv';
   readonly answer: z.ZodType;

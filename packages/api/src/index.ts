@@ -21,6 +21,8 @@ export {
   LANGUAGES,
   say,
   sayConsequence,
+  sayOutcome,
+  sayRule,
   sayHint,
   type Catalogue,
   type HintId,

@@ -13,6 +13,9 @@ export const LIMITS = {
   groupNameChars: 80,
   groupsPerPerson: 200,
   partsPerGroup: 200,
+  /** Characters of a rulebook's text, and bytes of the request that brings it. */
+  rulebookChars: 1_000_000,
+  rulebookBytes: 3 * 1024 * 1024,
   networks: 1_000,
   networkNameChars: 80,
   rangesPerNetwork: 200,

@@ -39,6 +39,7 @@ export const PATHS = {
   'bulkChanges.begin': ['POST', '/bulk-changes'],
   'bulkChanges.show': ['GET', '/bulk-changes/{id}'],
   'bulkChanges.undo': ['POST', '/bulk-changes/{id}/undo'],
+  'rulebook.check': ['POST', '/rulebook/check'],
   'networks.list': ['GET', '/networks'],
   'networks.locate': ['GET', '/networks/locate'],
   'networks.add': ['POST', '/networks'],

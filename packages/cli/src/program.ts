@@ -16,6 +16,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   import: async () => (await import('./commands/import.js')).importNoun,
   keyring: async () => (await import('./commands/keyring.js')).keyring,
   application: async () => (await import('./commands/application.js')).application,
+  rulebook: async () => (await import('./commands/rulebook.js')).rulebook,
   network: async () => (await import('./commands/network.js')).network,
   'walk-through': async () => (await import('./commands/walk-through.js')).walkThrough,
   activity: async () => (await import('./commands/insight.js')).activity,

@@ -11,6 +11,7 @@ export const words = {
     import: 'bring in people or groups from a CSV file, with a preview before anything is written',
     keyring: 'carriers and authenticators of one person: enrol, prove, suspend, revoke',
     application: 'applications, their connections and keys',
+    rulebook: 'rules that say what is asked for, where',
     network: 'named address ranges that rules go by',
     'walk-through': 'do a sign-in by hand, to see what somebody meets',
     activity: 'sign-ins, each with its story',
@@ -146,6 +147,9 @@ export const words = {
     sure: 'Go on?',
   },
   errors: {
+    fileUnreadable: 'the file {file} cannot be read ({why})',
+    fileUnreadableTry: 'give the path of a file that is there',
+    rulebookWrong: 'this is no rulebook; {count/thing has/things have} to be mended',
     networkUnknown: 'there is no network {name}',
     notSignedIn: 'no access token is kept here',
     notSignedInTry: 'nlatch login --server https://latch.example',
@@ -242,7 +246,7 @@ export const words = {
     leftNothing: 'Nothing will be left to prove with beside a password.',
   },
   headings: {
-    place: 'WHERE', ranges: 'RANGES', permission: 'MAY', role: 'ROLE', reaches: 'FOR', by: 'BY', concerning: 'ABOUT', decided: 'DECIDED',
+    rule: 'RULE', found: 'FOUND', place: 'WHERE', ranges: 'RANGES', permission: 'MAY', role: 'ROLE', reaches: 'FOR', by: 'BY', concerning: 'ABOUT', decided: 'DECIDED',
     name: 'NAME', loginNames: 'LOGIN NAMES', state: 'STATE', factors: 'FACTORS', password: 'PASSWORD', lastProof: 'LAST PROOF', members: 'MEMBERS',
     description: 'DESCRIPTION', connections: 'CONNECTIONS', when: 'WHEN', who: 'WHO', at: 'AT', outcome: 'OUTCOME', why: 'WHY', from: 'FROM', what: 'WHAT',
     sealed: 'SEALED', label: 'LABEL', hint: 'BEGINS', until: 'UNTIL', used: 'LAST USED', method: 'METHOD', carrier: 'CARRIER', failures: 'WRONG', id: 'ID',
@@ -251,7 +255,7 @@ export const words = {
     file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
   },
   facts: {
-    everybody: 'everybody', nobodyAtAll: 'nobody', unlimitedOnly: 'unlimited', unlimitedOnlyMeans: 'unlimited: only where the role is not limited to groups', emergencyAccount: 'Emergency account: {name}, last seen {when}',
+    nothingFound: 'Nothing found that was probably not meant.', everybody: 'everybody', nobodyAtAll: 'nobody', unlimitedOnly: 'unlimited', unlimitedOnlyMeans: 'unlimited: only where the role is not limited to groups', emergencyAccount: 'Emergency account: {name}, last seen {when}',
     toSign: 'give or refuse it', doItAgain: 'do it again; it is countersigned', aloneFrom: 'nobody else could sign; do it again from {when} on',
     none: '-', yes: 'yes', no: 'no', never: 'never', more: '{count} shown; there are more: --cursor {next}', empty: 'Nothing to show.', brings: '{name} ({people})', through: '{name} (through {through})',
     needsUnlock: 'needs an unlock', pausedUntil: 'paused until {until}', walkThrough: 'by hand', nobody: 'nobody of that name', erased: '(deleted)',
@@ -287,6 +291,7 @@ export const words = {
     },
     activity: { list: 'sign-ins, newest first', show: 'the full story of one sign-in' },
     trail: { list: 'the trail, newest first; that it was read is written on it' },
+    rulebook: { check: 'read a rulebook’s file, as sentences, with what was probably not meant' },
     network: { list: 'networks by name', locate: 'the networks that an address lies in', add: 'name address ranges', edit: 'change a network', delete: 'delete a network' },
     role: { table: 'what each role may do', holders: 'who has which role, and for whom', give: 'give somebody a role, or change its limit', take: 'take a role from somebody', emergency: 'make somebody an emergency account' },
     countersign: { list: 'requests that wait', show: 'one request with its full consequence', give: 'countersign', refuse: 'refuse', withdraw: 'withdraw an own request' },

@@ -263,6 +263,60 @@ export type ConsequenceId = (typeof CONSEQUENCES)[number];
 export const SIGNATURE_STATES = ['open', 'given', 'refused', 'withdrawn', 'expired', 'done'] as const;
 export type SignatureState = (typeof SIGNATURE_STATES)[number];
 
+/** Systems that a browser may say it runs on. */
+export const SYSTEMS = ['android', 'chromeos', 'ios', 'linux', 'macos', 'windows', 'other'] as const;
+export type System = (typeof SYSTEMS)[number];
+
+export const WEEKDAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const;
+export type Weekday = (typeof WEEKDAYS)[number];
+
+/** Why a text is not a rulebook; the sentences stand in the message catalogue. */
+export const RULEBOOK_PROBLEMS = [
+  'not-yaml',
+  'too-long',
+  'too-many-rules',
+  'too-deep',
+  'alias',
+  'tag',
+  'key-twice',
+  'several-documents',
+  'expected-map',
+  'expected-list',
+  'expected-text',
+  'expected-one-of',
+  'key-unknown',
+  'key-missing',
+  'form-unknown',
+  'name-twice',
+  'name-length',
+  'list-empty',
+  'list-too-long',
+  'way',
+  'day',
+  'hours',
+  'zone',
+  'number',
+  'duration',
+  'both-or-none',
+  'person-or-group',
+] as const;
+export type RulebookProblemId = (typeof RULEBOOK_PROBLEMS)[number];
+
+/** What a rulebook says that probably was not meant. */
+export const FINDINGS = [
+  'never-reached',
+  'exception-ended',
+  'trial-over',
+  'grace-over',
+  'name-unknown',
+  'group-empty',
+] as const;
+export type FindingId = (typeof FINDINGS)[number];
+
+/** What rules name. */
+export const NAME_KINDS = ['group', 'person', 'application', 'network', 'country', 'city'] as const;
+export type NameKind = (typeof NAME_KINDS)[number];
+
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];
 

@@ -33,7 +33,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
   app.removeContentTypeParser('text/plain');
   await app.register(fastifyCookie);
   app.setErrorHandler(async (error, request, reply) => {
-    const refusal = refusalOf(error);
+    const refusal = refusalOf(error, request.routeOptions.bodyLimit);
     const problem = problemOf(refusal, request.id, acceptedLanguage(request.headers['accept-language']));
     if (refusal.code === 'internal' || refusal.code === 'unavailable')
       deps.log.error(

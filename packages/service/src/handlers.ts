@@ -6,12 +6,14 @@ import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
 import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
+import { rulebookHandlers } from './rulebook/check.js';
 import { signInHandlers } from './signins/routes.js';
 
 /** Every call of the contract with what answers it; the compiler sees to it that none is missing. */
 export const HANDLERS: Handlers = {
   ...accessHandlers,
   ...networkHandlers,
+  ...rulebookHandlers,
   ...peopleHandlers,
   ...importHandlers,
   ...keyringHandlers,

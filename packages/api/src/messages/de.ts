@@ -1,5 +1,6 @@
 import { deAccess } from './de-access.js';
 import { deMail } from './de-mail.js';
+import { deRulebook } from './de-rulebook.js';
 import type { Catalogue } from './en.js';
 
 /** Every sentence of the contract that a person reads, in German. */
@@ -486,4 +487,5 @@ export const de: Catalogue = {
     erased: 'jemand, der gelöscht wurde',
   },
   mail: deMail,
+  rulebook: deRulebook,
 };

@@ -1,5 +1,6 @@
 import { enAccess } from './en-access.js';
 import { enMail } from './en-mail.js';
+import { enRulebook } from './en-rulebook.js';
 import type {
   ColumnMeaning,
   Coverage,
@@ -481,6 +482,7 @@ export const en = {
   /** Who acted where no person did, and who is meant where a name is gone. */
   actors: { host: 'the host', service: 'the service', nobody: 'somebody unknown', erased: 'somebody since deleted' },
   mail: enMail,
+  rulebook: enRulebook,
 } as const;
 
 type Words<T> = { readonly [K in keyof T]: T[K] extends string ? string : Words<T[K]> };

@@ -1,7 +1,10 @@
 import { de } from './de.js';
 import { en, type Catalogue } from './en.js';
+import { say, type Facts } from './say.js';
 
 export type { Catalogue } from './en.js';
+export { say } from './say.js';
+export { sayOutcome, sayRule } from './say-rule.js';
 
 /** Languages that ship. */
 export const LANGUAGES = { en, de } satisfies Record<string, Catalogue>;
@@ -15,7 +18,6 @@ export function catalogue(language: string): Catalogue {
 
 /** Names a sentence about one field; schemas and use cases carry names, the sentence is made where it is shown. */
 export type HintId = keyof Catalogue['fields'];
-type Facts = Readonly<Record<string, string | number | boolean>>;
 
 const HINT = 'hint:';
 /** A hint as schemas and refusals carry it: its name and facts in one string, since that is all that a schema's error can be. */
@@ -65,16 +67,4 @@ export function acceptedLanguage(header: string | undefined): Language {
     .filter(({ primary, q }) => q > 0 && Object.hasOwn(LANGUAGES, primary))
     .sort((a, b) => b.q - a.q);
   return (wanted[0]?.primary as Language | undefined) ?? 'en';
-}
-
-/**
- * Puts facts into a sentence: `{name}` is the fact itself, `{rows/row/rows}` a number with the noun that goes with it. A
- * fact that is missing leaves its name in braces, which a test looks for.
- */
-export function say(sentence: string, facts: Facts = {}): string {
-  return sentence.replace(/\{(\w+)(?:\/([^/}]*)\/([^}]*))?\}/g, (whole, name: string, one?: string, many?: string) => {
-    if (!Object.hasOwn(facts, name)) return whole;
-    const fact = String(facts[name]);
-    return many === undefined ? fact : `${fact} ${fact === '1' ? one : many}`;
-  });
 }

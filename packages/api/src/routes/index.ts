@@ -8,6 +8,7 @@ import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
 import { networkRoutes } from './networks.js';
 import { peopleRoutes } from './people.js';
+import { rulebookRoutes } from './rulebook.js';
 import { roleRoutes } from './roles.js';
 import { signInRoutes } from './signins.js';
 
@@ -16,6 +17,7 @@ export const ROUTES = {
   ...accessRoutes,
   ...roleRoutes,
   ...networkRoutes,
+  ...rulebookRoutes,
   ...peopleRoutes,
   ...importRoutes,
   ...keyringRoutes,

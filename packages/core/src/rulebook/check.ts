@@ -1,3 +1,4 @@
+import type { NameKind } from '../vocabulary.js';
 import type { Conditions, Names, Rule, Rulebook } from './form.js';
 
 /** What a rulebook says that probably was not meant; each names the rules by their places, from 0. */
@@ -9,8 +10,6 @@ export type Finding =
   | { readonly what: 'grace-over'; readonly rule: number }
   | { readonly what: 'name-unknown'; readonly rule: number; readonly kind: NameKind; readonly name: string }
   | { readonly what: 'group-empty'; readonly rule: number; readonly name: string };
-
-export type NameKind = 'group' | 'person' | 'application' | 'network' | 'country' | 'city';
 
 /** What there is to name, in the spelling of the rulebook. */
 export interface Known {
@@ -29,6 +28,7 @@ export interface Known {
  */
 export function checkRulebook({ rules }: Rulebook, known: Known, nowMs: number): Finding[] {
   const today = new Date(nowMs).toISOString().slice(0, 10);
+  const earlier = new Earlier();
   return rules.flatMap((rule, i) => {
     const found: Finding[] = [];
     if (rule.state.kind === 'on-trial' && rule.state.until < today) found.push({ what: 'trial-over', rule: i });
@@ -37,10 +37,13 @@ export function checkRulebook({ rules }: Rulebook, known: Known, nowMs: number):
       if (until < today) found.push({ what: 'exception-ended', rule: i, exception });
     });
     found.push(...namesOf(rule, known).map((finding) => ({ ...finding, rule: i })));
+    const scope = scopeOf(rule.conditions);
     if (rule.state.kind !== 'resting') {
-      const because = rules.slice(0, i).findIndex((earlier) => covers(earlier, rule));
-      if (because >= 0) found.push({ what: 'never-reached', rule: i, because });
+      const because = earlier.covering(scope);
+      if (because !== undefined) found.push({ what: 'never-reached', rule: i, because });
     }
+    // A rule with exceptions does not apply to everybody in its scope.
+    if (rule.state.kind === 'in-force' && rule.except.length === 0) earlier.add(scope, i);
     return found;
   });
 }
@@ -68,25 +71,88 @@ function namesOf({ conditions, except }: Rule, known: Known): NameFinding[] {
   ];
 }
 
+/** To whom and where a rule applies, in a shape that is quick to compare. */
+interface Scope {
+  readonly conditions: Conditions;
+  /** Groups, roles and people that it names, and those that it bars. */
+  readonly named: ReadonlySet<string>;
+  readonly barred: ReadonlySet<string>;
+  readonly times: string | undefined;
+}
+
+function scopeOf(conditions: Conditions): Scope {
+  const parts = (['groups', 'roles', 'people'] as const).flatMap((kind) => {
+    const names = conditions[kind];
+    return names ? names.names.map((name) => ({ at: `${kind} ${name}`, not: names.not })) : [];
+  });
+  return {
+    conditions,
+    named: new Set(parts.filter((part) => !part.not).map((part) => part.at)),
+    barred: new Set(parts.filter((part) => part.not).map((part) => part.at)),
+    times: conditions.times && JSON.stringify(conditions.times),
+  };
+}
+
+/**
+ * The rules before one, so that those which could cover it are found without comparing it with all of them: each is filed
+ * under something that a rule which it covers must name too.
+ */
+class Earlier {
+  readonly #filed = new Map<string, { readonly scope: Scope; readonly at: number }[]>();
+
+  add(scope: Scope, at: number): void {
+    for (const key of Earlier.#keys(scope)) {
+      const list = this.#filed.get(key);
+      if (list) list.push({ scope, at });
+      else this.#filed.set(key, [{ scope, at }]);
+    }
+  }
+
+  /** The first rule that applies wherever this one would. */
+  covering(scope: Scope): number | undefined {
+    let first: number | undefined;
+    const { applications, networks } = scope.conditions;
+    const [named] = scope.named;
+    const keys = [
+      'anything',
+      ...(named === undefined ? [] : [`who ${named}`]),
+      ...(applications && !applications.not ? [`at ${applications.names[0]}`] : []),
+      ...(networks && !networks.not ? [`from ${networks.names[0]}`] : []),
+    ];
+    for (const key of keys)
+      for (const { scope: other, at } of this.#filed.get(key) ?? []) {
+        if (first !== undefined && at >= first) break;
+        if (covers(other, scope)) first = at;
+      }
+    return first;
+  }
+
+  static #keys({ named, conditions: { applications, networks } }: Scope): string[] {
+    if (named.size > 0) return [...named].map((name) => `who ${name}`);
+    if (applications && !applications.not) return applications.names.map((name) => `at ${name}`);
+    if (networks && !networks.not) return networks.names.map((name) => `from ${name}`);
+    return ['anything'];
+  }
+}
+
 /**
  * Whether an earlier rule applies wherever a later one does. Sure where it says yes; there are rules that are never reached
  * for reasons that only several earlier ones together give, and those are not found.
  */
-function covers(earlier: Rule, later: Rule): boolean {
-  if (earlier.state.kind !== 'in-force' || earlier.except.length > 0) return false;
+function covers(earlier: Scope, later: Scope): boolean {
   const [a, b] = [earlier.conditions, later.conditions];
   return (
-    coversWho(a, b) &&
+    (earlier.times === undefined || earlier.times === later.times) &&
+    (a.riskAtLeast === undefined || (b.riskAtLeast !== undefined && b.riskAtLeast >= a.riskAtLeast)) &&
+    (a.browser === undefined || a.browser === b.browser) &&
+    (a.lastProofOlderThan === undefined ||
+      (b.lastProofOlderThan !== undefined && b.lastProofOlderThan >= a.lastProofOlderThan)) &&
+    coversWho(earlier, later) &&
     coversNames(a.applications, b.applications, true) &&
     coversNames(a.networks, b.networks, false) &&
     coversNames(a.countries, b.countries, false) &&
     coversNames(a.cities, b.cities, false) &&
-    coversNames(a.systems, b.systems, true) &&
-    (a.times === undefined || JSON.stringify(a.times) === JSON.stringify(b.times)) &&
-    (a.riskAtLeast === undefined || (b.riskAtLeast !== undefined && b.riskAtLeast >= a.riskAtLeast)) &&
-    (a.browser === undefined || a.browser === b.browser) &&
-    (a.lastProofOlderThan === undefined ||
-      (b.lastProofOlderThan !== undefined && b.lastProofOlderThan >= a.lastProofOlderThan))
+    coversNames(a.systems, b.systems, true)
   );
 }
 
@@ -100,18 +166,11 @@ function coversNames(a: Names | undefined, b: Names | undefined, one: boolean): 
 }
 
 /** Anybody whom the later rule means is meant by the earlier one. */
-function coversWho(a: Conditions, b: Conditions): boolean {
-  const parts = (conditions: Conditions) =>
-    (['groups', 'roles', 'people'] as const).flatMap((kind) => {
-      const names = conditions[kind];
-      return names ? names.names.map((name) => ({ at: `${kind} ${name}`, not: names.not })) : [];
-    });
-  const [before, after] = [parts(a), parts(b)];
-  const barred = before.filter((part) => part.not);
+function coversWho(a: Scope, b: Scope): boolean {
   // Whom the earlier rule bars, the later one must bar too.
-  if (!barred.every((part) => after.some((other) => other.not && other.at === part.at))) return false;
-  const named = before.filter((part) => !part.not);
-  if (named.length === 0) return true;
-  const meant = after.filter((part) => !part.not);
-  return meant.length > 0 && meant.every((part) => named.some((other) => other.at === part.at));
+  for (const part of a.barred) if (!b.barred.has(part)) return false;
+  if (a.named.size === 0) return true;
+  if (b.named.size === 0) return false;
+  for (const part of b.named) if (!a.named.has(part)) return false;
+  return true;
 }

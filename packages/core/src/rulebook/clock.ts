@@ -1,4 +1,4 @@
-import { WEEKDAYS, type Weekday } from './form.js';
+import { WEEKDAYS, type Weekday } from '../vocabulary.js';
 
 /** A moment as a clock on the wall shows it. */
 export interface WallTime {

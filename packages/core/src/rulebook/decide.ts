@@ -1,6 +1,6 @@
-import type { Role } from '../vocabulary.js';
+import type { Role, System } from '../vocabulary.js';
 import { timesTest, WallClock } from './clock.js';
-import type { Conditions, Exception, Names, Outcome, Rule, Rulebook, System } from './form.js';
+import type { Conditions, Exception, Names, Outcome, Rule, Rulebook } from './form.js';
 import { Masks, nextOf } from './masks.js';
 
 /** What is known of one sign-in when it is decided what it meets. */

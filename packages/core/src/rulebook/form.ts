@@ -1,12 +1,5 @@
 import type { Way } from '../assurance/index.js';
-import type { Role } from '../vocabulary.js';
-
-/** Systems that a browser may say it runs on. */
-export const SYSTEMS = ['android', 'chromeos', 'ios', 'linux', 'macos', 'windows', 'other'] as const;
-export type System = (typeof SYSTEMS)[number];
-
-export const WEEKDAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const;
-export type Weekday = (typeof WEEKDAYS)[number];
+import type { Role, RulebookProblemId, System, Weekday } from '../vocabulary.js';
 
 /** A list of names of which one must apply, or none may. */
 export interface Names {
@@ -97,38 +90,6 @@ export interface Place {
   readonly line: number;
   readonly column: number;
 }
-
-/** Why a text is not a rulebook; the sentences stand in the message catalogue. */
-export const RULEBOOK_PROBLEMS = [
-  'not-yaml',
-  'too-long',
-  'too-many-rules',
-  'too-deep',
-  'alias',
-  'tag',
-  'key-twice',
-  'several-documents',
-  'expected-map',
-  'expected-list',
-  'expected-text',
-  'expected-one-of',
-  'key-unknown',
-  'key-missing',
-  'form-unknown',
-  'name-twice',
-  'name-length',
-  'list-empty',
-  'list-too-long',
-  'way',
-  'day',
-  'hours',
-  'zone',
-  'number',
-  'duration',
-  'both-or-none',
-  'person-or-group',
-] as const;
-export type RulebookProblemId = (typeof RULEBOOK_PROBLEMS)[number];
 
 export interface RulebookProblem extends Place {
   readonly what: RulebookProblemId;

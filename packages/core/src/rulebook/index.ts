@@ -1,4 +1,4 @@
-export { checkRulebook, type Finding, type Known, type NameKind } from './check.js';
+export { checkRulebook, type Finding, type Known } from './check.js';
 export { WallClock, type WallTime } from './clock.js';
 export {
   compile,
@@ -12,9 +12,6 @@ export {
   type RuleStory,
 } from './decide.js';
 export {
-  RULEBOOK_PROBLEMS,
-  SYSTEMS,
-  WEEKDAYS,
   type Conditions,
   type Exception,
   type Names,
@@ -23,11 +20,8 @@ export {
   type Rule,
   type Rulebook,
   type RulebookProblem,
-  type RulebookProblemId,
   type RuleState,
-  type System,
   type Times,
-  type Weekday,
 } from './form.js';
 export { FORM, MOST_RULES, readRulebook, type ReadRulebook } from './text.js';
 export { editRulebook, writeRulebook, type RulebookEdit } from './write.js';

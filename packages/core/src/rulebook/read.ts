@@ -9,7 +9,8 @@ import {
   type Node,
   type YAMLMap,
 } from 'yaml';
-import type { Place, RulebookProblem, RulebookProblemId } from './form.js';
+import type { RulebookProblemId } from '../vocabulary.js';
+import type { Place, RulebookProblem } from './form.js';
 
 /** Bytes of a rulebook's text: ten thousand rules of a hundred characters. */
 export const LONGEST_TEXT = 1_000_000;

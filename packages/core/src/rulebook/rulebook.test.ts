@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { parse, stringify as written } from 'yaml';
-import { ROLES } from '../vocabulary.js';
+import { ROLES, WEEKDAYS } from '../vocabulary.js';
 import {
   checkRulebook,
   compile,
@@ -10,7 +10,6 @@ import {
   explain,
   readRulebook,
   WallClock,
-  WEEKDAYS,
   writeRulebook,
   type Facts,
   type Known,

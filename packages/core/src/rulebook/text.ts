@@ -1,9 +1,7 @@
 import { parseWay, type Way } from '../assurance/index.js';
 import { isTimeZone } from '../people/fields.js';
-import { ROLES } from '../vocabulary.js';
+import { ROLES, SYSTEMS, WEEKDAYS, type Weekday } from '../vocabulary.js';
 import {
-  SYSTEMS,
-  WEEKDAYS,
   type Conditions,
   type Exception,
   type Outcome,
@@ -12,7 +10,6 @@ import {
   type RulebookProblem,
   type RuleState,
   type Times,
-  type Weekday,
 } from './form.js';
 import { Reader, type Value } from './read.js';
 

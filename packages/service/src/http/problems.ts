@@ -60,13 +60,13 @@ function whatOf(issue: z.core.$ZodIssue): string {
 }
 
 /** Turns anything thrown into one code of the table. What is not ours becomes `internal`, with nothing of its own words. */
-export function refusalOf(error: unknown): Refusal {
+export function refusalOf(error: unknown, bodyLimit: number = LIMITS.bodyBytes): Refusal {
   if (error instanceof Refusal) return error;
   if (error instanceof HasherBusy) return new Refusal('throttled', { seconds: 2 });
   if (isUnavailable(error)) return new Refusal('unavailable');
   switch ((error as Partial<FastifyError> | null)?.code) {
     case 'FST_ERR_CTP_BODY_TOO_LARGE':
-      return new Refusal('body-too-large', { limit: LIMITS.bodyBytes });
+      return new Refusal('body-too-large', { limit: bodyLimit });
     case 'FST_ERR_CTP_INVALID_MEDIA_TYPE':
       return new Refusal('unsupported-media-type');
     case 'FST_ERR_CTP_EMPTY_JSON_BODY':

@@ -35,6 +35,7 @@ export function registerContract(app: FastifyInstance, deps: Deps, handlers: Han
       method: spec.method,
       url: API_BASE + spec.path.replace(/\{(\w+)\}/g, ':$1'),
       config: { routeId: id },
+      ...(spec.bodyBytes === undefined ? {} : { bodyLimit: spec.bodyBytes }),
       handler: async (request, reply) =>
         await handle(deps, gate, floods, id, spec, handlers[id] as Handler<RouteId>, request, reply),
     });
