@@ -106,6 +106,9 @@ for (const [name, path] of [
   await page.getByRole('grid').waitFor();
   await shoot(name);
 }
+await page.goto(`${base}/administrators`);
+await page.getByRole('heading', { name: 'Who may do what' }).waitFor();
+await shoot('administrators');
 await page.goto(`${base}/settings`);
 await page.getByRole('heading', { name: 'This installation' }).waitFor();
 await shoot('settings');
@@ -116,8 +119,6 @@ await page.getByRole('heading', { name: 'Überblick' }).waitFor();
 await shoot('overview-dark-german');
 await page.evaluate(() => globalThis.localStorage.removeItem('nimble-latch.language'));
 await page.emulateMedia({ colorScheme: 'light' });
-await page.goto(`${base}/api/docs`);
-await shoot('docs-page');
 await page.goto(phone);
 await page
   .getByLabel('Text of the QR picture')

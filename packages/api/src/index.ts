@@ -21,6 +21,7 @@ export {
   LANGUAGES,
   say,
   sayConsequence,
+  sayEntry,
   sayOutcome,
   sayRule,
   sayHint,

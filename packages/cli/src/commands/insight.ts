@@ -1,4 +1,13 @@
-import { catalogue, say, COVERAGES, SIGN_IN_STATES, TRAIL_ACTIONS, type Answer, type Sent } from '@nimble-latch/api';
+import {
+  catalogue,
+  say,
+  sayEntry,
+  COVERAGES,
+  SIGN_IN_STATES,
+  TRAIL_ACTIONS,
+  type Answer,
+  type Sent,
+} from '@nimble-latch/api';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { Failure } from '../failure.js';
@@ -162,24 +171,6 @@ export const activity: Noun = (command, context) => {
 
 type TrailRow = Answer<'trail.list'>['rows'][number];
 
-/** A trail entry as a sentence. */
-function sentenceOf(row: TrailRow): string {
-  const { actors } = shared;
-  const actor =
-    row.actor.name ??
-    (row.actor.kind === 'host' || row.actor.kind === 'service'
-      ? actors[row.actor.kind]
-      : row.actor.id
-        ? actors.erased
-        : actors.nobody);
-  return say(shared.trail[row.action], {
-    actor,
-    person: row.person ? (row.person.name ?? actors.erased) : actors.nobody,
-    target: row.target.name ?? `a ${row.target.kind}`,
-    reason: row.reason ?? '',
-  });
-}
-
 export const trail: Noun = (command, context) => {
   command
     .command('list')
@@ -224,7 +215,7 @@ export const trail: Noun = (command, context) => {
                 page.rows,
                 [
                   { heading: h.when, cell: (row) => relative(row.at, session.now()) },
-                  { heading: h.what, cell: sentenceOf, flexible: true },
+                  { heading: h.what, cell: (row) => sayEntry(shared, row), flexible: true },
                   {
                     heading: h.why,
                     cell: (row) =>

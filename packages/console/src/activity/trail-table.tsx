@@ -1,27 +1,15 @@
-import type { Answer } from '@nimble-latch/api';
+import { sayEntry, type Answer } from '@nimble-latch/api';
 import { Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
-import { say, shared, words } from '../messages/index.js';
+import { shared, words } from '../messages/index.js';
 
 const w = words.trail;
 type TrailRow = Answer<'trail.list'>['rows'][number];
 
-/** An entry as a sentence with the names that its ids have today. */
-function sentenceOf({ actor, action, person, target, reason }: TrailRow): string {
-  const who =
-    actor.name ??
-    (actor.kind === 'host' || actor.kind === 'service'
-      ? shared.actors[actor.kind]
-      : actor.id
-        ? shared.actors.erased
-        : shared.actors.nobody);
-  const sentence = say(shared.trail[action], {
-    actor: who,
-    person: person ? (person.name ?? shared.actors.erased) : shared.actors.nobody,
-    target: target.name ?? `a ${target.kind}`,
-    reason: reason ?? '',
-  });
+/** An entry as a sentence of its own. */
+function sentenceOf(row: TrailRow): string {
+  const sentence = sayEntry(shared, row);
   return sentence.charAt(0).toUpperCase() + sentence.slice(1);
 }
 

@@ -9,7 +9,7 @@ import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
-import { useMay } from '../session/context.js';
+import { useMay, useSession } from '../session/context.js';
 import { Signatures } from './signatures.js';
 
 const w = words.administrators;
@@ -31,6 +31,7 @@ function Roles() {
   const { data, error } = useRead('roles.table');
   const [taking, setTaking] = useState<Holder>();
   const may = useMay();
+  const own = useSession().person.id;
   if (error) return <Banner $tone="danger">{troubleOf(error)?.text}</Banner>;
   if (!data) return null;
   return (
@@ -58,15 +59,17 @@ function Roles() {
               ? [
                   {
                     heading: w.take,
-                    cell: (one: Holder) => (
-                      <Button
-                        look="quiet"
-                        aria-label={say(w.takeFrom, { role: shared.roles[one.role], name: one.person.displayName })}
-                        onPress={() => setTaking(one)}
-                      >
-                        {w.take}
-                      </Button>
-                    ),
+                    // Nobody changes their own.
+                    cell: (one: Holder) =>
+                      one.person.id === own ? null : (
+                        <Button
+                          look="quiet"
+                          aria-label={say(w.takeFrom, { role: shared.roles[one.role], name: one.person.displayName })}
+                          onPress={() => setTaking(one)}
+                        >
+                          {w.take}
+                        </Button>
+                      ),
                   },
                 ]
               : []),

@@ -282,7 +282,7 @@ async function makeOwner(deps: Deps): Promise<string> {
         person: id,
         origin: null,
         reason: null,
-        details: {},
+        details: action === 'role.granted' ? { role: 'owner' } : {},
       });
     // Long enough for the days that the demo plays, which lie in the past.
     return (await issueAccessToken(deps, work, id, 'demo', (HISTORY_DAYS + 4) * 24, null)).token;
