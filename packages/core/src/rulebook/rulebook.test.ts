@@ -260,7 +260,7 @@ describe('a rulebook', () => {
         expect(read(writeRulebook(rulebook))).toEqual(rulebook);
       }),
     );
-  });
+  }, 60_000);
 
   it('keeps comments, order and spelling of everything that an edit does not touch', () => {
     const text = `# The port's rules. Ask Ines before changing them.
@@ -338,7 +338,7 @@ otherwise: refuse # always
       ),
       { numRuns: 60 },
     );
-  });
+  }, 60_000);
 });
 
 describe('a text that is no rulebook', () => {
@@ -392,7 +392,7 @@ describe('a text that is no rulebook', () => {
     expect(problemsOf(bomb).length).toBeGreaterThan(0);
     fc.assert(fc.property(fc.string({ unit: 'binary', maxLength: 200 }), (text) => void readRulebook(text)));
     fc.assert(fc.property(fc.jsonValue(), (value) => void readRulebook(stringify(value))));
-  });
+  }, 60_000);
 });
 
 describe('what a rulebook probably did not mean', () => {
@@ -464,7 +464,7 @@ describe('what a rulebook probably did not mean', () => {
       }),
     );
     expect(told.hidden).toBeGreaterThan(20);
-  });
+  }, 60_000);
 });
 
 describe('clocks on the wall', () => {
