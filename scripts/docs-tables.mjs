@@ -1,7 +1,8 @@
-/** Writes docs/errors.md from the one table of errors. A test holds page and table together. */
+/** Writes docs/errors.md from the one table of errors, and the schema of rulebooks. Tests hold them together with the code. */
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { catalogue, ERROR_CODES, ERRORS } from '@nimble-latch/api';
+import { RULEBOOK_SCHEMA } from '@nimble-latch/core/rulebook';
 import { ROOT } from './lib/installation.mjs';
 
 const words = catalogue('en').errors;
@@ -22,3 +23,4 @@ told to those. Facts in braces travel as data in \`facts\`. Written by \`npm run
 ${rows.join('\n')}
 `;
 writeFileSync(join(ROOT, 'docs/errors.md'), page);
+writeFileSync(join(ROOT, 'docs/rulebook.schema.json'), JSON.stringify(RULEBOOK_SCHEMA, null, 2));

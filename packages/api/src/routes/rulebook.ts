@@ -1,6 +1,6 @@
 import { FINDINGS, NAME_KINDS, ROLES, RULEBOOK_PROBLEMS, SYSTEMS, WEEKDAYS } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
-import { operator, READS, route } from '../contract.js';
+import { operator, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 
 const namesOf = <T extends z.ZodType>(one: T) =>
@@ -91,6 +91,6 @@ export const rulebookRoutes = {
         }),
       ),
     }),
-    trail: READS,
+    trail: { none: 'nothing of the text is kept, so nothing has happened' },
   }),
 };

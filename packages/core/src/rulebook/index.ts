@@ -23,5 +23,6 @@ export {
   type RuleState,
   type Times,
 } from './form.js';
+export { RULEBOOK_SCHEMA } from './schema.js';
 export { FORM, MOST_RULES, readRulebook, type ReadRulebook } from './text.js';
 export { editRulebook, writeRulebook, type RulebookEdit } from './write.js';

@@ -16,9 +16,9 @@ import { Reader, type Value } from './read.js';
 /** The form that this release reads and writes; a text says which it is written in. */
 export const FORM = 1;
 export const MOST_RULES = 10_000;
-const MOST_NAMES = 200;
-const MOST_WAYS = 20;
-const LONGEST_NAME = 120;
+export const MOST_NAMES = 200;
+export const MOST_WAYS = 20;
+export const LONGEST_NAME = 120;
 
 /** What a text comes to: a rulebook, or everything that is wrong with it, by line. */
 export type ReadRulebook =
