@@ -62,7 +62,12 @@ describe('the text of a rulebook', () => {
     expect((await check(text(3_000))).rulebook!.rules).toHaveLength(3_000);
     expect((await check(text(10_001))).problems.map(({ what }) => what)).toEqual(['list-too-long']);
     await expect(check('x'.repeat(1_000_001))).rejects.toMatchObject({ code: 'invalid-input' });
-    await expect(check('x'.repeat(4_000_000))).rejects.toMatchObject({ code: 'body-too-large' });
+    // The service answers and hangs up while the rest is still being sent; some clients only see the latter.
+    const tooLarge = await check('x'.repeat(4_000_000)).then(
+      () => 'taken',
+      (error: { code?: string }) => error.code ?? 'hung up',
+    );
+    expect(['body-too-large', 'hung up']).toContain(tooLarge);
   }, 60_000);
 
   it('is checked from the command line, each problem with file, line and column', async () => {
