@@ -70,7 +70,7 @@ export const de: Catalogue = {
     'owners-only': 'gehört zur Verwaltung oder ist ein Notfallkonto; das ändert nur der Import eines Eigentümers',
     'part-of-itself': 'würde die Gruppe zu einem Teil ihrer selbst machen',
     'unknown-person': 'benennt niemanden',
-    'holds-a-role': 'hat hier eine Rolle und bleibt aktiv; von Hand deaktivieren',
+    'holds-a-role': 'hat hier eine Rolle oder ist ein Notfallkonto und bleibt aktiv; von Hand deaktivieren',
     overtaken: 'hat sich seit der Vorschau geändert; die Zeile noch einmal einspielen',
   },
   rowChanges: {

@@ -84,7 +84,7 @@ export const en = {
     'owners-only': 'is an administrator or an emergency account; only an owner’s import changes those',
     'part-of-itself': 'would make the group a part of itself',
     'unknown-person': 'names nobody',
-    'holds-a-role': 'holds a role here, so stays active; deactivate them by hand',
+    'holds-a-role': 'holds a role here or is an emergency account, so stays active; deactivate them by hand',
     overtaken: 'changed since the preview; bring the row in again',
   } satisfies Record<RowReason, string>,
   rowChanges: {

@@ -278,13 +278,13 @@ class Flip {
     }
   }
 
-  /** Still active, still of this mapping, and without a role that was given since. */
+  /** Still active, still of this mapping, and neither an administrator nor an emergency account, perhaps since the check. */
   async #stillMissing(work: Work, personId: string, mappingId: string): Promise<boolean> {
     const there = await selectOne(
       work,
       `SELECT 1 AS one FROM persons p JOIN person_references r ON r.person_id = p.id
        WHERE p.id = :person AND p.state = 'active' AND r.mapping_id = :mapping AND r.left_at IS NULL
-         AND NOT EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id)`,
+         AND p.emergency = 0 AND NOT EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id)`,
       { person: key(personId), mapping: key(mappingId) },
     );
     if (!there) return false;

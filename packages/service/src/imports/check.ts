@@ -134,7 +134,7 @@ async function* missingPeople(
   for (;;) {
     const rows = await select<{ person_id: Buffer; holds_role: number }>(
       deps,
-      `SELECT r.person_id, EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = r.person_id) AS holds_role
+      `SELECT r.person_id, p.emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = r.person_id) AS holds_role
        FROM person_references r JOIN persons p ON p.id = r.person_id
        WHERE r.mapping_id = :mapping AND r.left_at IS NULL AND p.state = 'active' AND r.person_id > :after
          AND NOT EXISTS (SELECT 1 FROM import_rows i WHERE i.subject_id = r.person_id AND i.import_id = :import AND i.number <= :rows)
