@@ -65,9 +65,12 @@ describe('every role', () => {
     await inst.owner.call('groups.join', { params: { id: crane, personId: inCrane.id } });
     await inst.owner.call('groups.join', { params: { id: tower, personId: inTower.id } });
     const { token, client } = await administrator(inst, 'limited.custodian', 'custodian', [quay]);
-    const keyringOf = async (id: string) =>
-      (await inst.owner.call('keyring.show', { params: { id } })).authenticators[0]!.id;
-    const [mine, theirs] = [await keyringOf(inCrane.id), await keyringOf(inTower.id)];
+    /** What each parameter may name of somebody. */
+    const namedOf = async (person: string): Promise<Record<string, string>> => {
+      const { authenticators, carriers } = await inst.owner.call('keyring.show', { params: { id: person } });
+      return { person, authenticator: authenticators[0]!.id, carrier: carriers[0]!.id };
+    };
+    const [mine, theirs] = [await namedOf(inCrane.id), await namedOf(inTower.id)];
     for (const { id, spec, access } of operatorRoutes) {
       const { about } = access;
       const has = ROLE_PERMISSIONS.custodian.includes(access.permission) && LIMITABLE.has(access.permission);
@@ -81,7 +84,8 @@ describe('every role', () => {
       } else if (about === 'everybody' || !has || 'signIn' in about) {
         expect(codes, id).toContain(await codeFor(NOWHERE));
       } else {
-        const [reached, beyond] = 'person' in about ? [inCrane.id, inTower.id] : [mine, theirs];
+        const what = Object.keys(about)[0]!;
+        const [reached, beyond] = [mine[what]!, theirs[what]!];
         expect([id, await codeFor(beyond), await codeFor(NOWHERE)]).toEqual([
           id,
           'outside-your-groups',

@@ -96,6 +96,16 @@ describe('every change', () => {
         ['carrier.added', 'authenticator.begun'],
       ],
       [
+        'carriers.edit',
+        () => owner.call('carriers.edit', { params: { id: begun.authenticator.carrierId! }, body: { label: 'l' } }),
+        ['carrier.changed'],
+      ],
+      [
+        'carriers.edit again',
+        () => owner.call('carriers.edit', { params: { id: begun.authenticator.carrierId! }, body: { label: 'l' } }),
+        [],
+      ],
+      [
         'totp.prove',
         () => owner.call('totp.prove', { params: authenticator, body: { codes: ['000000'] } }).catch(() => undefined),
         ['authenticator.proof-failed'],

@@ -100,6 +100,13 @@ describe('nlatch', () => {
     expect((await nlatch(['keyring', 'prove', id], `${await phone()}\n`)).out).toBe(
       'Enrolled Authenticator app; it is active.\n',
     );
+    expect((await nlatch(['keyring', 'edit-carrier', 'bram.oster', 'Bram’s phone', '--serial', 'WX-0042 1'])).out).toBe(
+      'The carrier is now: Bram’s phone, WX-0042 1.\n',
+    );
+    expect((await nlatch(['keyring', 'edit-carrier', 'bram.oster', 'his watch', '--no-serial'])).err).toContain(
+      'expected one carrier of theirs: ',
+    );
+    expect((await nlatch(['person', 'list', '--find', 'wx00421'])).out).toContain('Bram Oster');
     expect((await nlatch(['application', 'add', 'Berth Planner'])).code).toBe(0);
     expect((await nlatch(['application', 'connect', 'berth planner', '--claims', 'source-address'])).out).toMatch(
       /This key is shown once:\n {2}nlk_/,
@@ -134,7 +141,7 @@ describe('nlatch', () => {
       await inst.owner.call('people.add', { body: { displayName, loginNames: [`csv-${i}`] } });
     const csv = (await nlatch(['person', 'list', '--find', 'csv-', '--csv'])).out;
     const [heading, ...lines] = csv.trimEnd().split('\r\n');
-    expect(heading).toBe('id,name,loginNames,groups,state,roles,source,coverage,methods,lastSeenAt');
+    expect(heading).toBe('id,name,loginNames,groups,state,roles,source,coverage,methods,serials,lastSeenAt');
     expect(lines.map((line) => line.slice(37).replace(/,csv-\d.*$/, ''))).toEqual([
       `"'=cmd|"" /C calc""!A0"`,
       "'@SUM(1)",

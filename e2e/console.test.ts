@@ -1,34 +1,19 @@
-import AxeBuilder from '@axe-core/playwright';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { chore } from '../scripts/lib/installation.mjs';
 import { administrator } from './support/administrators.js';
+import { accessible as violatesNothing, openPage } from './support/browser.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp, Phone } from './support/installation.js';
-
-const CHROMIUM = [
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-  '--no-first-run',
-  ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
-];
 
 let inst: Installation;
 let browser: Browser;
 let page: Page;
-/** What the browser complained about: a violated policy, a script that failed. */
-const complaints: string[] = [];
+let complaints: string[];
 
 beforeAll(async () => {
   inst = await Installation.prepare();
   await inst.startNode();
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM });
-  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
-  page.setDefaultTimeout(8_000);
-  page.on('console', (message) => {
-    if (message.type() === 'error' && !/status of 4\d\d/.test(message.text())) complaints.push(message.text());
-  });
-  page.on('pageerror', (error) => complaints.push(error.message));
+  ({ browser, page, complaints } = await openPage());
 });
 afterAll(async () => {
   await browser.close();
@@ -36,14 +21,7 @@ afterAll(async () => {
 });
 
 const base = () => inst.nodes[0]!.url;
-async function accessible(what: string): Promise<void> {
-  const { violations } = await new AxeBuilder({ page })
-    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
-    .analyze();
-  expect(
-    violations.map((one) => `${what}: ${one.id}: ${one.nodes.map((node) => node.target.join(' ')).join(', ')}`),
-  ).toEqual([]);
-}
+const accessible = async (what: string) => await violatesNothing(page, what);
 
 describe('the console', () => {
   let ownPhone: Phone;
@@ -339,15 +317,28 @@ describe('the console', () => {
     await page.getByRole('dialog').waitFor();
     await page.keyboard.type('renn');
     await page.getByRole('menuitem', { name: /tobias/i }).waitFor();
+    // What stands on somebody's phone, typed into their keyring, finds them.
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'tobias.renn' }).waitFor();
+    await page.getByRole('button', { name: /^Edit .*phone$/i }).focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('dialog').getByLabel('Serial number').fill('WX-77 01');
+    await page.keyboard.press('Enter');
+    await page.getByText('Serial number WX-77 01').waitFor();
+    await page.keyboard.press('Control+k');
+    await page.getByRole('dialog').waitFor();
+    await page.keyboard.type('wx770');
+    await page.getByRole('menuitem', { name: /tobias.*WX-77 01/i }).waitFor();
     await page.keyboard.press('Escape');
     await expect.poll(() => page.getByRole('dialog').count()).toBe(0);
+    await page.goto(`${base()}/people`);
     await page.getByLabel('Find people').focus();
     await page.keyboard.type('tobias');
     await expect.poll(() => page.getByRole('row').count()).toBe(2);
     await tabTo('row');
     await page.keyboard.press('Enter');
     await page.getByRole('heading', { name: 'tobias.renn' }).waitFor();
-    await page.getByRole('button', { name: 'Edit' }).focus();
+    await page.getByRole('button', { name: 'Edit', exact: true }).first().focus();
     await page.keyboard.press('Enter');
     await page.getByRole('dialog').waitFor();
     await page.keyboard.press('Escape');

@@ -68,15 +68,16 @@ describe('addresses', () => {
         body: JSON.stringify({ loginName: 'nobody.at.all' }),
       });
     const statuses: number[] = [];
-    // From all over one /24: a budget for each address alone would be no budget.
-    for (let i = 0; i < 330; i += 30)
+    // From all over one /24: a budget for each address alone would be no budget. It counts whole minutes of the clock,
+    // so that a flood that one of them ends in the middle of may go on for as long again, and no longer.
+    for (let i = 0; i < 660 && !statuses.includes(429); i += 30)
       statuses.push(
         ...(await Promise.all(Array.from({ length: 30 }, async (_, j) => await begin(`192.0.2.${(i + j) % 250}`)))).map(
           (answer) => answer.status,
         ),
       );
-    expect(statuses.filter((status) => status === 429).length).toBeGreaterThanOrEqual(30);
-    expect(statuses.slice(0, 300).every((status) => status === 201)).toBe(true);
+    expect(statuses).toContain(429);
+    expect(statuses.indexOf(429)).toBeGreaterThanOrEqual(300);
     expect((await begin('198.51.100.200')).status).toBe(201);
   });
 });

@@ -362,7 +362,12 @@ describe('enrolling an app', () => {
     });
     const begun = await inst.owner.call('totp.begin', {
       params: { id: person.id },
-      body: { algorithm: 'SHA512', digits: 8, period: 60, carrier: { kind: 'phone', label: 'Bram’s phone' } },
+      body: {
+        algorithm: 'SHA512',
+        digits: 8,
+        period: 60,
+        carrier: { kind: 'phone', label: 'Bram’s phone', serial: 'WX-7' },
+      },
     });
     expect(begun.qrSvg).toContain('<svg');
     expect(Buffer.from(begun.qrPng, 'base64').subarray(1, 4).toString()).toBe('PNG');
@@ -389,7 +394,27 @@ describe('enrolling an app', () => {
     await inst.owner.call('settings.edit', { body: settings, ifMatch: edited.version });
     const keyring = await inst.owner.call('keyring.show', { params: { id: person.id } });
     expect(JSON.stringify(keyring)).not.toContain(/secret=([A-Z2-7]+)/.exec(begun.keyUri)![1]);
-    expect(keyring.carriers.map((carrier) => carrier.label)).toEqual(['Bram’s phone']);
+    expect(keyring.carriers).toMatchObject([{ label: 'Bram’s phone', serial: 'WX-7' }]);
+    // One device has one holder; it is freed where it stands, then it can go to somebody else.
+    const heir = await inst.owner.call('people.add', { body: { displayName: 'Oda', loginNames: ['oda'] } });
+    const give = async (serial: string) =>
+      await inst.owner.call('totp.begin', {
+        params: { id: heir.id },
+        body: { carrier: { kind: 'phone', label: 'Oda’s', serial } },
+      });
+    await expect(give('w')).rejects.toMatchObject({ code: 'invalid-input' });
+    await expect(give('wx 7')).rejects.toMatchObject({
+      code: 'serial-taken',
+      problem: { facts: { name: 'Bram Oster' } },
+    });
+    const edit = async (body: { serial: string | null }) =>
+      await inst.owner.call('carriers.edit', { params: { id: keyring.carriers[0]!.id }, body });
+    expect(await edit({ serial: null })).toMatchObject({ label: 'Bram’s phone', serial: null });
+    await give('wx 7');
+    await expect(edit({ serial: 'WX7' })).rejects.toMatchObject({ code: 'serial-taken' });
+    expect((await inst.owner.call('people.list', { query: { q: 'wx-7' } })).rows).toMatchObject([
+      { serials: ['wx 7'] },
+    ]);
     for (const [verb, state] of [
       ['suspend', 'suspended'],
       ['resume', 'active'],

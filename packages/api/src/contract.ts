@@ -6,13 +6,14 @@ import { PATHS, type RouteId } from './paths.js';
 /**
  * Whom a call is about, so that roles limited to groups end where they should, and administrators and emergency accounts
  * are left to owners: everybody (or the installation); what the caller reaches, to which the answer is narrowed; or one
- * person, named by a parameter of the path, or by an authenticator or sign-in of theirs.
+ * person, named by a parameter of the path, or by an authenticator, carrier or sign-in of theirs.
  */
 export type About =
   | 'everybody'
   | 'within'
   | { readonly person: string }
   | { readonly authenticator: string }
+  | { readonly carrier: string }
   | { readonly signIn: string };
 
 /** Who may call a route. There is no route without one. */

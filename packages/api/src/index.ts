@@ -22,6 +22,7 @@ export {
   say,
   sayConsequence,
   sayEntry,
+  sayExplanation,
   sayOutcome,
   sayRule,
   sayHint,

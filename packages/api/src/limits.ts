@@ -16,6 +16,12 @@ export const LIMITS = {
   /** Characters of a rulebook's text, and bytes of the request that brings it. */
   rulebookChars: 1_000_000,
   rulebookBytes: 3 * 1024 * 1024,
+  /** People looked at for whom a draft would lock out; a few seconds of work. */
+  peopleReviewed: 50_000,
+  /** Of those whom it would lock out, how many are named. */
+  peopleNamed: 50,
+  /** Characters of what is said of a version when it is published. */
+  messageChars: 400,
   networks: 1_000,
   networkNameChars: 80,
   rangesPerNetwork: 200,

@@ -17,6 +17,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   keyring: async () => (await import('./commands/keyring.js')).keyring,
   application: async () => (await import('./commands/application.js')).application,
   rulebook: async () => (await import('./commands/rulebook.js')).rulebook,
+  explain: async () => (await import('./commands/explain.js')).explain,
   network: async () => (await import('./commands/network.js')).network,
   'walk-through': async () => (await import('./commands/walk-through.js')).walkThrough,
   activity: async () => (await import('./commands/insight.js')).activity,

@@ -32,6 +32,9 @@ const WalkThroughPage = lazy(async () => ({
 const ActivityPage = lazy(async () => ({ default: (await import('./activity/activity-page.js')).ActivityPage }));
 const StoryPage = lazy(async () => ({ default: (await import('./activity/story-page.js')).StoryPage }));
 const TrailPage = lazy(async () => ({ default: (await import('./activity/trail-page.js')).TrailPage }));
+const RulebookPage = lazy(async () => ({ default: (await import('./rulebook/rulebook-page.js')).RulebookPage }));
+const DraftPage = lazy(async () => ({ default: (await import('./rulebook/draft-page.js')).DraftPage }));
+const ExplainPage = lazy(async () => ({ default: (await import('./rulebook/explain-page.js')).ExplainPage }));
 const AdministratorsPage = lazy(async () => ({
   default: (await import('./administrators/administrators-page.js')).AdministratorsPage,
 }));
@@ -100,6 +103,9 @@ function Console() {
             <Route path="imports/:id" element={<ImportPage />} />
             <Route path="applications" element={<ApplicationsPage />} />
             <Route path="applications/:id" element={<ApplicationPage />} />
+            <Route path="rulebook" element={<RulebookPage />} />
+            <Route path="rulebook/draft" element={<DraftPage />} />
+            <Route path="explain" element={<ExplainPage />} />
             <Route path="walk-through" element={<WalkThroughPage />} />
             <Route path="sign-ins" element={<ActivityPage />} />
             <Route path="sign-ins/:id" element={<StoryPage />} />

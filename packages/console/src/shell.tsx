@@ -130,6 +130,7 @@ const AREAS: readonly (readonly [to: string, name: string, needs?: Permission])[
   ['/people', words.rail.people, 'person.read'],
   ['/groups', words.rail.groups, 'group.read'],
   ['/applications', words.rail.applications, 'application.read'],
+  ['/rulebook', words.rail.rulebook, 'rulebook.read'],
   ['/walk-through', words.rail.walkThrough, 'walk-through.run'],
   ['/sign-ins', words.rail.activity, 'activity.read'],
   ['/trail', words.rail.trail, 'trail.read'],

@@ -80,6 +80,8 @@ export const REASONS = [
   'throttled',
   'no-usable-authenticator',
   'prompt-not-carried',
+  'refused-by-rule',
+  'grace',
   'cancelled',
   'expired',
 ] as const;
@@ -170,6 +172,7 @@ export const TRAIL_ACTIONS = [
   'group.part-added',
   'group.part-removed',
   'carrier.added',
+  'carrier.changed',
   'authenticator.begun',
   'authenticator.proved',
   'authenticator.proof-failed',
@@ -191,6 +194,9 @@ export const TRAIL_ACTIONS = [
   'sign-in.enrol-first',
   'sign-in.proof-failed',
   'sign-in.cancelled',
+  'rulebook.draft-saved',
+  'rulebook.draft-discarded',
+  'rulebook.published',
   'network.added',
   'network.changed',
   'network.deleted',
@@ -236,7 +242,7 @@ export const PERMISSIONS = [
 export type Permission = (typeof PERMISSIONS)[number];
 
 /** Actions that may need a second administrator's yes; which of them do is a setting. */
-export const SIGNED_ACTIONS = ['role-change', 'administrator-factor'] as const;
+export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out'] as const;
 export type SignedAction = (typeof SIGNED_ACTIONS)[number];
 
 /** What an action that needs a countersignature would bring about; the sentences stand in the message catalogue. */
@@ -256,6 +262,7 @@ export const CONSEQUENCES = [
   'factor-unlocked',
   'password-set',
   'signing-changed',
+  'rulebook-locks-out',
 ] as const;
 export type ConsequenceId = (typeof CONSEQUENCES)[number];
 
@@ -309,9 +316,55 @@ export const FINDINGS = [
   'trial-over',
   'grace-over',
   'name-unknown',
+  'name-changed',
   'group-empty',
+  'way-not-possible',
+  'outcome-not-possible',
+  'emergency-asked',
+  'one-method-only',
+  'publisher-locked-out',
 ] as const;
 export type FindingId = (typeof FINDINGS)[number];
+
+/** Rulebooks to begin with, each named by its goal. */
+export const STARTER_IDS = [
+  'as-delivered',
+  'gently-in',
+  'everybody-with-grace',
+  'administrators-phishing-resistant',
+] as const;
+export type StarterId = (typeof STARTER_IDS)[number];
+
+/** How a rule stood to a sign-in. */
+export const RULE_STANDINGS = [
+  'decides',
+  /** It is on trial, and would have decided. */
+  'would-decide',
+  /** A condition does not hold. */
+  'does-not-apply',
+  /** Every condition holds, but an exception leaves the person out. */
+  'excepted',
+  /** It applies, but one before it decided. */
+  'too-late',
+  'resting',
+  'trial-over',
+] as const;
+export type RuleStanding = (typeof RULE_STANDINGS)[number];
+
+/** What a rule can ask of a sign-in. */
+export const RULE_CONDITIONS = [
+  'who',
+  'applications',
+  'networks',
+  'countries',
+  'cities',
+  'times',
+  'risk',
+  'browser',
+  'last-proof',
+  'systems',
+] as const;
+export type RuleCondition = (typeof RULE_CONDITIONS)[number];
 
 /** What rules name. */
 export const NAME_KINDS = ['group', 'person', 'application', 'network', 'country', 'city'] as const;

@@ -3,6 +3,7 @@ import type { Sequelize } from 'sequelize';
 import type { PasswordHasher } from './secrets/password-hasher.js';
 import type { KeyStore } from './secrets/key-store.js';
 import type { SettingsCache } from './insight/settings-cache.js';
+import type { RulebookCache } from './rulebook/running.js';
 import type { TrailWriter } from './trail/writer.js';
 import type { Metrics } from './log/metrics.js';
 import type { Together } from './db/together.js';
@@ -23,6 +24,7 @@ export interface Deps {
   readonly keys: KeyStore;
   readonly hasher: PasswordHasher;
   readonly settings: SettingsCache;
+  readonly rulebook: RulebookCache;
   readonly trail: TrailWriter;
   readonly metrics: Metrics;
   readonly log: Logger;

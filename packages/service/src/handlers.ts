@@ -6,7 +6,7 @@ import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
 import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
-import { rulebookHandlers } from './rulebook/check.js';
+import { rulebookHandlers } from './rulebook/routes.js';
 import { signInHandlers } from './signins/routes.js';
 
 /** Every call of the contract with what answers it; the compiler sees to it that none is missing. */

@@ -9,6 +9,7 @@ import { Together } from './db/together.js';
 import type { Deps } from './deps.js';
 import { key } from './ids.js';
 import { SettingsCache } from './insight/settings-cache.js';
+import { RulebookCache } from './rulebook/running.js';
 import { createLogger } from './log/logger.js';
 import { createMetrics } from './log/metrics.js';
 import { KeySetError, KeyStore, readMasterKey } from './secrets/key-store.js';
@@ -78,6 +79,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       keys,
       hasher: new PasswordHasher(),
       settings: new SettingsCache(aside),
+      rulebook: new RulebookCache(aside),
       trail: new TrailWriter(now()),
       metrics: createMetrics(),
       log,

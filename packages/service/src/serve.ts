@@ -5,7 +5,7 @@ import { buildApp } from './app.js';
 import { JOB_KINDS } from './background/job-kinds.js';
 import { requestJob, requestRecurringJobs, runDueJobs } from './background/jobs.js';
 import { startLoop } from './background/loop.js';
-import { beat } from './background/node-heartbeat.js';
+import { beat, followRulebook } from './background/node-heartbeat.js';
 import { sendDueMessages } from './background/outbox-sender.js';
 import type { Config } from './config.js';
 import { selectOne } from './db/sql.js';
@@ -64,6 +64,7 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
       await beat(deps, startedAt);
       await deps.keys.reload();
     }),
+    startLoop('rulebook', 500, deps.log, followRulebook(deps)),
     startLoop('seal', 1_000, deps.log, async () => {
       const count = await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
       if (count > 0) deps.metrics.sealed.inc(count);

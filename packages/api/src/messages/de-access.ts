@@ -18,6 +18,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'factor-revoked': '{label} von {name} wird endgültig widerrufen; {left} andere bleiben aktiv.',
       'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
       'password-set': '{name} bekommt ein neues Passwort; die Sitzungen enden.',
+      'rulebook-locks-out':
+        'Fassung {version} des Regelwerks tritt in Kraft; sie sperrt {people/Person/Personen} aus, die heute hineinkommen (Text {digest}).',
       'signing-changed':
         'Was eine Gegenzeichnung braucht, ändert sich: von nun an {actions}; allein nach {wait/Minute/Minuten}.',
     },
@@ -60,6 +62,7 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
     signedActions: {
       'role-change': 'Änderungen an Rollen und Verwaltern',
       'administrator-factor': 'Authentikatoren von Verwaltern',
+      'lock-out': 'Regelwerke, die Personen aussperren',
     },
     signatureStates: {
       open: 'wartet',

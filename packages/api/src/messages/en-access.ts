@@ -17,6 +17,8 @@ export const enAccess = {
     'factor-revoked': '{label} of {name} is revoked for good; {left} others stay active.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions end.',
+    'rulebook-locks-out':
+      'Version {version} of the rulebook comes into force; it locks out {people/person who gets/people who get} in today (text {digest}).',
     'signing-changed':
       'What needs a countersignature changes: from now on {actions}; alone after {wait/minute/minutes}.',
   } satisfies Record<ConsequenceId, string>,
@@ -59,6 +61,7 @@ export const enAccess = {
   signedActions: {
     'role-change': 'changes of roles and administrators',
     'administrator-factor': 'authenticators of administrators',
+    'lock-out': 'rulebooks that lock people out',
   } satisfies Record<SignedAction, string>,
   signatureStates: {
     open: 'waits',

@@ -1,4 +1,4 @@
-import type { FindingId, RulebookProblemId } from '@nimble-latch/core/vocabulary';
+import type { FindingId, RuleCondition, RulebookProblemId, RuleStanding } from '@nimble-latch/core/vocabulary';
 
 /** Rules as sentences, and what is wrong with a rulebook's text. */
 export const enRulebook = {
@@ -39,6 +39,39 @@ export const enRulebook = {
   hours: '{n/hour/hours}',
   minutes: '{n/minute/minutes}',
   weekdays: { mon: 'Mon', tue: 'Tue', wed: 'Wed', thu: 'Thu', fri: 'Fri', sat: 'Sat', sun: 'Sun' },
+  standings: {
+    decides: 'decides',
+    'would-decide': 'would decide, but is on trial',
+    'does-not-apply': 'does not apply',
+    excepted: 'leaves {name} out until {until}: {reason}',
+    'too-late': 'would apply, but one before it decided',
+    resting: 'rests',
+    'trial-over': 'rests since its trial ended',
+  } satisfies Record<RuleStanding, string>,
+  conditions: {
+    who: 'person',
+    applications: 'application',
+    networks: 'network',
+    countries: 'country',
+    cities: 'city',
+    times: 'time',
+    risk: 'risk',
+    browser: 'browser',
+    'last-proof': 'age of the last proof',
+    systems: 'system',
+  } satisfies Record<RuleCondition, string>,
+  holds: '{condition}: yes',
+  holdsNot: '{condition}: no',
+  met: {
+    'let-in': 'They get in.',
+    refused: 'They are refused: {why}.',
+    'enrol-first': 'They are told to enrol first: {why}.',
+  },
+  decidedBy: 'The rule “{rule}” decides: {outcome}.',
+  decidedOtherwise: 'No rule applies, so what holds otherwise decides: {outcome}.',
+  trialSays: 'The rule “{rule}”, on trial, would have decided instead.',
+  servedBy: '{way}: with {authenticators}',
+  notServed: '{way}: nothing on the keyring serves it',
   problems: {
     'not-yaml': 'this is not YAML: {why}',
     'too-long': 'the text is longer than {most} characters',
@@ -74,6 +107,13 @@ export const enRulebook = {
     'trial-over': 'its trial ended on {until}; it rests since',
     'grace-over': 'its grace ended on {until}',
     'name-unknown': 'names {name}, which is not there',
+    'name-changed': 'names {name}, which is now called {now}; it means the same as before',
+    'way-not-possible': '{way} is no way for anybody: {method} cannot be enrolled here yet',
+    'outcome-not-possible': 'nobody can meet it: what can be enrolled here so far ({methods}) is not enough',
+    'emergency-asked':
+      'no emergency account gets in at {application} by one proof; on the day that everything else fails, nobody might',
+    'one-method-only': 'all administrators get in at {application} by {method} and nothing else',
+    'publisher-locked-out': 'you yourself would no longer get in at {application}',
     'group-empty': 'names the group {name}, in which nobody is',
   } satisfies Record<FindingId, string>,
 };

@@ -4,6 +4,7 @@ import { say, type Facts } from './say.js';
 
 export type { Catalogue } from './en.js';
 export { say } from './say.js';
+export { sayExplanation } from './say-explanation.js';
 export { sayEntry } from './say-entry.js';
 export { sayOutcome, sayRule } from './say-rule.js';
 

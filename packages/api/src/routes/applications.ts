@@ -98,6 +98,7 @@ export const applicationRoutes = {
     params: byId,
     answer: nothing,
     freshProof: true,
+    errors: ['named-by-rule'],
     trail: ['application.deleted'],
   }),
   'connections.add': route('connections.add', {

@@ -1,3 +1,4 @@
+import { SERIAL_PATTERN } from '@nimble-latch/core/fields';
 import {
   AUTHENTICATOR_STATES,
   CARRIER_KINDS,
@@ -8,6 +9,7 @@ import {
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
+import { hint } from '../messages/index.js';
 import { id, instant, line } from '../schema.js';
 
 const lane = z.strictObject({
@@ -36,17 +38,18 @@ export const authenticator = z.strictObject({
   guard: z.strictObject({ familiar: lane, stranger: lane }).describe('Throttling, for familiar sources and all others'),
 });
 
+const carrier = z.strictObject({
+  id,
+  kind: z.enum(CARRIER_KINDS),
+  state: z.enum(CARRIER_STATES),
+  label: z.string(),
+  serial: z.string().nullable().describe('What its maker, or the organisation, printed on it'),
+  createdAt: instant,
+});
+
 export const keyring = z.strictObject({
   personId: id,
-  carriers: z.array(
-    z.strictObject({
-      id,
-      kind: z.enum(CARRIER_KINDS),
-      state: z.enum(CARRIER_STATES),
-      label: z.string(),
-      createdAt: instant,
-    }),
-  ),
+  carriers: z.array(carrier),
   authenticators: z.array(authenticator),
 });
 
@@ -61,6 +64,10 @@ export const totpBegun = z.strictObject({
 });
 
 const typedCode = z.string().min(1).max(20).describe('As the device shows it; spaces and hyphens are let through');
+const serial = z
+  .string()
+  .trim()
+  .regex(SERIAL_PATTERN, { error: hint('serial') });
 const byId = z.strictObject({ id });
 
 export const keyringRoutes = {
@@ -71,6 +78,15 @@ export const keyringRoutes = {
     answer: keyring,
     trail: READS,
   }),
+  'carriers.edit': route('carriers.edit', {
+    summary: 'Rename a carrier, or note its serial number; what is left out stays',
+    access: operator('keyring.enrol', { carrier: 'id' }),
+    params: byId,
+    body: z.strictObject({ label: line(LIMITS.labelChars), serial: serial.nullable() }).partial(),
+    answer: carrier,
+    errors: ['serial-taken'],
+    trail: ['carrier.changed'],
+  }),
   'totp.begin': route('totp.begin', {
     summary: 'Begin to enrol an app that shows codes; the key is in this one answer and never again',
     access: operator('keyring.enrol', { person: 'id' }),
@@ -80,9 +96,13 @@ export const keyringRoutes = {
       carrier: z
         .union([
           z.strictObject({ id }),
-          z.strictObject({ kind: z.enum(CARRIER_KINDS), label: line(LIMITS.labelChars) }),
+          z.strictObject({
+            kind: z.enum(CARRIER_KINDS),
+            label: line(LIMITS.labelChars),
+            serial: serial.nullable().default(null),
+          }),
         ])
-        .default({ kind: 'phone', label: 'Phone' })
+        .default({ kind: 'phone', label: 'Phone', serial: null })
         .describe('On a carrier that is there, or a new one'),
       algorithm: z.enum(OTP_ALGORITHMS).optional().describe('Left out: as the settings say'),
       digits: z.literal([6, 8]).optional(),
@@ -93,7 +113,7 @@ export const keyringRoutes = {
     }),
     answer: totpBegun,
     status: 201,
-    errors: ['limit-reached', 'wrong-state', 'signature-needed'],
+    errors: ['limit-reached', 'wrong-state', 'signature-needed', 'serial-taken'],
     idempotent: true,
     freshProof: true,
     trail: ['authenticator.begun', 'carrier.added'],

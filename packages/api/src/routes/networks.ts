@@ -67,6 +67,7 @@ export const networkRoutes = {
     params: byId,
     answer: nothing,
     freshProof: true,
+    errors: ['named-by-rule'],
     trail: ['network.deleted'],
   }),
 };

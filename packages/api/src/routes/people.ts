@@ -33,6 +33,7 @@ export const personRow = z.strictObject({
   roles: z.array(z.enum(ROLES)),
   emergency: z.boolean().describe('An account for the day that everything else fails'),
   groups: z.array(z.string()).describe('Names of groups'),
+  serials: z.array(z.string()).describe('Serial numbers of the carriers on their keyring'),
   methods: z.array(z.enum(METHODS)).describe('Methods of active authenticators'),
   lastSeenAt: instant.nullable().describe('When they last signed in somewhere, to some hours'),
   factors: z.number().int().describe('Active authenticators beside the password'),
@@ -126,7 +127,9 @@ const groupFields = {
 const filter = {
   q: line(LIMITS.searchChars)
     .optional()
-    .describe('Beginning of a word of the name or of a login name; or exactly a mail address or phone number'),
+    .describe(
+      'Beginning of a word of the name, of a login name or of a carrier’s serial number; or exactly a mail address or phone number',
+    ),
   group: id.optional().describe('Who is in this group or in one inside it'),
   member: id.optional().describe('Who is in this group themselves'),
   state: z.enum(PERSON_STATES).optional(),
@@ -332,6 +335,7 @@ export const peopleRoutes = {
     access: operator('group.write'),
     params: byId,
     answer: nothing,
+    errors: ['named-by-rule'],
     freshProof: true,
     trail: ['group.deleted'],
   }),

@@ -11,10 +11,15 @@ import { application, open, operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, page, pageQuery, secretText } from '../schema.js';
 
-const prompt = z
-  .strictObject({
-    kind: z.enum(PROMPT_KINDS),
-    methods: z.array(z.enum(METHODS)).describe('Which authenticators can answer it'),
+const ask = z.strictObject({
+  kind: z.enum(PROMPT_KINDS),
+  methods: z.array(z.enum(METHODS)).describe('Which authenticators can answer it'),
+});
+const prompt = ask
+  .extend({
+    others: z
+      .array(ask)
+      .describe('What can be asked for instead: answer with kind choose, and the first of its methods as value'),
   })
   .describe('What to ask the person next');
 
@@ -30,6 +35,9 @@ export const signIn = z.strictObject({
   person: z.strictObject({ id, displayName: z.string() }).nullable().describe('Once let in'),
   way: z.string().nullable().describe('Once let in: the proofs in order, such as password + totp'),
   amr: z.array(z.string()).describe('Once let in: RFC 8176 values'),
+  graceUntil: instant
+    .nullable()
+    .describe('Let in without a usable authenticator, by days of grace that end then: to be told to the person'),
 });
 
 const claims = z.strictObject({
@@ -50,7 +58,7 @@ const beginBody = z.strictObject({
 });
 
 export const proofBody = z.strictObject({
-  kind: z.enum(['password', 'code']).describe('The prompt that it answers'),
+  kind: z.enum(['password', 'code', 'choose']).describe('The prompt that it answers; choose asks for another'),
   value: secretText(LIMITS.proofChars),
 });
 
@@ -58,7 +66,7 @@ const byId = z.strictObject({ id });
 
 const storyStep = z.strictObject({
   at: instant,
-  what: z.enum(['begun', 'asked', 'right', 'wrong', 'turned-away', 'ended']),
+  what: z.enum(['begun', 'asked', 'chosen', 'right', 'wrong', 'turned-away', 'ended']),
   prompt: z.enum(PROMPT_KINDS).optional(),
   method: z.enum(METHODS).optional(),
   authenticator: id.optional(),
@@ -77,6 +85,8 @@ export const activityRow = z.strictObject({
   state: z.enum(SIGN_IN_STATES),
   reason: z.enum(OPERATOR_REASONS).nullable(),
   way: z.string().nullable(),
+  rule: z.string().nullable().describe('The rule that decided; null for *otherwise*'),
+  version: z.number().int().describe('The version of the rulebook by which it was decided'),
   sourceAddress: z.string().nullable(),
   walkThrough: z.boolean(),
 });
@@ -242,6 +252,7 @@ export const signInRoutes = {
           asks: z.array(z.enum(PROMPT_KINDS)).describe('In their order'),
           vouches: z.boolean().describe('A connection of it may say that it has checked the password itself'),
           reason: z.enum(OPERATOR_REASONS).nullable().describe('Why they would not be let in'),
+          rule: z.string().nullable().describe('The rule that decides; null for *otherwise*'),
           serves: z
             .array(z.strictObject({ id, method: z.enum(METHODS), label: z.string() }))
             .describe('Authenticators that answer what is asked beside the password'),

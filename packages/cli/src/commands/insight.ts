@@ -162,6 +162,10 @@ export const activity: Noun = (command, context) => {
               ],
               ['CLAIMS', story.claims.join(', ') || words.facts.none],
               ...(story.ignoredClaims.length > 0 ? [['IGNORED', story.ignoredClaims.join(', ')] as const] : []),
+              [
+                h.rule,
+                say(words.facts.decidedBy, { rule: story.rule ?? words.facts.otherwise, version: story.version }),
+              ],
               [h.outcome, shared.signInStates[story.state] + (story.reason ? `: ${shared.reasons[story.reason]}` : '')],
             ]) + `\n${storyLines(story)}\n`,
         );

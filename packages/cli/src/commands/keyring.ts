@@ -25,12 +25,19 @@ function stateOf(one: Authenticator): string {
     : one.state;
 }
 
+const sayCarrier = (carrier: Keyring['carriers'][number] | undefined) =>
+  carrier === undefined ? words.facts.none : [carrier.label, carrier.serial].filter(Boolean).join(', ');
+
 function keyringTable(session: Session, keyring: Keyring): string {
   const carrier = (id: string | null) => keyring.carriers.find((one) => one.id === id);
   return table(
     keyring.authenticators,
     [
-      { heading: h.carrier, cell: (row) => carrier(row.carrierId)?.label ?? words.facts.none, flexible: true },
+      {
+        heading: h.carrier,
+        cell: (row) => sayCarrier(carrier(row.carrierId)),
+        flexible: true,
+      },
       { heading: h.method, cell: (row) => row.method },
       { heading: h.label, cell: (row) => row.label, flexible: true },
       { heading: h.state, cell: stateOf },
@@ -75,6 +82,7 @@ export const keyring: Noun = (command, context) => {
     .description(help['enrol-totp'])
     .option('--label <text>', words.options.label)
     .option('--carrier <label>', words.options.carrier, 'Phone')
+    .option('--serial <number>', words.options.serial)
     .addOption(new Option('--algorithm <name>').choices(['SHA1', 'SHA256', 'SHA512']))
     .addOption(new Option('--digits <n>').choices(['6', '8']))
     .addOption(new Option('--period <seconds>').choices(['30', '60']))
@@ -89,6 +97,7 @@ export const keyring: Noun = (command, context) => {
           options: {
             label?: string;
             carrier: string;
+            serial?: string;
             algorithm?: 'SHA1';
             digits?: string;
             period?: string;
@@ -106,7 +115,7 @@ export const keyring: Noun = (command, context) => {
             params: { id: person.id },
             body: {
               ...(options.label ? { label: options.label } : {}),
-              carrier: { kind: 'phone', label: options.carrier },
+              carrier: { kind: 'phone', label: options.carrier, serial: options.serial ?? null },
               ...(options.algorithm ? { algorithm: options.algorithm } : {}),
               ...(options.digits ? { digits: Number(options.digits) as 6 | 8 } : {}),
               ...(options.period ? { period: Number(options.period) as 30 | 60 } : {}),
@@ -133,6 +142,33 @@ export const keyring: Noun = (command, context) => {
             session.out(
               `${say(words.done.proved, { label: (await proveByAsking(session, authenticator.id, begun.codesNeeded)).label })}\n`,
             );
+        },
+      ),
+    );
+  command
+    .command('edit-carrier <person> <carrier>')
+    .description(help['edit-carrier'])
+    .option('--label <text>', words.options.carrierLabel)
+    .option('--serial <number>', words.options.serial)
+    .option('--no-serial', words.options.noSerial)
+    .action(
+      withSession(
+        context,
+        async (session, named: string, carrier: string, options: { label?: string; serial?: string | boolean }) => {
+          const person = await findPerson(session, named);
+          const { carriers } = await session.client.call('keyring.show', { params: { id: person.id } });
+          const meant = carriers.filter((one) => [one.id, one.label, one.serial].includes(carrier));
+          if (meant.length !== 1)
+            throw new Failure(say(words.errors.noCarrier, { carriers: carriers.map(sayCarrier).join('; ') }), {
+              where: carrier,
+            });
+          const { label, serial } = options;
+          const body = {
+            ...(label === undefined ? {} : { label }),
+            ...(serial === false ? { serial: null } : typeof serial === 'string' ? { serial } : {}),
+          };
+          const answer = await session.client.call('carriers.edit', { params: { id: meant[0]!.id }, body });
+          done(session, answer, say(words.done.carrierChanged, { carrier: sayCarrier(answer) }));
         },
       ),
     );

@@ -32,8 +32,12 @@ export function walkThrough(command: Command, context: Context): void {
           while (walk.signIn.state === 'asking') {
             tell(session, walk);
             if (walk.signIn.retryAt) break;
-            const kind = walk.signIn.prompt!.kind === 'password' ? 'password' : 'code';
-            const value = await session.ask(words.asks[kind], { hidden: kind === 'password' });
+            const prompt = walk.signIn.prompt!;
+            const asked = prompt.kind === 'password' ? 'password' : 'code';
+            const typed = await session.ask(words.asks[asked], { hidden: asked === 'password' });
+            // Another way is named after a mark that no prompt asks for by itself.
+            const other = prompt.others.map(choiceOf).find((choice) => typed === `${OTHER}${choice}`);
+            const [kind, value] = other ? (['choose', other] as const) : ([asked, typed] as const);
             walk = await session.client.call('walkThroughs.prove', {
               params: { id: walk.signIn.id },
               body: { kind, value },
@@ -49,12 +53,19 @@ export function walkThrough(command: Command, context: Context): void {
     );
 }
 
+const OTHER = '/';
+const choiceOf = ({ methods }: { methods: readonly string[] }) => methods[0]!;
+
 function tell(session: Session, walk: Answer<'walkThroughs.begin'>): void {
   if (session.json) return;
   const { prompt, retryAt } = walk.signIn;
   if (walk.story.reason) session.out(`${say(words.facts.wrong, { reason: shared.reasons[walk.story.reason] })}\n`);
   if (retryAt) session.out(`${say(words.facts.retryAt, { until: exact(retryAt) })}\n`);
   else session.out(`${say(words.facts.asks, { prompt: shared.prompts[prompt!.kind] })}\n`);
+  if (!retryAt && prompt!.others.length > 0)
+    session.out(
+      `${say(words.facts.orInstead, { choices: prompt!.others.map((one) => OTHER + choiceOf(one)).join(' ') })}\n`,
+    );
 }
 
 function ending({ signIn, story }: Answer<'walkThroughs.begin'>): string {

@@ -1,9 +1,10 @@
 import { Link, useParams } from 'react-router';
 import { Banner, Code, Facts, Page, Row, Section, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
-import { shared, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { troubleOf, useRead } from '../session/api.js';
 import { OUTCOME_TONES, whoOf } from './activity-table.js';
+import { Explanation } from '../rulebook/explanation.js';
 import { Story } from './story.js';
 
 const w = words.activity;
@@ -34,6 +35,10 @@ export function StoryPage() {
         <dd>
           <Time at={story.at} />
         </dd>
+        <dt>{words.rulebook.decided}</dt>
+        <dd>
+          {story.rule ?? words.rulebook.otherwise} ({say(words.rulebook.version_, { number: story.version })})
+        </dd>
         <dt>{w.from}</dt>
         <dd>{[story.sourceAddress ?? words.none, ...story.networks].join(', ')}</dd>
         <dt>{w.browser}</dt>
@@ -51,6 +56,25 @@ export function StoryPage() {
         <h2 id="steps">{words.walk.story}</h2>
         <Story story={story} />
       </Section>
+      {story.person && <Why id={id} />}
     </Page>
+  );
+}
+
+/** Why it met what it met, and what it would meet now. */
+function Why({ id }: { id: string }) {
+  const { data } = useRead('activity.explain', { params: { id } });
+  if (!data) return null;
+  return (
+    <>
+      <Section aria-labelledby="then">
+        <h2 id="then">{words.rulebook.thenMet}</h2>
+        <Explanation told={data.then} />
+      </Section>
+      <Section aria-labelledby="now">
+        <h2 id="now">{words.rulebook.nowMet}</h2>
+        <Explanation told={data.now} />
+      </Section>
+    </>
   );
 }

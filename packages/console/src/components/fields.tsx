@@ -11,9 +11,11 @@ import {
   Select as AriaSelect,
   SelectValue,
   Text,
+  TextArea as AriaTextArea,
   TextField as AriaTextField,
   type TextFieldProps as AriaTextFieldProps,
 } from 'react-aria-components';
+import type { RefObject } from 'react';
 import { styled } from 'styled-components';
 import { colour, radius, size, space, type } from '../theme/tokens.js';
 
@@ -78,6 +80,56 @@ export function TextField({ label, description, problem, placeholder, code, ...p
       {description && <Text slot="description">{description}</Text>}
       <FieldError>{problem}</FieldError>
     </Field>
+  );
+}
+
+const Lines = styled(Field)<{ $wide: boolean }>`
+  ${({ $wide }) => ($wide ? 'max-width: none;' : '')}
+  textarea {
+    ${box}
+    width: 100%;
+    resize: vertical;
+  }
+  textarea[data-invalid] {
+    border-color: ${colour.danger};
+  }
+  &[data-text] textarea {
+    font-family: ${type.code};
+    font-size: ${type.small};
+    white-space: pre;
+    overflow: auto;
+    tab-size: 2;
+  }
+`;
+
+/** Several lines of input. With `code` as wide as there is room, monospaced, its lines not broken. */
+export function TextArea({
+  label,
+  heard,
+  problem,
+  code = false,
+  rows,
+  inputRef,
+  ...props
+}: Omit<TextFieldProps, 'description' | 'placeholder'> & {
+  /** What stands above it says what it is, so that its label is only heard. */
+  heard?: boolean;
+  rows: number;
+  inputRef?: RefObject<HTMLTextAreaElement | null>;
+}) {
+  return (
+    <Lines
+      {...props}
+      $wide={code}
+      validationBehavior="aria"
+      isInvalid={problem !== undefined}
+      {...(heard ? { 'aria-label': label } : {})}
+      {...(code ? { 'data-text': '' } : {})}
+    >
+      {!heard && <Label>{label}</Label>}
+      <AriaTextArea rows={rows} spellCheck={!code} {...(inputRef ? { ref: inputRef } : {})} />
+      <FieldError>{problem}</FieldError>
+    </Lines>
   );
 }
 

@@ -45,12 +45,13 @@ function Choose({ person, carriers, onClose, onBegun }: Props & { onBegun: (begu
   const usable = carriers.filter((carrier) => carrier.state === 'in-hand');
   const [carrier, setCarrier] = useState('new');
   const [phone, setPhone] = useState(`${person.displayName.split(' ')[0]}’s phone`);
+  const [serial, setSerial] = useState('');
   const [digits, setDigits] = useState('set');
   const [period, setPeriod] = useState('set');
   const [algorithm, setAlgorithm] = useState('set');
   const act = useAct(() => {
     const body: Sent<'totp.begin', 'body'> = {
-      carrier: carrier === 'new' ? { kind: 'phone', label: phone } : { id: carrier },
+      carrier: carrier === 'new' ? { kind: 'phone', label: phone, serial: serial.trim() || null } : { id: carrier },
       ...(digits === 'set' ? {} : { digits: Number(digits) as 6 | 8 }),
       ...(period === 'set' ? {} : { period: Number(period) as 30 | 60 }),
       ...(algorithm === 'set' ? {} : { algorithm: algorithm as 'SHA1' }),
@@ -77,7 +78,16 @@ function Choose({ person, carriers, onClose, onBegun }: Props & { onBegun: (begu
         options={[{ id: 'new', text: w.newPhone }, ...usable.map((one) => ({ id: one.id, text: one.label }))]}
       />
       {carrier === 'new' && (
-        <TextField label={w.newCarrier} value={phone} onChange={setPhone} problem={act.trouble?.fields['carrier']} />
+        <Row>
+          <TextField label={w.newCarrier} value={phone} onChange={setPhone} problem={act.trouble?.fields['carrier']} />
+          <TextField
+            label={w.serial}
+            description={w.serialHint}
+            value={serial}
+            onChange={setSerial}
+            problem={act.trouble?.fields['carrier.serial']}
+          />
+        </Row>
       )}
       <Row>
         <Select

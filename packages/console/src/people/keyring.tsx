@@ -9,10 +9,12 @@ import { Time } from '../components/time.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { colour, radius, space } from '../theme/tokens.js';
+import { EditCarrier } from './edit-carrier.js';
 import { EnrolTotp } from './enrol-totp.js';
 import { ProveTotp } from './prove-totp.js';
 
 type Person = Answer<'people.show'>;
+type CarrierFacts = Answer<'keyring.show'>['carriers'][number];
 type Authenticator = Answer<'keyring.show'>['authenticators'][number];
 const w = words.keyring;
 
@@ -46,13 +48,14 @@ export function Keyring({ person }: { person: Person }) {
   const { data } = useRead('keyring.show', { params: { id: person.id } });
   const [query, setQuery] = useSearchParams();
   const [showEnded, setShowEnded] = useState(false);
+  const [editing, setEditing] = useState<CarrierFacts>();
   const [said, setSaid] = useState<string>();
   if (!data) return <p>{words.loading}</p>;
   const shown = data.authenticators.filter((one) => showEnded || !hasEnded(one));
   const ended = data.authenticators.filter(hasEnded).length;
   const rings = [
-    ...data.carriers.map((carrier) => ({ id: carrier.id as string | null, label: carrier.label })),
-    { id: null, label: w.noCarrier },
+    ...data.carriers.map((carrier) => ({ id: carrier.id as string | null, label: carrier.label, carrier })),
+    { id: null, label: w.noCarrier, carrier: undefined },
   ]
     .map((ring) => ({ ...ring, on: shown.filter((one) => one.carrierId === ring.id) }))
     .filter((ring) => ring.on.length > 0);
@@ -75,7 +78,19 @@ export function Keyring({ person }: { person: Person }) {
       {rings.length === 0 && <Empty title={w.emptyTitle} hint={say(w.emptyHint, { name: person.displayName })} />}
       {rings.map((ring) => (
         <Carrier key={ring.id ?? 'none'}>
-          <strong>{ring.label}</strong>
+          <Row>
+            <strong>{ring.label}</strong>
+            {ring.carrier?.serial && <Small>{`${w.serial} ${ring.carrier.serial}`}</Small>}
+            {ring.carrier && (
+              <Button
+                look="quiet"
+                aria-label={say(w.editCarrierTitle, { label: ring.label })}
+                onPress={() => setEditing(ring.carrier)}
+              >
+                {w.editCarrier}
+              </Button>
+            )}
+          </Row>
           {ring.on.map((one) => (
             <AuthenticatorTag key={one.id} one={one} person={person} all={data.authenticators} />
           ))}
@@ -88,6 +103,7 @@ export function Keyring({ person }: { person: Person }) {
           </Button>
         </Row>
       )}
+      {editing && <EditCarrier carrier={editing} onClose={() => setEditing(undefined)} />}
       {query.has('enrol') && (
         <EnrolTotp
           person={person}

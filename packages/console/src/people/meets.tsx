@@ -1,9 +1,9 @@
 import type { Answer } from '@nimble-latch/api';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { OUTCOME_TONES } from '../activity/activity-table.js';
 import { Section, Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
-import { shared, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { useRead } from '../session/api.js';
 
 const w = words.meets;
@@ -16,9 +16,9 @@ function asked(row: Row): string {
 }
 
 /** What somebody would meet at each application now, if they proved everything right. */
-export function Meets({ personId }: { personId: string }) {
+export function Meets({ person }: { person: Answer<'people.show'> }) {
   const navigate = useNavigate();
-  const { data } = useRead('people.meets', { params: { id: personId } });
+  const { data } = useRead('people.meets', { params: { id: person.id } });
   if (!data) return null;
   return (
     <Section aria-labelledby="meets">
@@ -38,6 +38,17 @@ export function Meets({ personId }: { personId: string }) {
           { heading: w.asks, cell: asked },
           { heading: w.serves, cell: (row) => row.serves.map((one) => one.label).join(', ') },
           { heading: w.why, cell: (row) => (row.reason ? shared.reasons[row.reason] : '') },
+          {
+            heading: words.rulebook.decided,
+            cell: (row) => (
+              <Link
+                to={`/explain?${new URLSearchParams({ person: person.id, name: person.loginNames[0]!.value, application: row.application.id }).toString()}`}
+                aria-label={say(words.rulebook.whyAt, row.application)}
+              >
+                {row.rule ?? words.rulebook.otherwise}
+              </Link>
+            ),
+          },
         ]}
       />
     </Section>

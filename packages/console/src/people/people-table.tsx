@@ -37,6 +37,7 @@ export const COLUMNS = {
     heading: w.methods,
     cell: (row) => row.methods.map((method) => shared.methods[method]).join(', '),
   },
+  serials: { heading: w.serials, cell: (row) => row.serials.join(', ') },
   factors: { heading: w.factors, cell: (row) => row.factors, number: true },
   lastSeen: { heading: w.lastSeen, cell: (row) => <Time at={row.lastSeenAt} /> },
   lastProof: { heading: w.lastProof, cell: (row) => <Time at={row.lastProofAt} /> },

@@ -92,7 +92,7 @@ export function PersonPage() {
         </dd>
       </Facts>
       <Keyring person={person} />
-      <Meets personId={id} />
+      <Meets person={person} />
       <Section aria-labelledby="sign-ins">
         <Spread>
           <h2 id="sign-ins">{w.signIns}</h2>

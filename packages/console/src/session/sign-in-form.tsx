@@ -6,6 +6,7 @@ import { Form, TextField } from '../components/fields.js';
 import { Banner, Row } from '../components/layout.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from './api.js';
+import { OtherWays } from './other-ways.js';
 
 type Begun = Answer<'console.begin'>;
 const w = words.signIn;
@@ -26,7 +27,7 @@ export function SignInForm({
   const [trouble, setTrouble] = useState<string>();
   const asking = begun?.signIn.state === 'asking' ? begun.signIn.prompt : undefined;
 
-  async function step(): Promise<void> {
+  async function step(other?: string): Promise<void> {
     setBusy(true);
     setTrouble(undefined);
     try {
@@ -38,7 +39,10 @@ export function SignInForm({
       const kind = asking.kind === 'password' ? 'password' : 'code';
       const { signIn } = await call('console.prove', {
         params: { id: begun!.signIn.id },
-        body: { handle: begun!.handle, kind, value: typed },
+        body: {
+          handle: begun!.handle,
+          ...(other === undefined ? { kind, value: typed } : { kind: 'choose', value: other }),
+        },
       });
       setTyped('');
       if (signIn.state === 'let-in') onDone();
@@ -106,6 +110,7 @@ export function SignInForm({
         >
           {asking && asking.kind !== 'password' ? w.finish : w.next}
         </Button>
+        {asking && <OtherWays others={asking.others} onChoose={(method) => void step(method)} />}
         {begun && given === undefined && (
           <Button
             look="quiet"

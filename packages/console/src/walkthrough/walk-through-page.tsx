@@ -5,6 +5,7 @@ import { OUTCOME_TONES } from '../activity/activity-table.js';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, Form, Select, TextField } from '../components/fields.js';
 import { Banner, Empty, Page, Row, Section, State } from '../components/layout.js';
+import { OtherWays } from '../session/other-ways.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 
@@ -82,10 +83,10 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
   const [value, setValue] = useState('');
   const kind = signIn.prompt?.kind === 'password' ? 'password' : 'code';
   const act = useAct(
-    () =>
+    (other: string | undefined) =>
       call('walkThroughs.prove', {
         params: { id: signIn.id },
-        body: { kind, value },
+        body: other === undefined ? { kind, value } : { kind: 'choose', value: other },
         idempotencyKey: crypto.randomUUID(),
       }),
     (next) => {
@@ -124,6 +125,7 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
             <Button look="main" type="submit" isDisabled={act.isPending || value === ''}>
               {w.answer}
             </Button>
+            <OtherWays others={signIn.prompt.others} onChoose={(method) => act.mutate(method)} />
           </Row>
         </Form>
       )}

@@ -9,6 +9,8 @@ export const MAIL_PATTERN =
   /^(?!\.)(?!.*\.\.)[A-Za-z0-9_'+.-]*[A-Za-z0-9_+-]@(?:[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?\.)+[A-Za-z]{2,}$/;
 /** An international number as people write it. */
 export const PHONE_PATTERN = /^\+[1-9][0-9 ()-]{5,22}$/;
+/** A serial number as makers print them, with what they put between its parts. */
+export const SERIAL_PATTERN = /^(?=(?:[^A-Za-z0-9]*[A-Za-z0-9]){3})[A-Za-z0-9 ._/:-]{3,60}$/;
 /** A language, perhaps of a country (BCP 47, the two parts that are used here). */
 export const LANGUAGE_PATTERN = /^[a-z]{2,3}(-[A-Z]{2})?$/;
 /** No control characters, and none that turn the writing direction of what follows them. */

@@ -32,6 +32,16 @@ export function nameTerms(key: string): string[] {
   return [...new Set(turns)];
 }
 
+/**
+ * A serial number as it is found and told apart: letters and digits alone, in capitals, so that `wx-0042 1` and
+ * `WX00421` are one.
+ */
+export const serialKey = (serial: string): string =>
+  serial
+    .normalize('NFKC')
+    .toUpperCase()
+    .replace(/[^A-Z0-9]/g, '');
+
 /** Methods that resist phishing: bound to the place where they are used (NIST SP 800-63B-4, section 3.2.5). */
 const RESISTANT: ReadonlySet<Method> = new Set(['webauthn', 'certificate']);
 /** Methods that alone are no second factor: something known, or meant for the day that the others are gone. */

@@ -1,6 +1,12 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { coverageOf, NAME_KEY_MAX, nameKey, nameTerms, seenOf } from './index.js';
+import { coverageOf, NAME_KEY_MAX, nameKey, nameTerms, seenOf, serialKey } from './index.js';
+
+describe('a serial number', () => {
+  it.each(['WX-00421', 'wx 00421', 'ＷＸ／００４２１', 'w.x:0_0421'])('%j is found as WX00421', (typed) =>
+    expect(serialKey(typed)).toBe('WX00421'),
+  );
+});
 
 describe('a name', () => {
   it.each([

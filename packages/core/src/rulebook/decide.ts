@@ -1,4 +1,4 @@
-import type { Role, System } from '../vocabulary.js';
+import type { Role, RuleCondition, RuleStanding, System } from '../vocabulary.js';
 import { timesTest, WallClock } from './clock.js';
 import type { Conditions, Exception, Names, Outcome, Rule, Rulebook } from './form.js';
 import { Masks, nextOf } from './masks.js';
@@ -28,26 +28,12 @@ export interface Facts {
   readonly lastProofAt: number | undefined;
 }
 
-export const CONDITION_KINDS = [
-  'who',
-  'applications',
-  'networks',
-  'countries',
-  'cities',
-  'times',
-  'risk',
-  'browser',
-  'last-proof',
-  'systems',
-] as const;
-export type ConditionKind = (typeof CONDITION_KINDS)[number];
-
 type Test = (facts: Facts) => boolean;
 
 interface CompiledRule {
   readonly rule: Rule;
   readonly index: number;
-  readonly tests: readonly { readonly kind: ConditionKind; readonly holds: Test }[];
+  readonly tests: readonly { readonly kind: RuleCondition; readonly holds: Test }[];
   /** Those of them that are left to ask of the rules that the masks find. */
   readonly left: readonly Test[];
   readonly except: readonly { readonly exception: Exception; readonly leavesOut: Test }[];
@@ -100,8 +86,8 @@ function whoTest({ groups, roles, people }: Conditions): Test | undefined {
 
 /** The conditions of a rule, the cheapest first: the first that fails ends the matter. */
 function testsOf(conditions: Conditions, clock: WallClock): CompiledRule['tests'] {
-  const tests: { kind: ConditionKind; holds: Test }[] = [];
-  const add = (kind: ConditionKind, holds: Test | undefined) => {
+  const tests: { kind: RuleCondition; holds: Test }[] = [];
+  const add = (kind: RuleCondition, holds: Test | undefined) => {
     if (holds) tests.push({ kind, holds });
   };
   const { applications, browser, riskAtLeast, systems, lastProofOlderThan, networks, countries, cities, times } =
@@ -188,19 +174,10 @@ export function decide({ rules, rulebook, masks }: Compiled, facts: Facts): Deci
 export interface RuleStory {
   readonly index: number;
   readonly rule: Rule;
-  readonly conditions: readonly { readonly kind: ConditionKind; readonly holds: boolean }[];
+  readonly conditions: readonly { readonly kind: RuleCondition; readonly holds: boolean }[];
   /** The exception that left the person out, though every condition held. */
   readonly exception: Exception | undefined;
-  readonly standing:
-    | 'decides'
-    | 'would-decide'
-    /** A condition does not hold. */
-    | 'does-not-apply'
-    | 'excepted'
-    /** It applies, but one before it decided. */
-    | 'too-late'
-    | 'resting'
-    | 'trial-over';
+  readonly standing: RuleStanding;
 }
 
 /** Every rule in its order with each of its conditions, and which of them decides: the same as {@link decide} finds. */

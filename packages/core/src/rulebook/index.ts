@@ -1,16 +1,7 @@
+export { bindNames, namesUsed, needsOf, type Binding, type Needs, type UsedNames } from './bind.js';
 export { checkRulebook, type Finding, type Known } from './check.js';
 export { WallClock, type WallTime } from './clock.js';
-export {
-  compile,
-  CONDITION_KINDS,
-  decide,
-  explain,
-  type Compiled,
-  type ConditionKind,
-  type Decision,
-  type Facts,
-  type RuleStory,
-} from './decide.js';
+export { compile, decide, explain, type Compiled, type Decision, type Facts, type RuleStory } from './decide.js';
 export {
   type Conditions,
   type Exception,
@@ -23,6 +14,9 @@ export {
   type RuleState,
   type Times,
 } from './form.js';
+export { recallFacts, recordFacts, type RecordedFacts } from './recorded.js';
 export { RULEBOOK_SCHEMA } from './schema.js';
+export { FIRST_RULEBOOK, starterText } from './starters.js';
+export { systemOf } from './system.js';
 export { FORM, MOST_RULES, readRulebook, type ReadRulebook } from './text.js';
 export { editRulebook, writeRulebook, type RulebookEdit } from './write.js';

@@ -1,11 +1,15 @@
+import type { Usable } from '../assurance/index.js';
 import type { OperatorReason, PromptKind, SignInState } from '../vocabulary.js';
-import { advance, beginSignIn, promptOf, type FactorRule, type Holding } from './state.js';
+import { canAnswer, leftOf, type Requirement } from './requirement.js';
+import { advance, beginSignIn, promptOf } from './state.js';
 
 /** What somebody would meet if they proved everything right. */
 export interface Foreseen {
   readonly state: Exclude<SignInState, 'asking' | 'expired'>;
   /** The prompts they would be shown, in their order. */
   readonly asks: readonly PromptKind[];
+  /** Authenticators that would answer, one for each prompt. */
+  readonly serves: readonly string[];
   /** Why it would not let them in; null where it would. */
   readonly reason: OperatorReason | null;
 }
@@ -13,20 +17,38 @@ export interface Foreseen {
 /**
  * Runs the state machine itself with nothing but right proofs, so that what is foretold is what happens.
  *
- * @param hasPassword whether a password is set; without one the first proof can never be right
  * @param claimed whether the application vouches for the password
+ * @param graceUntil until when they get in without a usable authenticator
  */
-export function foresee(rule: FactorRule, holding: Holding, hasPassword: boolean, claimed: boolean): Foreseen {
+export function foresee(
+  requirement: Requirement,
+  keyring: readonly Usable[],
+  carries: readonly PromptKind[],
+  claimed: boolean,
+  nowMs: number,
+  graceUntil?: number,
+): Foreseen {
   const asks: PromptKind[] = [];
-  let signIn = beginSignIn(rule, ['password', 'code'], 0);
+  const serves: string[] = [];
+  const grace = graceUntil === undefined ? {} : { graceUntil };
+  let signIn = beginSignIn(requirement, keyring, claimed ? [...carries, 'password'] : carries, nowMs);
+  if (claimed) {
+    const proof = { method: 'password', id: null, carrier: null, can: [] } as const;
+    signIn = advance(signIn, { type: 'right', proof, keyring, claimed, ...grace }, nowMs);
+  }
   for (let prompt = promptOf(signIn); prompt; prompt = promptOf(signIn)) {
-    const method = prompt.kind === 'password' ? 'password' : holding.factors[0]!;
-    const vouched = claimed && prompt.kind === 'password';
-    if (!vouched) asks.push(prompt.kind);
-    if (prompt.kind === 'password' && !vouched && !hasPassword)
-      return { state: 'refused', asks, reason: 'no-password-set' };
-    signIn = advance(signIn, { type: 'right', method, authenticator: null, holding, claimed: vouched }, 0);
+    asks.push(prompt.kind);
+    const { methods } = prompt;
+    const one = leftOf(keyring, signIn.proofs).find(
+      (held) => methods.includes(held.method) && canAnswer(requirement.outcome, signIn.proofs, held, keyring),
+    );
+    if (!one) {
+      const reason = methods.includes('password') ? 'no-password-set' : 'no-usable-authenticator';
+      return { state: 'refused', asks, serves, reason };
+    }
+    serves.push(one.id);
+    signIn = advance(signIn, { type: 'right', proof: one, keyring, ...grace }, nowMs);
   }
   const state = signIn.state as Foreseen['state'];
-  return { state, asks, reason: state === 'let-in' ? null : signIn.operatorReason };
+  return { state, asks, serves, reason: state === 'let-in' ? null : signIn.operatorReason };
 }

@@ -6,11 +6,10 @@ export {
   beginSignIn,
   promptOf,
   type Event,
-  type FactorRule,
-  type Holding,
   type ProofDone,
   type SignIn,
   type StoryStep,
 } from './state.js';
 export { amrOf, wayOf } from './way.js';
 export * from './foresee.js';
+export { canAnswer, waysFor, type Ask, type Proved, type Requirement } from './requirement.js';

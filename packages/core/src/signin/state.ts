@@ -1,4 +1,6 @@
+import type { Usable } from '../assurance/index.js';
 import type { Method, OperatorReason, PromptKind, Reason, SignInState } from '../vocabulary.js';
+import { firstOf, stepAfter, type Ask, type Proved, type Requirement } from './requirement.js';
 
 /** How long a sign-in may take. */
 export const SIGN_IN_LIFE_MS = 5 * 60_000;
@@ -7,20 +9,7 @@ export const MOST_WRONG_PROOFS = 5;
 /** Steps kept in a story; more attempts than this cannot happen in one sign-in's life, turned-away ones apart. */
 export const LONGEST_STORY = 40;
 
-/**
- * The one fixed rule: the password, then any active factor. `required` refuses who has no factor (they must enrol
- * first); `if-held` asks for it as soon as there is one, which is how the console guards itself from the first day.
- */
-export type FactorRule = 'required' | 'if-held';
-
-/** What the person can prove with now. For somebody unknown it is a decoy that looks like an ordinary person's. */
-export interface Holding {
-  readonly factors: readonly Method[];
-}
-
-export interface ProofDone {
-  readonly method: Method;
-  readonly authenticator: string | null;
+export interface ProofDone extends Proved {
   readonly at: string;
   /** Taken on the application's word, under a claim that it was granted. */
   readonly claimed: boolean;
@@ -29,7 +18,7 @@ export interface ProofDone {
 /** One line of the story that operators read. */
 export interface StoryStep {
   readonly at: string;
-  readonly what: 'begun' | 'asked' | 'right' | 'wrong' | 'turned-away' | 'ended';
+  readonly what: 'begun' | 'asked' | 'chosen' | 'right' | 'wrong' | 'turned-away' | 'ended';
   readonly prompt?: PromptKind;
   readonly method?: Method;
   readonly authenticator?: string;
@@ -41,8 +30,10 @@ export interface StoryStep {
 export interface SignIn {
   readonly state: SignInState;
   /** What is asked while `asking`, otherwise null. Changes with each right proof. */
-  readonly asks: 'password' | 'factor' | null;
-  readonly rule: FactorRule;
+  readonly asks: Ask | null;
+  /** What could be asked instead, if the person chose. */
+  readonly others: readonly Ask[];
+  readonly requirement: Requirement;
   /** Prompt kinds that the application can show. */
   readonly carries: readonly PromptKind[];
   readonly proofs: readonly ProofDone[];
@@ -51,7 +42,8 @@ export interface SignIn {
   readonly reason: Reason | null;
   /** The same for operators. */
   readonly operatorReason: OperatorReason | null;
-  /** Milliseconds since 1970. */
+  /** Let in by days of grace: until when that goes on. Milliseconds since 1970, as below. */
+  readonly graceUntil?: number;
   readonly expiresAt: number;
   readonly story: readonly StoryStep[];
 }
@@ -60,11 +52,15 @@ export interface SignIn {
 export type Event =
   | {
       readonly type: 'right';
-      readonly method: Method;
-      readonly authenticator: string | null;
-      readonly holding: Holding;
+      readonly proof: Proved;
+      /** What the person holds now. For somebody unknown it is a decoy's that looks like an ordinary person's. */
+      readonly keyring: readonly Usable[];
       readonly claimed?: boolean;
+      /** Until when the person gets in without a usable authenticator, in milliseconds since 1970. */
+      readonly graceUntil?: number;
     }
+  /** The person wants to be asked for this instead. */
+  | { readonly type: 'chosen'; readonly method: Method }
   | {
       readonly type: 'wrong';
       readonly method: Method;
@@ -81,12 +77,18 @@ export type Event =
 
 const instant = (ms: number) => new Date(ms).toISOString();
 
-/** A new sign-in, asking for the password. A password that the application vouches for is a first event on it. */
-export function beginSignIn(rule: FactorRule, carries: readonly PromptKind[], nowMs: number): SignIn {
+/** A new sign-in with its first prompt. A password that the application vouches for is a first event on it. */
+export function beginSignIn(
+  requirement: Requirement,
+  keyring: readonly Usable[],
+  carries: readonly PromptKind[],
+  nowMs: number,
+): SignIn {
   const blank: SignIn = {
     state: 'asking',
     asks: null,
-    rule,
+    others: [],
+    requirement,
     carries,
     proofs: [],
     wrong: 0,
@@ -95,13 +97,14 @@ export function beginSignIn(rule: FactorRule, carries: readonly PromptKind[], no
     expiresAt: nowMs + SIGN_IN_LIFE_MS,
     story: [{ at: instant(nowMs), what: 'begun' }],
   };
-  return ask(blank, 'password', nowMs);
+  return next(blank, keyring, undefined, nowMs);
 }
 
-/** The prompt that an asking sign-in shows, or undefined when it has ended. */
-export function promptOf(signIn: Pick<SignIn, 'state' | 'asks'>): { kind: PromptKind } | undefined {
-  if (signIn.state !== 'asking') return undefined;
-  return { kind: signIn.asks === 'password' ? 'password' : 'code' };
+/** What an asking sign-in asks, or undefined when it has ended. */
+export function promptOf(
+  signIn: Pick<SignIn, 'state' | 'asks' | 'others'>,
+): (Ask & { others: readonly Ask[] }) | undefined {
+  return signIn.state === 'asking' && signIn.asks ? { ...signIn.asks, others: signIn.others } : undefined;
 }
 
 /**
@@ -146,38 +149,44 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       return told.wrong >= MOST_WRONG_PROOFS ? end(told, 'refused', 'too-many-attempts', event.why, nowMs) : told;
     }
     case 'right': {
-      const proof: ProofDone = {
-        method: event.method,
-        authenticator: event.authenticator,
-        at: instant(nowMs),
-        claimed: event.claimed ?? false,
-      };
+      const { method, id, carrier, can } = event.proof;
+      const proof: ProofDone = { method, id, carrier, can, at: instant(nowMs), claimed: event.claimed ?? false };
       const told: SignIn = {
         ...signIn,
         proofs: [...signIn.proofs, proof],
         reason: null,
         operatorReason: null,
-        story: tell(signIn, {
-          at: instant(nowMs),
-          what: 'right',
-          method: event.method,
-          ...(event.authenticator ? { authenticator: event.authenticator } : {}),
-        }),
+        story: tell(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
-      if (signIn.asks === 'factor') return end(told, 'let-in', 'proved', 'proved', nowMs);
-      if (event.holding.factors.length > 0) return ask(told, 'factor', nowMs);
-      return signIn.rule === 'if-held'
-        ? end(told, 'let-in', 'proved', 'proved', nowMs)
-        : end(told, 'enrol-first', 'no-usable-authenticator', 'no-usable-authenticator', nowMs);
+      return next(told, event.keyring, event.graceUntil, nowMs);
+    }
+    case 'chosen': {
+      const all = [...(signIn.asks ? [signIn.asks] : []), ...signIn.others];
+      const chosen = all.find((ask) => ask.methods.includes(event.method));
+      if (!chosen || chosen === signIn.asks) return signIn;
+      const story = tell(signIn, { at: instant(nowMs), what: 'chosen', prompt: chosen.kind });
+      return { ...signIn, asks: chosen, others: all.filter((ask) => ask !== chosen), story };
     }
   }
 }
 
-function ask(signIn: SignIn, asks: 'password' | 'factor', nowMs: number): SignIn {
-  const asking: SignIn = { ...signIn, asks };
-  const kind = promptOf(asking)!.kind;
-  if (!signIn.carries.includes(kind)) return end(asking, 'refused', 'prompt-not-carried', 'prompt-not-carried', nowMs);
-  return { ...asking, story: tell(signIn, { at: instant(nowMs), what: 'asked', prompt: kind }) };
+/** After what was proved so far: the end, or the next prompt. */
+function next(signIn: SignIn, keyring: readonly Usable[], graceUntil: number | undefined, nowMs: number): SignIn {
+  const { outcome } = signIn.requirement;
+  const begun = signIn.proofs.length > 0;
+  // Nobody learns that a rule refuses them, or that they hold too little, before they have proved anything.
+  if (begun && outcome.kind === 'refuse') return end(signIn, 'refused', 'refused-by-rule', 'refused-by-rule', nowMs);
+  const step = stepAfter(outcome, signIn.proofs, keyring, signIn.carries);
+  if (step.done) return end(signIn, 'let-in', 'proved', 'proved', nowMs);
+  const asks = step.asks[0] ?? (begun || step.notCarried ? undefined : firstOf(outcome, signIn.carries));
+  if (asks) {
+    const story = tell(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
+    return { ...signIn, asks, others: step.asks.slice(1), story };
+  }
+  if (!begun || step.notCarried) return end(signIn, 'refused', 'prompt-not-carried', 'prompt-not-carried', nowMs);
+  if (graceUntil !== undefined && nowMs < graceUntil)
+    return { ...end(signIn, 'let-in', 'grace', 'grace', nowMs), graceUntil };
+  return end(signIn, 'enrol-first', 'no-usable-authenticator', 'no-usable-authenticator', nowMs);
 }
 
 function end(
@@ -188,7 +197,7 @@ function end(
   nowMs: number,
 ): SignIn {
   const story = tell(signIn, { at: instant(nowMs), what: 'ended', why: operatorReason });
-  return { ...signIn, state, asks: null, reason, operatorReason, story };
+  return { ...signIn, state, asks: null, others: [], reason, operatorReason, story };
 }
 
 function tell(signIn: SignIn, step: StoryStep): readonly StoryStep[] {

@@ -4,6 +4,7 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
+import { assertUnruled } from '../rulebook/named.js';
 import { readApplication } from './store.js';
 
 export const addApplication: Handler<'applications.add'> = async (deps, call) =>
@@ -48,6 +49,7 @@ export const deleteApplication: Handler<'applications.delete'> = async (_deps, c
   await call.run(async (work) => {
     const { id } = call.params;
     const { name } = await readApplication(work, id, work.now);
+    await assertUnruled(work, 'applications', id);
     await write(work, 'DELETE FROM applications WHERE id = :id AND built_in = 0', { id: key(id) });
     await work.trail(entryOf(call, 'application.deleted', { kind: 'application', id }, { details: { name } }));
     return { answer: null };

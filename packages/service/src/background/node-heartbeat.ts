@@ -24,6 +24,20 @@ export async function beat(deps: Deps, startedAt: Date): Promise<void> {
   );
 }
 
+/** Says by which version of the rulebook this node decides, as soon as it follows another. */
+export function followRulebook(deps: Deps): () => Promise<void> {
+  let told: number | undefined;
+  return async () => {
+    const { number } = await deps.rulebook.current();
+    if (number === told) return;
+    await write({ sequelize: deps.sequelize }, 'UPDATE nodes SET rulebook_version = :number WHERE id = :id', {
+      number,
+      id: key(deps.trail.id),
+    });
+    told = number;
+  };
+}
+
 /** A clock that is years off must not make the heartbeat fail. */
 function clampInt(value: number): number {
   return Math.max(-2_000_000_000, Math.min(2_000_000_000, value));

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import type { Connection } from 'mariadb';
-import { coverageOf, nameKey, seenOf } from '@nimble-latch/core/people';
+import { coverageOf, serialKey, nameKey, seenOf } from '@nimble-latch/core/people';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { insertAll, withConnection, write, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -163,6 +163,8 @@ export async function addResident(
       kind: 'phone',
       state: 'in-hand',
       label: `${who.displayName.split(' ')[0]}’s phone`,
+      serial: who.serial,
+      serialKey: who.serial && serialKey(who.serial),
       createdAt: at,
     });
     app = { id: idAt(deps, at), secret: randomBytes(20) };

@@ -1,4 +1,5 @@
-import { advance, beginSignIn, type Event, type Holding, type SignIn } from '@nimble-latch/core/signin';
+import type { Usable } from '@nimble-latch/core/assurance';
+import { advance, beginSignIn, type Event, type Requirement, type SignIn } from '@nimble-latch/core/signin';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../deps.js';
 import { entryOf } from '../http/actors.js';
@@ -65,6 +66,10 @@ export function rotaOf(who: Resident, now: Date, random: () => number): Appointm
   return times.sort((a, b) => a.at.getTime() - b.at.getTime());
 }
 
+/** What decided since the port's first rulebook was published. */
+const BY_FIRST_VERSION: Requirement = { version: 1, rule: null, trial: null, outcome: { kind: 'level', level: 2 } };
+const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as const;
+
 /** Plays one sign-in through the state machine: what stands in its row is what the service would have written. */
 export function play(
   one: Loaded,
@@ -74,15 +79,23 @@ export function play(
   random: () => number,
   wrongCodes: number,
 ): Played {
-  const holding: Holding = { factors: one.app ? ['totp'] : [] };
+  const held = (id: string, method: Usable['method']): Usable => ({
+    id,
+    method,
+    carrier: method === 'password' ? null : `phone of ${id}`,
+    can: [],
+    preferred: false,
+  });
+  const [password, app] = [one.password && held(one.password, 'password'), one.app && held(one.app.id, 'totp')];
+  const keyring = [password, app].filter((item) => item !== undefined && item !== '');
   let now = at.getTime();
   const later = (least: number, more: number) => (now += least + Math.floor(random() * more));
-  let signIn = beginSignIn('required', ['password', 'code'], now);
+  let signIn = beginSignIn(BY_FIRST_VERSION, keyring, ['password', 'code'], now);
   const wrongs: { at: Date; why: OperatorReason }[] = [];
   const tell = (event: Event) => {
     signIn = advance(signIn, event, now);
   };
-  if (vpn) tell({ type: 'right', method: 'password', authenticator: null, holding, claimed: true });
+  if (vpn) tell({ type: 'right', proof: VOUCHED, keyring, claimed: true });
   else {
     later(3_000, 9_000);
     if (random() < 0.05) {
@@ -90,7 +103,7 @@ export function play(
       wrongs.push({ at: new Date(now), why: 'wrong-password' });
       later(4_000, 8_000);
     }
-    tell({ type: 'right', method: 'password', authenticator: one.password!, holding });
+    tell({ type: 'right', proof: held(one.password!, 'password'), keyring });
   }
   for (let i = 0; i < wrongCodes && signIn.state === 'asking'; i++) {
     later(6_000, 15_000);
@@ -100,7 +113,7 @@ export function play(
   }
   if (signIn.state === 'asking') {
     later(6_000, 20_000);
-    tell({ type: 'right', method: 'totp', authenticator: one.app!.id, holding });
+    tell({ type: 'right', proof: held(one.app!.id, 'totp'), keyring });
   }
   const source = vpn
     ? `203.0.113.${10 + ((one.who.loginName.length * 7) % 40)}`

@@ -18,6 +18,7 @@ import type { NewEntry } from '../trail/writer.js';
 import { addResident, bulkLoad, loadTrail } from './bulk.js';
 import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Appointment, type Place } from './history.js';
 import { population, type Resident } from './population.js';
+import { DRAFTED, onDay, PUBLISHED } from './rulebooks.js';
 import {
   APPLICATIONS,
   DEMO_PASSWORD,
@@ -178,8 +179,17 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
      WHERE method = 'totp' AND person_id = (SELECT person_id FROM login_names WHERE value = 'maelle.corin')`,
     { failures: UNLOCK_AT, until: new Date(today - 3 * 3_600_000) },
   );
+  const publish = async (version: (typeof PUBLISHED)[number]) => {
+    clock.at = today - version.before * 60_000;
+    await draft(version.text);
+    await call('rulebook.publish', { body: { message: version.message, lockedOut: 0 } });
+  };
+  await publish(PUBLISHED[0]);
   clock.at = today - 40 * DAY;
   await appoint();
+  await publish(PUBLISHED[1]);
+  clock.at = today - DRAFTED.before * 60_000;
+  await draft(DRAFTED.text);
   clock.at = today - 20 * 60_000;
   await tryInVain('piran.tallack');
   clock.at = today - 12 * 60_000;
@@ -188,6 +198,11 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await app.close();
   await keepCounts(real);
   return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+
+  async function draft(text: string): Promise<void> {
+    const { version } = await call('rulebookDraft.show', {});
+    await call('rulebookDraft.save', { body: { text: onDay(text, today) }, ifMatch: version });
+  }
 
   /** Roles and the emergency account: a lone owner asks, waits out the time, and does it. */
   async function appoint(): Promise<void> {
@@ -253,6 +268,7 @@ const EMERGENCY_RESIDENT: Resident = {
   group: 'emergency',
   held: 'password and app',
   leaver: false,
+  serial: null,
   shift: 0,
 };
 

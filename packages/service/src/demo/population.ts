@@ -9,6 +9,8 @@ export interface Resident {
   readonly group: GroupName;
   readonly held: Held;
   readonly leaver: boolean;
+  /** What stands on the phone that the port gave them; null where they bring their own. */
+  readonly serial: string | null;
   /** Which of the three shifts of the tower; 0 elsewhere. */
   readonly shift: number;
 }
@@ -52,7 +54,15 @@ export function* population(count: number, random: () => number): Generator<Resi
   const names = new Names();
   for (const { name, group, held, leaver } of PEOPLE) {
     if (made++ >= count) return;
-    yield { displayName: name, ...names.of(name), group, held, leaver: leaver ?? false, shift: made % 3 };
+    yield {
+      displayName: name,
+      ...names.of(name),
+      group,
+      held,
+      leaver: leaver ?? false,
+      serial: serialOf(group, made),
+      shift: made % 3,
+    };
   }
   const taken = new Set(PEOPLE.map((one) => one.name));
   const pairs = FIRST_NAMES.length * LAST_NAMES.length;
@@ -82,10 +92,15 @@ export function* population(count: number, random: () => number): Generator<Resi
       group,
       held,
       leaver: random() < 0.03,
+      serial: serialOf(group, made),
       shift: Math.floor(random() * 3),
     };
   }
 }
+
+/** The port's own phones are numbered in steps, so that one wrong digit names no other; contractors bring theirs. */
+const serialOf = (group: GroupName, nth: number): string | null =>
+  group === 'contractors' ? null : `WX-${String(40_000 + nth * 7)}`;
 
 /** Login names, each given once: the second of the same name gets a 2 behind it. */
 class Names {

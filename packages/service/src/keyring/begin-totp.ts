@@ -10,6 +10,7 @@ import { badField, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Call, Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
+import { keepingSerialsApart, serialColumns } from './carriers.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
 /** Key lengths equal to the hash's output, as RFC 6238 appendix B uses and RFC 4226 §4 R6 advises (160 bits or more). */
@@ -32,14 +33,9 @@ async function carrierFor(deps: Deps, work: Work, call: Call<'totp.begin'>): Pro
     return carrier.id;
   }
   const id = newId(deps);
-  await insert(work, 'carriers', {
-    id: key(id),
-    personId: key(person),
-    kind: carrier.kind,
-    state: 'in-hand',
-    label: carrier.label,
-    createdAt: work.now,
-  });
+  const row = { id: key(id), personId: key(person), kind: carrier.kind, state: 'in-hand', label: carrier.label };
+  const values = { ...row, ...serialColumns(carrier.serial), createdAt: work.now };
+  await keepingSerialsApart(deps, carrier.serial, insert(work, 'carriers', values));
   await work.trail(
     entryOf(call, 'carrier.added', { kind: 'carrier', id }, { person, details: { kind: carrier.kind } }),
   );

@@ -1,11 +1,13 @@
 import type { AreaHandlers } from '../http/call.js';
 import { beginTotp } from './begin-totp.js';
+import { editCarrier } from './carriers.js';
 import { changeAuthenticator } from './change-authenticator.js';
 import { proveTotp } from './prove-totp.js';
 import { readKeyring } from './store.js';
 
 export const keyringHandlers: AreaHandlers<
   | 'keyring.show'
+  | 'carriers.edit'
   | 'totp.begin'
   | 'totp.prove'
   | 'authenticators.suspend'
@@ -14,6 +16,7 @@ export const keyringHandlers: AreaHandlers<
   | 'authenticators.unlock'
 > = {
   'keyring.show': async (deps, { params }) => ({ answer: await readKeyring(deps, params.id) }),
+  'carriers.edit': editCarrier,
   'totp.begin': beginTotp,
   'totp.prove': proveTotp,
   'authenticators.suspend': changeAuthenticator('authenticators.suspend'),

@@ -39,15 +39,34 @@ export function describeAuthenticator(row: AuthenticatorRow): Authenticator {
   };
 }
 
+/** A carrier's row. */
+export interface CarrierRow {
+  id: Buffer;
+  kind: CarrierKind;
+  state: CarrierState;
+  label: string;
+  serial: string | null;
+  created_at: Date;
+}
+
+export const describeCarrier = (row: CarrierRow): Answer<'keyring.show'>['carriers'][number] => ({
+  id: text(row.id),
+  kind: row.kind,
+  state: row.state,
+  label: row.label,
+  serial: row.serial,
+  createdAt: row.created_at.toISOString(),
+});
+
 /** All carriers and authenticators of a person; newest first among those that ended. */
 export async function readKeyring(db: Db, personId: string): Promise<Answer<'keyring.show'>> {
   const id = key(personId);
   const person = await selectOne(db, 'SELECT 1 AS one FROM persons WHERE id = :id', { id });
   if (!person) throw notFound();
   const [carriers, rows] = await Promise.all([
-    select<{ id: Buffer; kind: CarrierKind; state: CarrierState; label: string; created_at: Date }>(
+    select<CarrierRow>(
       db,
-      'SELECT id, kind, state, label, created_at FROM carriers WHERE person_id = :id ORDER BY id',
+      'SELECT id, kind, state, label, serial, created_at FROM carriers WHERE person_id = :id ORDER BY id',
       { id },
     ),
     select<AuthenticatorRow>(
@@ -58,13 +77,7 @@ export async function readKeyring(db: Db, personId: string): Promise<Answer<'key
   ]);
   return {
     personId,
-    carriers: carriers.map((row) => ({
-      id: text(row.id),
-      kind: row.kind,
-      state: row.state,
-      label: row.label,
-      createdAt: row.created_at.toISOString(),
-    })),
+    carriers: carriers.map(describeCarrier),
     authenticators: rows.map(describeAuthenticator),
   };
 }

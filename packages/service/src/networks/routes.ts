@@ -6,6 +6,7 @@ import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
+import { assertUnruled } from '../rulebook/named.js';
 import { forgetNetworks, locate, networkOf, readNetworks, type KnownNetwork, type NetworkRow } from './table.js';
 
 /** Ranges in their one spelling, each once; a wrong one is named with its place and what was probably meant. */
@@ -86,6 +87,7 @@ const deleteNetwork: Handler<'networks.delete'> = async (deps, call) => {
   const { id } = call.params;
   const reply = await call.run(async (work) => {
     const network = await readNetwork(work, id);
+    await assertUnruled(work, 'networks', id);
     await write(work, 'DELETE FROM networks WHERE id = :id', { id: key(id) });
     await work.trail(
       entryOf(

@@ -15,6 +15,7 @@ const COLUMNS = [
   'source',
   'coverage',
   'methods',
+  'serials',
   'lastSeenAt',
 ] as const;
 
@@ -29,6 +30,7 @@ function cells(row: Answer<'people.list'>['rows'][number]): string[] {
     row.source,
     row.coverage,
     row.methods.join(' '),
+    row.serials.join('; '),
     row.lastSeenAt ?? '',
   ];
 }

@@ -21,6 +21,7 @@ interface Known {
   seen: string;
   mail: string;
   names: string[];
+  serials: string[];
   methods: string[];
   /** Groups they are in themselves, and those with what is around each. */
   members: string[];
@@ -49,6 +50,7 @@ async function read(): Promise<Known[]> {
       (found) => (id: Buffer) => found.filter((row) => row.person_id.equals(id)).map((row) => row.value),
     );
   const names = await related('SELECT person_id, value FROM login_names');
+  const serials = await related('SELECT person_id, serial AS value FROM carriers WHERE serial IS NOT NULL');
   const methods = await related(
     "SELECT DISTINCT person_id, method AS value FROM authenticators WHERE state = 'active'",
   );
@@ -66,11 +68,18 @@ async function read(): Promise<Known[]> {
     ...row,
     id: text(row.id),
     names: names(row.id),
+    serials: serials(row.id),
     methods: methods(row.id),
     members: ids(members(row.id)),
     groups: ids(members(row.id).flatMap(around)),
     mail: `${names(row.id)[0]!}@wexmoor.example`,
   }));
+}
+
+/** Whether a serial number begins as was typed, whatever stands between its letters and digits. */
+function hasNumber(serial: string, typed: string): boolean {
+  const plain = (text: string) => text.split(/[ -]/).join('').toUpperCase();
+  return plain(typed).length >= 3 && plain(serial).startsWith(plain(typed));
 }
 
 function naive(filter: PeopleFilter): string[] {
@@ -88,6 +97,7 @@ function naive(filter: PeopleFilter): string[] {
         (q === undefined ||
           (nameKey(q) !== '' && nameTerms(nameKey(one.display_name)).some((term) => term.startsWith(nameKey(q)))) ||
           one.names.some((name) => name.startsWith(q)) ||
+          one.serials.some((serial) => hasNumber(serial, q)) ||
           one.mail === q),
     )
     .map((one) => one.id)
@@ -129,6 +139,8 @@ describe('lists of people', () => {
             someone.display_name.split(' ').at(-1)!.slice(0, 3),
             someone.names[1]!.slice(0, 6),
             someone.mail,
+            (someone.serials[0] ?? 'WX-9').slice(0, 5),
+            someone.serials[0]?.toLowerCase().replace('-', ' ') ?? 'wx',
             'a',
             'nobody of this name',
             '%',

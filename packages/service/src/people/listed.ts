@@ -19,7 +19,10 @@ export interface ListedRow {
 export const LISTED = 'p.id, p.display_name, p.state, p.source, p.coverage, p.last_seen_at, p.emergency';
 
 type Row = Answer<'people.list'>['rows'][number];
-type RowFacts = Pick<Row, 'loginNames' | 'roles' | 'groups' | 'methods' | 'factors' | 'hasPassword' | 'lastProofAt'>;
+type RowFacts = Pick<
+  Row,
+  'loginNames' | 'roles' | 'groups' | 'serials' | 'methods' | 'factors' | 'hasPassword' | 'lastProofAt'
+>;
 
 /** The rows of a page with everything that they show. */
 export async function described(db: Db, rows: readonly ListedRow[]): Promise<Row[]> {
@@ -49,6 +52,7 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
       loginNames: [],
       roles: [],
       groups: [],
+      serials: [],
       methods: [],
       factors: 0,
       hasPassword: false,
@@ -58,7 +62,7 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
     return blank;
   };
   if (ids.length === 0) return of;
-  const [names, roles, groups, held] = await Promise.all([
+  const [names, roles, groups, carriers, held] = await Promise.all([
     select<{ person_id: Buffer; value: string }>(
       db,
       'SELECT person_id, value FROM login_names WHERE person_id IN (:ids) ORDER BY id',
@@ -74,6 +78,11 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
       'SELECT m.person_id, g.name FROM group_members m JOIN person_groups g ON g.id = m.group_id WHERE m.person_id IN (:ids) ORDER BY g.name',
       { ids },
     ),
+    select<{ person_id: Buffer; serial: string }>(
+      db,
+      'SELECT person_id, serial FROM carriers WHERE person_id IN (:ids) AND serial IS NOT NULL ORDER BY id',
+      { ids },
+    ),
     select<{ person_id: Buffer; method: Method; n: number; last: Date | null }>(
       db,
       `SELECT person_id, method, COUNT(*) AS n, MAX(last_used_at) AS last FROM authenticators
@@ -84,6 +93,7 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
   for (const row of names) of(row.person_id).loginNames.push(row.value);
   for (const row of roles) of(row.person_id).roles.push(row.role);
   for (const row of groups) of(row.person_id).groups.push(row.name);
+  for (const row of carriers) of(row.person_id).serials.push(row.serial);
   for (const row of held) {
     const fact = of(row.person_id) as { -readonly [K in keyof RowFacts]: RowFacts[K] };
     fact.methods.push(row.method);

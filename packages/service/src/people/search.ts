@@ -1,4 +1,4 @@
-import { nameKey } from '@nimble-latch/core/people';
+import { nameKey, serialKey } from '@nimble-latch/core/people';
 import { likePrefix, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 
@@ -14,7 +14,7 @@ export interface SearchStep {
 
 /**
  * Where a search looks, one after the other: an address or number that is exactly somebody's, beginnings of names,
- * beginnings of login names. Each is a range of one index; nobody comes twice.
+ * of login names, of serial numbers. Each is a range of one index; nobody comes twice.
  */
 export function searchSteps(deps: Deps, typed: string): SearchStep[] {
   const keys = deps.keys.current;
@@ -27,6 +27,9 @@ export function searchSteps(deps: Deps, typed: string): SearchStep[] {
   const folded = nameKey(trimmed);
   const name = folded === '' ? '' : likePrefix(folded);
   const login = likePrefix(trimmed.normalize('NFKC').toLowerCase());
+  const serial = serialKey(trimmed);
+  // Of a number's few first letters whole shelves would be found.
+  const byNumber = serial.length >= 3 && /^[\w ./:-]+$/.test(trimmed) ? likePrefix(serial) : '';
   const exact = [
     contact.mails.length > 0 ? 'p.mail_index IN (:mails)' : '',
     contact.phones.length > 0 ? 'p.phone_index IN (:phones)' : '',
@@ -60,6 +63,19 @@ export function searchSteps(deps: Deps, typed: string): SearchStep[] {
       range: `d.value LIKE :login AND ${notExact} AND NOT EXISTS (SELECT 1 FROM login_names o WHERE o.person_id = d.person_id AND o.value LIKE :login AND o.value < d.value)
         ${name === '' ? '' : 'AND NOT EXISTS (SELECT 1 FROM person_terms t WHERE t.person_id = d.person_id AND t.term LIKE :name)'}`,
       values: { name, login, ...contactValues },
+    },
+    {
+      from: 'carriers d FORCE INDEX (carriers_serial) STRAIGHT_JOIN persons p ON p.id = d.person_id',
+      sort: 'd.serial_key',
+      order: 'd.serial_key',
+      after: 'd.serial_key > :afterSort',
+      range:
+        byNumber === ''
+          ? '1 = 0'
+          : `d.serial_key LIKE :serial AND ${notExact} AND NOT EXISTS (SELECT 1 FROM carriers o WHERE o.person_id = d.person_id AND o.serial_key LIKE :serial AND o.serial_key < d.serial_key)
+        ${name === '' ? '' : 'AND NOT EXISTS (SELECT 1 FROM person_terms t WHERE t.person_id = d.person_id AND t.term LIKE :name)'}
+        AND NOT EXISTS (SELECT 1 FROM login_names n WHERE n.person_id = d.person_id AND n.value LIKE :login)`,
+      values: { name, login, serial: byNumber, ...contactValues },
     },
   ];
 }

@@ -26,6 +26,8 @@ function describe(
     state,
     reason: state === 'expired' ? 'expired' : signIn.operatorReason,
     way: signIn.state === 'let-in' ? signIn.proofs.map((proof) => proof.method).join(' + ') : null,
+    rule: signIn.requirement.rule?.name ?? null,
+    version: signIn.requirement.version,
     sourceAddress: stored.sourceAddress,
     walkThrough: stored.walkedBy !== null,
   };

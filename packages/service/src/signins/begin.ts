@@ -1,12 +1,15 @@
 import type { Parsed } from '@nimble-latch/api';
-import { advance, beginSignIn, type FactorRule } from '@nimble-latch/core/signin';
+import { decide } from '@nimble-latch/core/rulebook';
+import { beginSignIn } from '@nimble-latch/core/signin';
 import type { Claim } from '@nimble-latch/core/vocabulary';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { newId } from '../ids.js';
+import { factsOf, requirementOf } from '../rulebook/facts.js';
 import { tellTrail, type Driver } from './context.js';
+import { advanceRight } from './grace.js';
 import { insertSignIn, type StoredSignIn } from './store.js';
-import { findSubject } from './subject.js';
+import { findSubject, seemingKeyring } from './subject.js';
 
 type Asked = Parsed<'signIns.begin', 'body'>;
 
@@ -14,7 +17,6 @@ export interface Place {
   readonly applicationId: string;
   readonly connectionId: string | null;
   readonly walkedBy: string | null;
-  readonly rule: FactorRule;
   /** Claims that are believed here. */
   readonly granted: readonly Claim[];
 }
@@ -29,20 +31,34 @@ function madeClaims(claims: Asked['claims']): Claim[] {
   ];
 }
 
-/** What a new sign-in looks like: whom it means, what is believed, what it asks first. Writes nothing. */
+const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as const;
+
+/** What a new sign-in looks like: whom it means, what is believed, which rule decides, what it asks first. */
 export async function prepareSignIn(deps: Deps, place: Place, asked: Asked): Promise<StoredSignIn> {
-  const subject = await findSubject(deps, asked.loginName);
+  const running = await deps.rulebook.current();
+  const subject = await findSubject(deps, asked.loginName, running.needs.person);
   const now = deps.now();
   const made = madeClaims(asked.claims);
   const believed = (claim: Claim) => made.includes(claim) && place.granted.includes(claim);
+  const circumstances = {
+    applicationId: place.applicationId,
+    sourceAddress: believed('source-address') ? asked.claims.sourceAddress! : null,
+    browser: believed('browser') ? asked.claims.browser! : null,
+    risk: believed('risk') ? asked.claims.risk! : null,
+  };
+  const facts = await factsOf(deps, running, subject.facts, { ...circumstances, at: now.getTime() });
+  const requirement = requirementOf(running, decide(running.compiled, facts), facts);
+  const { keyring } = subject;
   // A password that the application has checked itself need not be a prompt that it can show.
   const carries = believed('password-checked') ? [...asked.carries, 'password' as const] : asked.carries;
-  const asking = beginSignIn(place.rule, carries, now.getTime());
+  const asking = beginSignIn(requirement, seemingKeyring(keyring), carries, now.getTime());
   const signIn = believed('password-checked')
-    ? advance(
+    ? await advanceRight(
+        deps,
+        subject.decoyId ? null : subject.personId,
         asking,
-        { type: 'right', method: 'password', authenticator: null, holding: subject.holding, claimed: true },
-        now.getTime(),
+        { type: 'right', proof: VOUCHED, keyring, claimed: true },
+        now,
       )
     : asking;
   return {
@@ -54,9 +70,9 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked): Pro
     displayName: subject.displayName,
     lastSeenAt: null,
     walkedBy: place.walkedBy,
-    sourceAddress: believed('source-address') ? asked.claims.sourceAddress! : null,
-    browser: believed('browser') ? asked.claims.browser! : null,
-    risk: believed('risk') ? asked.claims.risk! : null,
+    sourceAddress: circumstances.sourceAddress,
+    browser: circumstances.browser,
+    risk: circumstances.risk,
     claims: made.filter(believed),
     ignoredClaims: made.filter((claim) => !believed(claim)),
     version: 1,

@@ -17,7 +17,6 @@ const CONSOLE: Place = {
   applicationId: CONSOLE_APPLICATION,
   connectionId: null,
   walkedBy: null,
-  rule: 'if-held',
   granted: ['source-address', 'browser'],
 };
 

@@ -1,24 +1,31 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
+import { decide } from '@nimble-latch/core/rulebook';
 import { foresee } from '@nimble-latch/core/signin';
-import type { Method, PersonState } from '@nimble-latch/core/vocabulary';
+import type { Method, PersonState, PromptKind } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import type { Handler } from '../http/call.js';
 import { CONSOLE_APPLICATION, key, text } from '../ids.js';
-import { currentHolding } from './subject.js';
+import { currentKeyring } from '../keyring/usable.js';
+import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
 
 type Row = Answer<'people.meets'>['rows'][number];
 
-/** What a person would meet at each application now, if they proved everything right. */
+/** What applications show where nothing else is known of them. */
+export const CARRIED: readonly PromptKind[] = ['password', 'code'];
+
+/** What a person would meet at each application now, from no known address, if they proved everything right. */
 export const meets: Handler<'people.meets'> = async (deps, { params }) => {
   const id = key(params.id);
-  const person = await selectOne<{ state: PersonState; roles: number }>(
+  const person = await selectOne<PersonFactsRow & { state: PersonState }>(
     deps,
-    'SELECT state, (SELECT COUNT(*) FROM role_grants r WHERE r.person_id = p.id) AS roles FROM persons p WHERE id = :id',
+    `SELECT p.state, ${PERSON_FACTS_OF_P} FROM persons p WHERE p.id = :id`,
     { id },
   );
   if (!person) throw notFound();
-  const [applications, held, holding] = await Promise.all([
+  const facts = personFactsOf(params.id, person);
+  const [running, applications, held, keyring] = await Promise.all([
+    deps.rulebook.current(),
     select<{ id: Buffer; name: string; vouches: number }>(
       deps,
       `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
@@ -29,32 +36,35 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
       "SELECT id, method, label FROM authenticators WHERE person_id = :id AND state = 'active' ORDER BY id",
       { id },
     ),
-    currentHolding(deps, params.id),
+    currentKeyring(deps, params.id),
   ]);
-  const hasPassword = held.some(({ method }) => method === 'password');
-  const serving = held.filter(({ method }) => holding.factors.includes(method));
-  const rows = applications.flatMap((application): Row[] => {
-    const console = text(application.id) === CONSOLE_APPLICATION;
+  const hasPassword = keyring.some(({ method }) => method === 'password');
+  const at = deps.now().getTime();
+  const rows: Row[] = [];
+  for (const application of applications) {
+    const applicationId = text(application.id);
     // The console is for people with a role.
-    if (console && Number(person.roles) === 0) return [];
+    if (applicationId === CONSOLE_APPLICATION && facts.roles.size === 0) continue;
     const vouches = Number(application.vouches) === 1;
+    const nowhere = { applicationId, sourceAddress: null, browser: null, risk: null, at };
+    const known = await factsOf(deps, running, facts, nowhere);
+    const decision = decide(running.compiled, known);
     // Where the application may vouch for the password, somebody without one can still be asked for the rest.
     const foreseen =
       person.state === 'active'
-        ? foresee(console ? 'if-held' : 'required', holding, hasPassword, vouches && !hasPassword)
-        : { state: 'refused' as const, asks: [], reason: 'person-deactivated' as const };
-    return [
-      {
-        application: { id: text(application.id), name: application.name },
-        outcome: foreseen.state,
-        asks: [...foreseen.asks],
-        vouches,
-        reason: foreseen.reason,
-        serves: foreseen.asks.includes('code')
-          ? serving.map((one) => ({ id: text(one.id), method: one.method, label: one.label }))
-          : [],
-      },
-    ];
-  });
+        ? foresee(requirementOf(running, decision, known), keyring, CARRIED, vouches && !hasPassword, at)
+        : { state: 'refused' as const, asks: [], serves: [], reason: 'person-deactivated' as const };
+    rows.push({
+      application: { id: applicationId, name: application.name },
+      outcome: foreseen.state,
+      asks: [...foreseen.asks],
+      vouches,
+      reason: foreseen.reason,
+      rule: decision.rule?.name ?? null,
+      serves: held
+        .filter(({ id: one, method }) => method !== 'password' && foreseen.serves.includes(text(one)))
+        .map((one) => ({ id: text(one.id), method: one.method, label: one.label })),
+    });
+  }
   return { answer: { rows } };
 };

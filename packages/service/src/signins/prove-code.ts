@@ -1,5 +1,5 @@
 import { checkTotp, readCode } from '@nimble-latch/core/codes';
-import { advance, type Event } from '@nimble-latch/core/signin';
+import { advance, canAnswer, type Event } from '@nimble-latch/core/signin';
 import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
 import { select, type Db, type Statement } from '../db/sql.js';
@@ -7,7 +7,9 @@ import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { guardOf, totpSettings, type AuthenticatorRow, type GuardColumns } from '../keyring/authenticator-row.js';
+import { currentKeyring, usableOf } from '../keyring/usable.js';
 import { tellTrail, type Driver } from './context.js';
+import { advanceRight } from './grace.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
 import { saveSignIn, SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from './store.js';
 
@@ -19,10 +21,11 @@ interface Judged {
 
 /** An authenticator that can answer a prompt for a code: of its row, what deciding takes. */
 export type CodeRow = GuardColumns &
-  Pick<AuthenticatorRow, 'id' | 'parameters' | 'secret_sealed' | 'last_step' | 'drift'>;
+  Pick<AuthenticatorRow, 'id' | 'carrier_id' | 'parameters' | 'secret_sealed' | 'last_step' | 'drift'>;
 
 const CODE_COLUMNS = [
   'id',
+  'carrier_id',
   'parameters',
   'secret_sealed',
   'last_step',
@@ -79,10 +82,8 @@ export async function proveCode(
   const { judgement, writes }: Judged =
     standing.spentUntil !== undefined
       ? { judgement: { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }, writes: [] }
-      : stored.decoyId
-        ? await judgeDecoy(work, stored.decoyId, stored.personId)
-        : await judge(deps, work.now, authenticators, typed, standing);
-  const signIn = advance(stored.signIn, judgement, work.now.getTime());
+      : await judgeAny(deps, work, stored, authenticators, typed, standing);
+  const signIn = await advanced(work, stored, judgement);
   // The sign-in before its authenticators, as the locks are taken: two that meet queue instead of blocking each other.
   const saved = saveSignIn(work, stored, signIn);
   for (const write of writes) work.atEnd(write);
@@ -92,6 +93,37 @@ export async function proveCode(
   return saved;
 }
 
+/** The authenticators that may answer: of those that show codes, the ones that a way has a place for. */
+function answering({ signIn }: StoredSignIn, rows: readonly CodeRow[]): readonly CodeRow[] {
+  const keyring = rows.map((row) => usableOf(row, 'totp'));
+  return rows.filter((_, i) => canAnswer(signIn.requirement.outcome, signIn.proofs, keyring[i]!, keyring));
+}
+
+/** A right code mostly ends it; only where a way asks for more is the rest of the keyring looked at. */
+async function advanced(work: Work, { signIn, personId }: StoredSignIn, judgement: Judged['judgement']) {
+  const after = advance(signIn, judgement, work.now.getTime());
+  if (judgement.type !== 'right' || after.state === 'let-in' || after.state === 'refused') return after;
+  const keyring = await currentKeyring(work.reading, personId!);
+  return await advanceRight(work.reading, personId, signIn, { ...judgement, keyring }, work.now);
+}
+
+async function judgeAny(
+  deps: Deps,
+  work: Work,
+  stored: StoredSignIn,
+  authenticators: readonly CodeRow[],
+  typed: string,
+  standing: Standing,
+): Promise<Judged> {
+  const { decoyId, personId } = stored;
+  const rows = decoyId ? [] : answering(stored, authenticators);
+  if (rows.length > 0) return await judge(deps, work.now, rows, typed, standing);
+  // Nobody, and somebody who has nothing that shows codes, fail and pause as an app of somebody's would, apart from passwords.
+  const why = !decoyId ? 'no-usable-authenticator' : personId ? 'person-deactivated' : 'person-unknown';
+  const name = decoyId ? `code of decoy ${decoyId.toString('hex')}` : `no code of ${personId}`;
+  return await judgeDecoy(work, deps.keys.current.decoyId(name), why);
+}
+
 async function judge(
   deps: Deps,
   now: Date,
@@ -99,7 +131,6 @@ async function judge(
   typed: string,
   { lane }: Standing,
 ): Promise<Judged> {
-  if (rows.length === 0) return wrong('authenticator-gone');
   const nowMs = now.getTime();
   const admissions = rows.map((row) => ({ row, admission: admit(guardOf(row, lane), nowMs) }));
   const open = admissions.flatMap(({ row, admission }) => (admission.admitted ? [row] : []));
@@ -133,7 +164,7 @@ async function judge(
         failuresBefore: guardOf(row, lane).failures,
       };
       return {
-        judgement: { type: 'right', method: 'totp', authenticator: id, holding: { factors: ['totp'] } },
+        judgement: { type: 'right', proof: usableOf(row, 'totp'), keyring: [] },
         writes: [{ sql: ACCEPTED[lane], values, matchesOne: true }],
       };
     }
@@ -185,14 +216,10 @@ const MOST_DRIFT = 10;
 const boundedDrift = (drift: number) => Math.max(-MOST_DRIFT, Math.min(MOST_DRIFT, drift));
 
 /** Nobody is there: the same answers and the same pauses as for somebody who never gets it right. */
-async function judgeDecoy(work: Work, decoyId: Buffer, personId: string | null): Promise<Judged> {
+async function judgeDecoy(work: Work, decoyId: Buffer, why: OperatorReason): Promise<Judged> {
   const guard = await readDecoyGuard(work, decoyId);
   const admission = admit(guard, work.now.getTime());
   if (!admission.admitted) return turnedAway(admission.why, admission.until);
   const after = reserve(guard, work.now.getTime());
-  return wrong(
-    personId ? 'person-deactivated' : 'person-unknown',
-    null,
-    decoyGuardWrites(work.now, decoyId, guard, after),
-  );
+  return wrong(why, null, decoyGuardWrites(work.now, decoyId, guard, after));
 }

@@ -7,10 +7,11 @@ import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
+import { currentKeyring } from '../keyring/usable.js';
 import { tellTrail, type Driver } from './context.js';
+import { advanceRight } from './grace.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
 import { readSignIn, saveSignIn, type StoredSignIn } from './store.js';
-import { currentHolding } from './subject.js';
 
 /** What the first step found: who may be checked against what, or that nobody may. */
 type Reserved =
@@ -50,7 +51,10 @@ export async function provePassword<T>(
       right && authenticator
         ? await acceptPassword(work, stored.personId!, authenticator.id, standing)
         : { type: 'wrong', method: 'password', authenticator: authenticator?.id ?? null, why: reserved.why };
-    const signIn = advance(stored.signIn, event, work.now.getTime());
+    const signIn =
+      event.type === 'right'
+        ? await advanceRight(work, stored.personId, stored.signIn, event, work.now)
+        : advance(stored.signIn, event, work.now.getTime());
     const saved = saveSignIn(work, stored, signIn);
     if (event.type === 'wrong') spendBudget(work, standing);
     if (signIn.state === 'let-in') rememberSource(work, stored.personId!, standing);
@@ -110,5 +114,6 @@ async function acceptPassword(work: Work, personId: string, id: string, { lane }
   );
   if (!row) return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
   await updateById(work, 'authenticators', key(id), { ...guardColumns(lane, CLEAR), lastUsedAt: work.now });
-  return { type: 'right', method: 'password', authenticator: id, holding: await currentHolding(work, personId) };
+  const proof = { method: 'password', id, carrier: null, can: [] } as const;
+  return { type: 'right', proof, keyring: await currentKeyring(work, personId) };
 }

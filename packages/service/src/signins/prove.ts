@@ -33,6 +33,11 @@ export async function prove<T>(
       },
       openingOf(deps, id),
     );
+  if (proof.kind === 'choose')
+    return await settle(async (work) => {
+      const stored = await readSignIn(work, id, true);
+      return expireIfLate(work, stored) ?? choose(work, stored, mine, proof.value);
+    });
   const before = await readSignIn(deps, id);
   assertAnswers(before, mine, proof.kind);
   if (deps.now().getTime() >= before.signIn.expiresAt)
@@ -41,6 +46,22 @@ export async function prove<T>(
       return expireIfLate(work, stored) ?? stored;
     });
   return await provePassword(deps, driver, before, proof.value, settle);
+}
+
+/** The person wants to be asked for something else that would do. */
+function choose(
+  work: Work,
+  stored: StoredSignIn,
+  mine: (stored: StoredSignIn) => boolean,
+  wanted: string,
+): StoredSignIn {
+  if (!mine(stored)) throw new Refusal('not-found');
+  const prompt = promptOf(stored.signIn);
+  if (!prompt) throw new Refusal('sign-in-ended');
+  const choices = prompt.others.map(({ methods }) => methods[0]!);
+  const method = choices.find((choice) => choice === wanted);
+  if (!method) throw badField('body.value', 'one-of', { values: choices.join(', ') });
+  return saveSignIn(work, stored, advance(stored.signIn, { type: 'chosen', method }, work.now.getTime()));
 }
 
 function assertAnswers(stored: StoredSignIn, mine: (stored: StoredSignIn) => boolean, kind: PromptKind): void {

@@ -12,6 +12,7 @@ import { listActivity, showActivity, storyOf } from './activity.js';
 import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { consoleBegin, consoleProve } from './console.js';
 import { tellTrail } from './context.js';
+import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
 import { meets } from './meets.js';
 import { prove } from './prove.js';
@@ -29,7 +30,6 @@ const beginForApplication: Handler<'signIns.begin'> = async (deps, call) => {
     applicationId: actor.applicationId,
     connectionId: actor.connectionId,
     walkedBy: null,
-    rule: 'required',
     granted: actor.claims,
   };
   const stored = await prepareSignIn(deps, place, call.body);
@@ -92,7 +92,6 @@ const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
     applicationId,
     connectionId: null,
     walkedBy: call.actor.personId,
-    rule: 'required',
     granted: CLAIMS,
   };
   const stored = await prepareSignIn(deps, place, asked);
@@ -122,6 +121,8 @@ export const signInHandlers: AreaHandlers<
   | 'walkThroughs.begin'
   | 'walkThroughs.prove'
   | 'people.meets'
+  | 'people.explain'
+  | 'activity.explain'
   | 'activity.list'
   | 'activity.export'
   | 'activity.show'
@@ -135,6 +136,8 @@ export const signInHandlers: AreaHandlers<
   'walkThroughs.begin': beginWalk,
   'walkThroughs.prove': proveWalk,
   'people.meets': meets,
+  'people.explain': explainPerson,
+  'activity.explain': explainSignIn,
   'activity.export': exportActivity,
   'activity.list': async (deps, { query, actor }) => ({
     answer: await listActivity(deps, query, deps.now(), groupsWithin(actor, 'activity.read')),

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
-import { amrOf, promptOf, wayOf, type SignIn } from '@nimble-latch/core/signin';
-import type { Claim, Method, SignInState } from '@nimble-latch/core/vocabulary';
+import { amrOf, promptOf, wayOf, type Ask, type SignIn } from '@nimble-latch/core/signin';
+import type { Claim, SignInState } from '@nimble-latch/core/vocabulary';
 import { insert, insertAll, select, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
@@ -98,8 +98,7 @@ export function saveSignIn(work: Work, stored: StoredSignIn, signIn: SignIn): St
   return { ...stored, signIn, endedAt, version: stored.version + 1 };
 }
 
-/** Methods that can answer each prompt. */
-const ANSWERED_BY: Partial<Record<string, Method[]>> = { password: ['password'], code: ['totp'] };
+const shownAsk = ({ kind, methods }: Ask) => ({ kind, methods: [...methods] });
 
 /** What an application learns. Says the same of a decoy as of a person who has not proved anything. */
 export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
@@ -109,7 +108,7 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
   return {
     id: stored.id,
     state: signIn.state,
-    prompt: prompt ? { kind: prompt.kind, methods: ANSWERED_BY[prompt.kind] ?? [] } : null,
+    prompt: prompt ? { ...shownAsk(prompt), others: prompt.others.map(shownAsk) } : null,
     reason: signIn.reason,
     retryAt:
       signIn.reason === 'throttled'
@@ -120,6 +119,7 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
     person: letIn && stored.personId ? { id: stored.personId, displayName: stored.displayName ?? '' } : null,
     way: letIn ? wayOf(signIn.proofs) : null,
     amr: letIn ? amrOf(signIn.proofs) : [],
+    graceUntil: signIn.graceUntil === undefined ? null : new Date(signIn.graceUntil).toISOString(),
   };
 }
 

@@ -1,79 +1,87 @@
+import type { Usable } from '@nimble-latch/core/assurance';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
-import type { Holding } from '@nimble-latch/core/signin';
-import type { Method, PersonState } from '@nimble-latch/core/vocabulary';
+import type { PersonState } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { key, text } from '../ids.js';
-
-/** Methods that serve as the second step of the fixed rule. */
-const FACTOR_METHODS = ['totp'] as const satisfies Method[];
-/** The same as SQL: words of our own, and a constant text stays prepared. */
-const IS_FACTOR = `method IN (${FACTOR_METHODS.map((method) => `'${method}'`).join(', ')})`;
+import { text } from '../ids.js';
+import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
+import { NOBODY, PERSON_FACTS_OF_P, personFactsOf, type PersonFacts, type PersonFactsRow } from '../rulebook/facts.js';
 
 /** Whom a typed login name means: a person, or a decoy that behaves like one. */
-export type Subject =
-  | { readonly personId: string; readonly displayName: string; readonly holding: Holding; readonly decoyId: null }
-  | {
-      readonly personId: string | null;
-      readonly displayName: null;
-      readonly holding: Holding;
-      readonly decoyId: Buffer;
-    };
+export interface Subject {
+  readonly personId: string | null;
+  readonly displayName: string | null;
+  readonly keyring: readonly Usable[];
+  readonly facts: PersonFacts;
+  /** Null for an active person. */
+  readonly decoyId: Buffer | null;
+}
 
 /** What a decoy seems to hold: what most people hold. Stable, since nothing about it is drawn by chance. */
-const DECOY_HOLDING: Holding = { factors: ['totp'] };
+const DECOY_KEYRING: readonly Usable[] = [
+  { id: 'decoy password', method: 'password', carrier: null, can: [], preferred: false },
+  { id: 'decoy app', method: 'totp', carrier: 'decoy phone', can: [], preferred: false },
+];
+
+/**
+ * What somebody seems to hold before they have proved anything: what most people hold, whether they do or not, so that the
+ * first prompt tells no outsider who exists and what they have; and whatever else they hold, since it must be asked for.
+ */
+export const seemingKeyring = (keyring: readonly Usable[]): readonly Usable[] => [
+  ...DECOY_KEYRING,
+  ...keyring.filter(({ method }) => !DECOY_KEYRING.some((one) => one.method === method)),
+];
 
 /** What a login name leads to. */
-interface FoundRow {
+interface FoundRow extends Partial<PersonFactsRow> {
   name: string;
   id: Buffer;
   state: PersonState;
   display_name: string;
-  methods: string | null;
+  keyring: string | null;
 }
 
 /** The people behind normalised login names; undefined for a name that nobody has. */
-async function findByNames(db: Db, names: readonly string[]): Promise<readonly (FoundRow | undefined)[]> {
-  const rows = await select<FoundRow>(
-    db,
-    `SELECT n.value AS name, p.id, p.state, p.display_name,
-       (SELECT GROUP_CONCAT(a.method SEPARATOR ' ') FROM authenticators a WHERE a.person_id = p.id AND a.state = 'active' AND a.${IS_FACTOR}) AS methods
-     FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:names)`,
-    { names },
-  );
-  const byName = new Map(rows.map((row) => [row.name, row]));
-  return names.map((name) => byName.get(name));
-}
+const finding =
+  (more: string) =>
+  async (db: Db, names: readonly string[]): Promise<readonly (FoundRow | undefined)[]> => {
+    const rows = await select<FoundRow>(
+      db,
+      `SELECT n.value AS name, p.id, p.state, p.display_name, ${KEYRING_OF_P} AS keyring${more}
+       FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:names)`,
+      { names },
+    );
+    const byName = new Map(rows.map((row) => [row.name, row]));
+    return names.map((name) => byName.get(name));
+  };
+const findByNames = finding('');
+const findByNamesWithFacts = finding(`, ${PERSON_FACTS_OF_P}`);
 
 /**
  * Finds the person behind a login name. Unknown names and deactivated people get a decoy whose id follows from the name
  * alone, so that it is the same on every node and at every try, and is throttled like anybody.
+ *
+ * @param withFacts whether some rule asks for more of a person than that they are one
  */
-export async function findSubject(deps: Deps, typed: string): Promise<Subject> {
+export async function findSubject(deps: Deps, typed: string, withFacts: boolean): Promise<Subject> {
   const name = normaliseLoginName(typed);
   // A name of no valid shape is one more name that nobody has; cut, since it may be long.
   const value = name.ok ? name.value : `invalid ${typed.slice(0, 400)}`;
-  const row = await deps.together.ask(findByNames, value);
-  if (row?.state === 'active')
-    return { personId: text(row.id), displayName: row.display_name, holding: holdingOf(row.methods), decoyId: null };
+  const row = await deps.together.ask(withFacts ? findByNamesWithFacts : findByNames, value);
+  if (row?.state !== 'active')
+    return {
+      personId: row ? text(row.id) : null,
+      displayName: null,
+      keyring: DECOY_KEYRING,
+      facts: NOBODY,
+      decoyId: deps.keys.current.decoyId(value),
+    };
+  const id = text(row.id);
   return {
-    personId: row ? text(row.id) : null,
-    displayName: null,
-    holding: DECOY_HOLDING,
-    decoyId: deps.keys.current.decoyId(value),
+    personId: id,
+    displayName: row.display_name,
+    keyring: keyringOf(row.keyring),
+    facts: withFacts ? personFactsOf(id, row as PersonFactsRow) : NOBODY,
+    decoyId: null,
   };
-}
-
-/** What a sign-in's person holds now. */
-export async function currentHolding(db: Db, personId: string): Promise<Holding> {
-  const rows = await select<{ method: string }>(
-    db,
-    `SELECT method FROM authenticators WHERE person_id = :id AND state = 'active' AND ${IS_FACTOR}`,
-    { id: key(personId) },
-  );
-  return holdingOf(rows.map((row) => row.method).join(' '));
-}
-
-function holdingOf(methods: string | null): Holding {
-  return { factors: [...new Set((methods ?? '').split(' ').filter(Boolean))] as Method[] };
 }

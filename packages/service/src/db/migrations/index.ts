@@ -5,6 +5,7 @@ import { nestedGroups } from './0004-nested-groups.js';
 import { bulkChanges } from './0005-bulk-changes.js';
 import { marksAndCounts } from './0006-marks-and-counts.js';
 import { access } from './0007-access.js';
+import { rulebook } from './0008-rulebook.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
 export interface Migration {
@@ -22,4 +23,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...bulkChanges,
   ...marksAndCounts,
   ...access,
+  ...rulebook,
 ];

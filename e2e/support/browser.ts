@@ -1,0 +1,41 @@
+import AxeBuilder from '@axe-core/playwright';
+import { chromium, type Browser, type Page } from 'playwright-core';
+import { expect } from 'vitest';
+
+const FLAGS = [
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+  '--no-first-run',
+  ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
+];
+
+export interface OpenPage {
+  readonly browser: Browser;
+  readonly page: Page;
+  /** What the browser complained about: a violated policy, a script that failed. */
+  readonly complaints: string[];
+}
+
+/** A headless Chromium with one page. */
+export async function openPage(): Promise<OpenPage> {
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+  const complaints: string[] = [];
+  page.setDefaultTimeout(8_000);
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !/status of 4\d\d/.test(message.text())) complaints.push(message.text());
+  });
+  page.on('pageerror', (error) => complaints.push(error.message));
+  return { browser, page, complaints };
+}
+
+/** Asserts that what the page shows violates nothing of WCAG 2.2 AA that can be told by a program. */
+export async function accessible(page: Page, what: string): Promise<void> {
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+    .analyze();
+  expect(
+    violations.map((one) => `${what}: ${one.id}: ${one.nodes.map((node) => node.target.join(' ')).join(', ')}`),
+  ).toEqual([]);
+}

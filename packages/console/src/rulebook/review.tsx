@@ -1,0 +1,108 @@
+import { say as sayShared, type Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { styled } from 'styled-components';
+import { Button } from '../components/button.js';
+import { Banner, Section, Small, Soft, State } from '../components/layout.js';
+import { Table } from '../components/table.js';
+import { say, shared, words } from '../messages/index.js';
+import { troubleOf, useRead } from '../session/api.js';
+import { colour, radius, space, type } from '../theme/tokens.js';
+
+const w = words.rulebook;
+
+const Lines = styled.div`
+  font-family: ${type.code};
+  font-size: ${type.small};
+  border: 1px solid ${colour.line};
+  border-radius: ${radius.field};
+  background: ${colour.raised};
+  overflow: auto;
+  padding: ${space.small} 0;
+`;
+const Line = styled.div<{ $change: 'same' | 'added' | 'taken' }>`
+  display: block;
+  white-space: pre;
+  padding: 0 ${space.snug};
+  min-width: max-content;
+  background: ${({ $change }) =>
+    $change === 'added' ? colour.actionSoft : $change === 'taken' ? colour.dangerSoft : 'transparent'};
+`;
+const SIGNS = { same: ' ', added: '+', taken: '−' } as const;
+
+/** What the kept draft would do: to the text, by oversight, and to whom. */
+export function Review() {
+  const { data, error } = useRead('rulebookDraft.review');
+  if (error) return <Banner $tone="danger">{troubleOf(error)?.text}</Banner>;
+  if (!data) return <p>{words.loading}</p>;
+  return (
+    <>
+      <Section aria-labelledby="locks">
+        <h2 id="locks">{w.locks}</h2>
+        <LockedOut {...data.lockedOut} />
+      </Section>
+      <Section aria-labelledby="found">
+        <h2 id="found">{w.found}</h2>
+        {data.findings.length === 0 ? (
+          <State tone="good">{w.nothingFound}</State>
+        ) : (
+          data.findings.map((one, i) => (
+            <p key={i}>
+              <strong>{one.rule ?? w.whole}</strong>: {sayShared(shared.rulebook.findings[one.what], one.facts)}
+            </p>
+          ))
+        )}
+      </Section>
+      <Section aria-labelledby="changes">
+        <h2 id="changes">{w.changes}</h2>
+        {data.difference.length === 0 ? (
+          <Soft>{w.noChanges}</Soft>
+        ) : (
+          <Lines tabIndex={0} role="region" aria-label={w.changes}>
+            {data.difference.map(({ line, change }, i) => (
+              <Line key={i} $change={change}>
+                <span aria-label={change === 'same' ? undefined : w[change]}>{SIGNS[change]}</span> {line}
+              </Line>
+            ))}
+          </Lines>
+        )}
+      </Section>
+    </>
+  );
+}
+
+/** Names shown before somebody wants more of them. */
+const FIRST_NAMES = 8;
+
+function LockedOut({ people, named, examined, of }: Answer<'rulebookDraft.review'>['lockedOut']) {
+  const [all, setAll] = useState(false);
+  return (
+    <>
+      {people === 0 ? (
+        <State tone="good">{w.locksNobody}</State>
+      ) : (
+        <State tone="ended">{say(w.locksSome, { people })}</State>
+      )}
+      {examined < of && <Small>{say(w.examined, { examined, of })}</Small>}
+      {named.length > 0 && (
+        <Table
+          label={w.locks}
+          rows={all ? named : named.slice(0, FIRST_NAMES)}
+          keyOf={(one) => one.id}
+          columns={[
+            { heading: w.name, cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link> },
+            { heading: w.noLonger, cell: (one) => one.applications.join(', ') },
+          ]}
+        />
+      )}
+      {!all && named.length > FIRST_NAMES && (
+        <Button look="quiet" onPress={() => setAll(true)}>
+          {words.act.more}
+        </Button>
+      )}
+      {(all || named.length <= FIRST_NAMES) && people > named.length && (
+        <Small>{say(w.andMore, { count: people - named.length })}</Small>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,185 @@
+import { assuranceOf, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
+import type { Outcome } from '../rulebook/form.js';
+import type { RecordedFacts } from '../rulebook/recorded.js';
+import type { Method, PromptKind } from '../vocabulary.js';
+
+/** What was decided for a sign-in when it began: by which rule of which version, and what it asks. */
+export interface Requirement {
+  /** The published version of the rulebook. */
+  readonly version: number;
+  /** The rule's place, from 0, and its name; null for *otherwise*. */
+  readonly rule: { readonly index: number; readonly name: string } | null;
+  /** The rule on trial that would have decided instead. */
+  readonly trial: { readonly index: number; readonly name: string } | null;
+  readonly outcome: Outcome;
+  /** Days of grace from when somebody was first asked, and the last day for all. */
+  /** By what it was decided, where rules ask for more than the application. */
+  readonly facts?: RecordedFacts;
+  readonly grace?: { readonly days: number; readonly lastDay: string };
+}
+
+/** Something that was proved, as far as ways go by it. */
+export interface Proved {
+  readonly method: Method;
+  /** Undefined for what an application vouches for. */
+  readonly id: string | null;
+  readonly carrier: string | null;
+  readonly can: Usable['can'];
+}
+
+/** The prompt that each method is answered by; none where nothing can be typed or tapped into a prompt. */
+const PROMPT_OF: Readonly<Partial<Record<Method, PromptKind>>> = {
+  password: 'password',
+  totp: 'code',
+  hotp: 'code',
+  recovery: 'code',
+  pass: 'code',
+  sms: 'code',
+  voice: 'code',
+  email: 'code',
+  webauthn: 'webauthn',
+  push: 'wait',
+};
+
+/** Codes that nobody has to send first: one prompt serves all of them. */
+const UNSENT: ReadonlySet<Method> = new Set(['totp', 'hotp', 'recovery', 'pass']);
+
+/** One thing that a person can be asked next. */
+export interface Ask {
+  readonly kind: PromptKind;
+  /** What can answer it; the first names the choice. */
+  readonly methods: readonly Method[];
+}
+
+const PASSWORD: Way = [{ method: 'password', qualifiers: [] }];
+
+/** The ways that an outcome leaves to whoever holds this keyring and has proved this, the first one first. */
+export function waysFor(outcome: Outcome, held: readonly Usable[], made: readonly Proved[]): readonly Way[] {
+  // What was proved counts as held, also where only an application vouches for it.
+  const keyring: readonly Usable[] = [
+    ...held,
+    ...made
+      .filter((proof) => !held.some((one) => one.id === proof.id))
+      .map((proof) => ({ ...proof, id: proof.id ?? 'vouched', preferred: false })),
+  ];
+  switch (outcome.kind) {
+    case 'ways':
+      return outcome.ways;
+    case 'whoever-has-one':
+      return outcome.ways.some((way) => serveWay(way, keyring)) ? outcome.ways : [PASSWORD];
+    case 'level':
+      return waysHeld(keyring, (way) => assuranceOf(way).level >= outcome.level);
+    case 'phishing-resistant':
+      return waysHeld(keyring, (way) => assuranceOf(way).phishingResistant);
+    case 'let-in':
+      // Whoever types a name has shown nothing: to be let in is to be asked for one proof and no more.
+      return waysHeld(keyring, (way) => way.length === 1);
+    case 'refuse':
+      return [];
+  }
+}
+
+/** Every way of one proof, or of the password and one more, that a keyring could serve and that is enough. */
+function waysHeld(keyring: readonly Usable[], enough: (way: Way) => boolean): readonly Way[] {
+  const proofs = new Map<string, WayProof>();
+  for (const { method, can } of keyring) proofs.set(`${method} ${can.join()}`, { method, qualifiers: can });
+  const held = [...proofs.values()].sort((a, b) => Number(b.method === 'password') - Number(a.method === 'password'));
+  const singles = held.map((proof): Way => [proof]);
+  const pairs = held.flatMap((proof): Way[] => (proof.method === 'password' ? [] : [[...PASSWORD, proof]]));
+  return [...singles, ...pairs].filter(enough);
+}
+
+/**
+ * The proofs of a way that are still to be made. Each proof made counts for one of the way at most, and of two things held
+ * on one carrier only one counts.
+ */
+export function missingOf(way: Way, made: readonly Proved[]): Way {
+  let least: readonly WayProof[] = way;
+  const from = (at: number, left: readonly WayProof[], taken: readonly Proved[]): void => {
+    if (at === way.length) {
+      if (left.length < least.length) least = left;
+      return;
+    }
+    const slot = way[at]!;
+    for (const one of made) {
+      const clashes = taken.some((other) => other === one || (one.carrier !== null && other.carrier === one.carrier));
+      if (clashes || one.method !== slot.method || !slot.qualifiers.every((wanted) => one.can.includes(wanted)))
+        continue;
+      from(at + 1, left, [...taken, one]);
+    }
+    from(at + 1, [...left, slot], taken);
+  };
+  from(0, [], []);
+  return least;
+}
+
+/** What is left of a keyring once some of it was proved: neither the same again nor anything on the same carrier. */
+export function leftOf(keyring: readonly Usable[], made: readonly Proved[]): readonly Usable[] {
+  return keyring.filter((one) =>
+    made.every((proof) => proof.id !== one.id && (one.carrier === null || proof.carrier !== one.carrier)),
+  );
+}
+
+export interface Step {
+  /** Some way is complete. */
+  readonly done: boolean;
+  /** What can be asked next, what is preferred first. */
+  readonly asks: readonly Ask[];
+  /** The keyring would serve a way, but the application cannot show its next prompt. */
+  readonly notCarried: boolean;
+}
+
+/** What comes after the proofs that were made. */
+export function stepAfter(
+  outcome: Outcome,
+  made: readonly Proved[],
+  keyring: readonly Usable[],
+  carries: readonly PromptKind[],
+): Step {
+  const missing = waysFor(outcome, keyring, made).map((way) => missingOf(way, made));
+  if (missing.some((way) => way.length === 0)) return { done: true, asks: [], notCarried: false };
+  const left = leftOf(keyring, made);
+  const served = missing.flatMap((way) => {
+    const by = serveWay(way, left);
+    return by ? [{ method: way[0]!.method, preferred: by[0]!.preferred }] : [];
+  });
+  const shown = served.filter(({ method }) => isCarried(method, carries));
+  const order = [...shown.filter((one) => one.preferred), ...shown.filter((one) => !one.preferred)];
+  return { done: false, asks: together(order.map(({ method }) => method)), notCarried: served.length > shown.length };
+}
+
+/** What to ask somebody first whose keyring serves nothing: as of everybody else, so that nothing is told by it. */
+export function firstOf(outcome: Outcome, carries: readonly PromptKind[]): Ask | undefined {
+  const ways = 'ways' in outcome ? outcome.ways : [];
+  const first = ways.length === 0 || ways.some((way) => way.some(({ method }) => method === 'password'));
+  const methods: Method[] = [...(first ? (['password'] as const) : []), ...ways.map((way) => way[0]!.method), 'totp'];
+  return together(methods.filter((method) => isCarried(method, carries)))[0];
+}
+
+const isCarried = (method: Method, carries: readonly PromptKind[]): boolean => {
+  const kind = PROMPT_OF[method];
+  return kind !== undefined && carries.includes(kind);
+};
+
+/** Methods as prompts, those together that one prompt serves. */
+function together(methods: readonly Method[]): Ask[] {
+  const asks: { kind: PromptKind; methods: Method[] }[] = [];
+  for (const method of new Set(methods)) {
+    const same = UNSENT.has(method) ? asks.find((ask) => UNSENT.has(ask.methods[0]!)) : undefined;
+    if (same) same.methods.push(method);
+    else asks.push({ kind: PROMPT_OF[method]!, methods: [method] });
+  }
+  return asks;
+}
+
+/** Whether an authenticator can answer what is asked: it fills a place of a way that is still open. */
+export function canAnswer(outcome: Outcome, made: readonly Proved[], one: Usable, keyring: readonly Usable[]): boolean {
+  if (leftOf([one], made).length === 0) return false;
+  const ways = waysFor(outcome, keyring, made);
+  if (ways.length === 0) return true;
+  return ways.some((way) =>
+    missingOf(way, made).some(
+      ({ method, qualifiers }) => method === one.method && qualifiers.every((wanted) => one.can.includes(wanted)),
+    ),
+  );
+}

@@ -1,0 +1,62 @@
+import { serialKey } from '@nimble-latch/core/people';
+import { brokenUniqueIndex } from '../db/errors.js';
+import { selectOne, updateById, type Db, type SqlValues } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { notFound, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { describeCarrier, type CarrierRow } from './store.js';
+
+/** The columns of a serial number: as it was typed, and as it is found. */
+export const serialColumns = (serial: string | null): SqlValues => ({
+  serial,
+  serialKey: serial === null ? null : serialKey(serial),
+});
+
+/** Writes a carrier; the unique index decides whether its serial number is free, and who has it is told. */
+export async function keepingSerialsApart<T>(deps: Deps, serial: string | null, change: Promise<T>): Promise<T> {
+  try {
+    return await change;
+  } catch (error) {
+    if (serial === null || brokenUniqueIndex(error) !== 'carriers_serial') throw error;
+    throw new Refusal('serial-taken', { name: await holderOf(deps, serial) });
+  }
+}
+
+async function holderOf(db: Db, serial: string): Promise<string> {
+  const row = await selectOne<{ display_name: string }>(
+    db,
+    'SELECT p.display_name FROM carriers c JOIN persons p ON p.id = c.person_id WHERE c.serial_key = :serial',
+    { serial: serialKey(serial) },
+  );
+  return row?.display_name ?? '';
+}
+
+export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { label, serial } = call.body;
+    const read = async () =>
+      await selectOne<CarrierRow & { person_id: Buffer }>(work, 'SELECT * FROM carriers WHERE id = :id FOR UPDATE', {
+        id: key(id),
+      });
+    const before = await read();
+    if (!before) throw notFound();
+    const changed = [
+      ...(label !== undefined && label !== before.label ? ['label'] : []),
+      ...(serial !== undefined && serial !== before.serial ? ['serial'] : []),
+    ];
+    if (changed.length > 0) {
+      const values = {
+        ...(label === undefined ? {} : { label }),
+        ...(serial === undefined ? {} : serialColumns(serial)),
+      };
+      await keepingSerialsApart(deps, serial ?? null, updateById(work, 'carriers', key(id), values));
+      const details = { fields: changed };
+      await work.trail(
+        entryOf(call, 'carrier.changed', { kind: 'carrier', id }, { person: text(before.person_id), details }),
+      );
+    }
+    return { answer: describeCarrier((await read())!) };
+  });

@@ -1,0 +1,84 @@
+import type { Answer } from '@nimble-latch/api';
+import { checkRulebook, readRulebook, type Binding, type Rulebook } from '@nimble-latch/core/rulebook';
+import { assuranceOf, writeWay } from '@nimble-latch/core/assurance';
+import type { Method } from '@nimble-latch/core/vocabulary';
+import { structuredPatch } from 'diff';
+import type { Db } from '../db/sql.js';
+import { lookUp } from './names.js';
+import { shownFinding, shownRulebook, type ShownFinding } from './shown.js';
+
+/** What can be enrolled by this release; a way with anything else is nobody's. */
+const ENROLLABLE: readonly Method[] = ['password', 'totp'];
+
+/** Outcomes that nobody can meet, since nothing that can be enrolled is enough; another way of the same rule would be. */
+function impossible({ rules, otherwise }: Rulebook): ShownFinding[] {
+  const all = [
+    ...rules.map(({ name, then }) => ({ name: name as string | null, then })),
+    { name: null, then: otherwise },
+  ];
+  return all.flatMap(({ name, then }): ShownFinding[] => {
+    if ('ways' in then) {
+      const lacking = then.ways.map((way) => way.find(({ method }) => !ENROLLABLE.includes(method))?.method);
+      if (lacking.includes(undefined)) return [];
+      return then.ways.map((way, i) => ({
+        what: 'way-not-possible',
+        rule: name,
+        facts: { way: writeWay(way), method: lacking[i]! },
+      }));
+    }
+    const best = assuranceOf(ENROLLABLE.map((method) => ({ method, qualifiers: [] })));
+    const enough =
+      then.kind === 'level' ? best.level >= then.level : then.kind !== 'phishing-resistant' || best.phishingResistant;
+    return enough ? [] : [{ what: 'outcome-not-possible', rule: name, facts: { methods: ENROLLABLE.join(', ') } }];
+  });
+}
+
+/** A text, read and looked up. */
+export interface Read {
+  readonly problems: Answer<'rulebook.check'>['problems'];
+  /** Undefined where there are problems. */
+  readonly sound?: { readonly rulebook: Rulebook; readonly binding: Binding; readonly findings: ShownFinding[] };
+}
+
+/**
+ * Reads a rulebook's text and says what is wrong with it, or what was probably not meant.
+ *
+ * @param before what names meant in the version that it goes back to
+ */
+export async function readText(db: Db, text: string, before: Binding, now: Date): Promise<Read> {
+  const { rulebook, problems } = readRulebook(text);
+  if (!rulebook) return { problems: [...problems] };
+  const { binding, known, renamed } = await lookUp(db, rulebook, before);
+  const findings: ShownFinding[] = [
+    ...checkRulebook(rulebook, known, now.getTime()).map((finding) => shownFinding(rulebook, finding)),
+    ...renamed.map(({ kind, name, now: called }) => ({
+      what: 'name-changed' as const,
+      rule: null,
+      kind,
+      facts: { name, now: called },
+    })),
+    ...impossible(rulebook),
+  ];
+  return { problems: [], sound: { rulebook, binding, findings } };
+}
+
+/** The same as the contract answers it. */
+export const checkedOf = ({ problems, sound }: Read): Answer<'rulebook.check'> => ({
+  problems,
+  rulebook: sound ? shownRulebook(sound.rulebook) : null,
+  findings: sound?.findings ?? [],
+});
+
+const CHANGES = { ' ': 'same', '+': 'added', '-': 'taken' } as const;
+
+/** Changed lines with three around each. */
+export function differenceOf(before: string, after: string): Answer<'rulebookDraft.review'>['difference'] {
+  const { hunks } = structuredPatch('', '', before, after, undefined, undefined, { context: 3 });
+  return hunks.flatMap(({ lines }) =>
+    lines.flatMap((line) => {
+      const change = CHANGES[line[0] as keyof typeof CHANGES];
+      // What is said of a missing last newline is no line.
+      return change ? [{ line: line.slice(1), change }] : [];
+    }),
+  );
+}

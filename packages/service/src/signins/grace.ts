@@ -1,0 +1,45 @@
+import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
+import { selectOne, write, type Db } from '../db/sql.js';
+import { key } from '../ids.js';
+
+const DAY_MS = 86_400_000;
+
+/**
+ * Until when somebody without a usable authenticator still gets in by a rule: so many days from when they were first
+ * asked, which is noted here, and never past the last day for all.
+ */
+export async function graceUntil(
+  db: Db,
+  personId: string,
+  rule: string,
+  grace: NonNullable<SignIn['requirement']['grace']>,
+  now: Date,
+): Promise<number> {
+  const who = { person: key(personId), rule };
+  await write(db, 'INSERT IGNORE INTO graces (person_id, rule, begun_at) VALUES (:person, :rule, :now)', {
+    ...who,
+    now,
+  });
+  const row = await selectOne<{ begun_at: Date }>(
+    db,
+    'SELECT begun_at FROM graces WHERE person_id = :person AND rule = :rule',
+    who,
+  );
+  const endOfLastDay = Date.parse(`${grace.lastDay}T00:00:00Z`) + DAY_MS;
+  return Math.min((row?.begun_at ?? now).getTime() + grace.days * DAY_MS, endOfLastDay);
+}
+
+/** The next state after a right proof, with the days of grace where the keyring does not suffice and a rule gives them. */
+export async function advanceRight(
+  db: Db,
+  personId: string | null,
+  before: SignIn,
+  event: Extract<Event, { type: 'right' }>,
+  now: Date,
+): Promise<SignIn> {
+  const after = advance(before, event, now.getTime());
+  const { grace, rule } = before.requirement;
+  if (after.state !== 'enrol-first' || !grace || !rule || personId === null) return after;
+  const until = await graceUntil(db, personId, rule.name, grace, now);
+  return advance(before, { ...event, graceUntil: until }, now.getTime());
+}
