@@ -35,7 +35,7 @@ export default {
       name: 'vocabulary-and-fields-import-nothing',
       severity: 'error',
       from: { path: '^packages/core/src/(vocabulary|people/fields)' },
-      to: {},
+      to: { pathNot: '^packages/core/src/vocabulary-' },
     },
     {
       name: 'api-runs-in-browsers',

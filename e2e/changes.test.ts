@@ -147,7 +147,7 @@ describe('every change', () => {
       ],
       [
         'connectionKeys.revoke',
-        () => owner.call('connectionKeys.revoke', { params: { ...connection, keyId: issued.keyId } }),
+        () => owner.call('connectionKeys.revoke', { params: { ...connection, keyId: issued.keyId! } }),
         ['connection-key.revoked'],
       ],
       ['connections.delete', () => owner.call('connections.delete', { params: connection }), ['connection.deleted']],

@@ -162,7 +162,7 @@ describe('an application asks about a person', () => {
       params: { id: mine.connection },
       body: { overlapHours: 1 },
     });
-    for (const key of [mine.key, rotated.key])
+    for (const key of [mine.key, rotated.key!])
       expect((await app(key, 1).call('signIns.show', { params: { id } })).state).toBe('asking');
     await inst.owner.call('connectionKeys.issue', { params: { id: mine.connection }, body: { overlapHours: 0 } });
     await expect

@@ -1,5 +1,5 @@
 /** Starts the demo: a private MariaDB, the service on it, the stand-in phone; prints how to get in. */
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import {
@@ -18,6 +18,7 @@ const dir = join(ROOT, '.run/demo');
 const ports = {
   service: Number(process.env.NLATCH_DEMO_PORT ?? 8470),
   phone: Number(process.env.NLATCH_DEMO_PHONE_PORT ?? 8471),
+  planner: Number(process.env.NLATCH_DEMO_PLANNER_PORT ?? 8472),
   database: Number(process.env.NLATCH_DEMO_DATABASE_PORT ?? 33070),
 };
 const say = (line = '') => process.stderr.write(`${line}\n`);
@@ -25,6 +26,7 @@ const say = (line = '') => process.stderr.write(`${line}\n`);
 for (const [name, variable] of [
   ['service', 'NLATCH_DEMO_PORT'],
   ['phone', 'NLATCH_DEMO_PHONE_PORT'],
+  ['planner', 'NLATCH_DEMO_PLANNER_PORT'],
   ['database', 'NLATCH_DEMO_DATABASE_PORT'],
 ])
   if (!(await portIsFree(ports[name]))) {
@@ -99,6 +101,33 @@ try {
   const client = join(dir, 'nlatch');
   writeFileSync(client, `#!/bin/sh\nNLATCH_CONFIG_DIR='${configDir}' exec '${process.execPath}' '${NLATCH}' "$@"\n`);
   chmodSync(client, 0o755);
+  const planner = join(dir, 'berth-planner.json');
+  if (!existsSync(planner)) {
+    say('· connecting the Berth Planner by OpenID Connect');
+    const address = `http://localhost:${ports.planner}`;
+    const connect = (...more) => {
+      const answer = spawnSync(
+        client,
+        [
+          ...['application', 'connect', 'Berth Planner', '--json', '--redirect', `${address}/signed-in`],
+          ...['--after-sign-out', `${address}/`, ...more],
+        ],
+        { encoding: 'utf8' },
+      );
+      if (answer.status !== 0) throw new Error(answer.stderr);
+      const { connection, key } = JSON.parse(answer.stdout);
+      return { id: connection.id, secret: key };
+    };
+    const clients = {
+      issuer: `http://localhost:${ports.service}`,
+      address,
+      whole: connect('--label', 'Sign-in pages'),
+      secondStep: connect('--label', 'Second step only', '--claims', 'password-checked'),
+    };
+    writeFileSync(planner, JSON.stringify(clients), { mode: 0o600 });
+  }
+  const berths = spawn(process.execPath, [STANDIN, 'berth-planner', '--clients', planner], { stdio: 'ignore' });
+  stops.push(() => berths.kill());
   const link = (await chore(env, 'owner-link', '--for', 'ines.marlow')).split('\n')[0];
 
   say();
@@ -109,6 +138,7 @@ try {
   say('                       (works once; Ines Marlow, login name ines.marlow)');
   say('  Everybody’s password harbour lights at dawn');
   say(`  Stand-in phone       http://localhost:${ports.phone}`);
+  say(`  Berth Planner        http://localhost:${ports.planner}  (an application that sends people to sign in)`);
   say();
   say('Three commands to try, already signed in (in another terminal):');
   say('  .run/demo/nlatch person list');

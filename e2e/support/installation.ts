@@ -173,7 +173,7 @@ export async function connectedApplication(
 ): Promise<{ id: string; connection: string; key: string }> {
   const application = await owner.call('applications.add', { body: { name } });
   const issued = await owner.call('connections.add', { params: { id: application.id }, body });
-  return { id: application.id, connection: issued.connection.id, key: issued.key };
+  return { id: application.id, connection: issued.connection.id, key: issued.key! };
 }
 
 /** Answers of many calls at once: their values, or the codes of their problems. */

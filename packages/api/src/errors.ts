@@ -60,6 +60,7 @@ const table = {
   'too-many-missing': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'sign-in-ended': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
   'sign-in-moved-on': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
+  'request-gone': { status: 410, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'link-spent': { status: 410, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'changed-meanwhile': { status: 412, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'body-too-large': { status: 413, exit: EXIT.badInput, retryable: false, audience: 'anyone' },

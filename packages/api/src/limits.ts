@@ -58,6 +58,10 @@ export const LIMITS = {
   /** Hours that an access token lives unless asked otherwise, and at most. */
   tokenHours: 12,
   tokenHoursMost: 24 * 366,
+  /** Characters of a sign-in request of an application as the pages carry it: sealed, so half as long again. */
+  requestChars: 16_000,
+  redirectUris: 20,
+  addressChars: 500,
   /** Characters of an `Idempotency-Key`. */
   idempotencyKeyChars: 100,
   /** Minutes for which a repeated request gets its first outcome. */

@@ -1,6 +1,7 @@
 /**
  * The words of the product as closed sets. No imports: the contract, the client and the console read the same lists.
  */
+export * from './vocabulary-oidc.js';
 
 /** Kinds of authenticator. */
 export const METHODS = [
@@ -118,7 +119,18 @@ export const OTP_ALGORITHMS = ['SHA1', 'SHA256', 'SHA512'] as const;
 export type OtpAlgorithm = (typeof OTP_ALGORITHMS)[number];
 
 /** What a key of the key set is for. A key serves one purpose only. */
-export const KEY_PURPOSES = ['seed', 'contact', 'index', 'verify', 'outcome', 'decoy', 'trail', 'outbox'] as const;
+export const KEY_PURPOSES = [
+  'seed',
+  'contact',
+  'index',
+  'verify',
+  'outcome',
+  'decoy',
+  'trail',
+  'outbox',
+  'request',
+  'token',
+] as const;
 export type KeyPurpose = (typeof KEY_PURPOSES)[number];
 
 /** `active` writes and reads; `reading` only reads; `retired` is kept for the record and no longer used. */
@@ -136,6 +148,13 @@ export const TRAIL_ACTIONS = [
   'session.started',
   'session.ended',
   'session.re-proved',
+  'browser-session.started',
+  'browser-session.ended',
+  'browser.remembered',
+  'browser.forgotten',
+  'code.replayed',
+  'signing-key.made',
+  'signing-key.retired',
   'access-token.issued',
   'access-token.revoked',
   'permission.refused',

@@ -7,9 +7,11 @@ import { selectOne } from './db/sql.js';
 import type { Deps } from './deps.js';
 import { Refusal } from './errors.js';
 import { HANDLERS } from './handlers.js';
+import { FloodGuard } from './http/flood-guard.js';
 import { registerPages } from './http/pages.js';
 import { problemOf, refusalOf } from './http/problems.js';
 import { registerContract } from './http/register.js';
+import { registerOidc } from './oidc/endpoints.js';
 
 /** Builds the HTTP service; listens to nothing. */
 export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyInstance> {
@@ -75,7 +77,9 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
     }
     return { ready: true };
   });
-  registerContract(app, deps, HANDLERS);
+  const floods = new FloodGuard();
+  registerContract(app, deps, HANDLERS, floods);
+  await registerOidc(app, deps, floods);
   await registerPages(app, deps, consoleDir);
   return app;
 }

@@ -2,6 +2,7 @@ import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import type { PasswordHasher } from './secrets/password-hasher.js';
 import type { KeyStore } from './secrets/key-store.js';
+import type { SigningKeys } from './oidc/signing-keys.js';
 import type { SettingsCache } from './insight/settings-cache.js';
 import type { RulebookCache } from './rulebook/running.js';
 import type { TrailWriter } from './trail/writer.js';
@@ -25,6 +26,7 @@ export interface Deps {
   readonly hasher: PasswordHasher;
   readonly settings: SettingsCache;
   readonly rulebook: RulebookCache;
+  readonly signing: SigningKeys;
   readonly trail: TrailWriter;
   readonly metrics: Metrics;
   readonly log: Logger;

@@ -1,6 +1,7 @@
 import { accessHandlers } from './access/routes.js';
 import { applicationHandlers } from './applications/routes.js';
 import type { Handlers } from './http/call.js';
+import { browserHandlers } from './browsers/routes.js';
 import { importHandlers } from './imports/routes.js';
 import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
@@ -19,5 +20,6 @@ export const HANDLERS: Handlers = {
   ...keyringHandlers,
   ...applicationHandlers,
   ...signInHandlers,
+  ...browserHandlers,
   ...insightHandlers,
 };

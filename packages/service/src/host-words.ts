@@ -19,6 +19,7 @@ export const hostWords = {
     keys: 'the key set of the installation',
     keysCreate: 'make the master key file and the key set where they are missing',
     keysList: 'keys by purpose and state',
+    keysRenewSigning: 'sign ID tokens with new keys from now on; the ones before are told to clients for a day more',
     keysRotate: 'make a new key for a purpose; the running service follows',
     trail: 'the tamper-evident record',
     trailVerify: 'verify every entry against its seal; needs no running service',
@@ -43,6 +44,7 @@ export const hostWords = {
       'Made the master key file {file}. Keep a copy where the database is not: without it nothing can be opened.',
     keysMade: 'Made keys for {purposes}.',
     keysComplete: 'The key set is complete; nothing to do.',
+    signingRenewed: 'ID tokens are signed with new keys; every node follows within seconds.',
     keyRotated:
       'Key {id} now writes for {purpose}. Nodes that run follow within seconds; records are sealed anew in the background (nlatch system show).',
     verified: '{sealed} entries are as they were sealed, {unsealed} wait for their seal, {findings} findings.',

@@ -15,6 +15,7 @@ import { migrate, UnknownMigrations } from './db/migrate.js';
 import { selectOne } from './db/sql.js';
 import { inTransaction } from './db/unit-of-work.js';
 import type { Deps } from './deps.js';
+import { keepSigningKeys } from './oidc/signing-keys.js';
 import { text } from './ids.js';
 import { closeRuntime, openRuntime, StartError, VERSION } from './runtime.js';
 import { serve, startedText } from './serve.js';
@@ -162,6 +163,15 @@ function buildProgram(): Command {
     .command('rotate <purpose>')
     .description(words.help.keysRotate)
     .action((purpose: string) => chore(async (deps) => print(await rotateKey(deps, purpose))));
+  keys
+    .command('renew-signing')
+    .description(words.help.keysRenewSigning)
+    .action(() =>
+      chore(async (deps) => {
+        await keepSigningKeys(deps, { atOnce: true });
+        print(words.done.signingRenewed);
+      }),
+    );
 
   const trail = program.command('trail').description(words.help.trail);
   trail

@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
 import { Command, CommanderError } from 'commander';
 import { BadPicture, codeAt, readPicture } from './phone/code.js';
+import { createPlanner, type PlannerClients } from './berths/server.js';
 import { createPhone } from './phone/server.js';
 
 const program = new Command('nlatch-standin')
@@ -32,6 +33,18 @@ phone
     const app = createPhone(Date.now);
     await app.listen({ host: '127.0.0.1', port: Number(options.port) });
     process.stderr.write(`The stand-in phone is at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+program
+  .command('berth-planner')
+  .description('an application that is connected by OpenID Connect')
+  .requiredOption('--clients <file>', 'JSON: issuer, address, whole and secondStep, each with id and secret')
+  .action(async (options: { clients: string }) => {
+    const clients = JSON.parse(readFileSync(options.clients, 'utf8')) as PlannerClients;
+    const app = createPlanner(clients);
+    await app.listen({ host: '127.0.0.1', port: Number(new URL(clients.address).port) });
+    process.stderr.write(`The Berth Planner is at ${clients.address}\n`);
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
   });
 

@@ -1,4 +1,11 @@
-import { CLAIMS, CONNECTION_KINDS, SCOPES } from '@nimble-latch/core/vocabulary';
+import {
+  CLAIMS,
+  CLIENT_KINDS,
+  CONNECTION_KINDS,
+  RELEASES,
+  SCOPES,
+  TOKEN_ALGORITHMS,
+} from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
@@ -12,12 +19,27 @@ const connectionKey = z.strictObject({
   lastUsedAt: instant.nullable(),
 });
 
+const address = z.string().max(LIMITS.addressChars);
+
+/** How an application is connected by OpenID Connect. */
+const oidc = z.strictObject({
+  client: z.enum(CLIENT_KINDS).describe('Whether it can keep a secret: confidential has one, public has none'),
+  redirectUris: z.array(address).min(1).max(LIMITS.redirectUris).describe('Compared as they stand'),
+  endUris: z.array(address).max(LIMITS.redirectUris).describe('Where people may be sent after signing out'),
+  releases: z.array(z.enum(RELEASES)).describe('What it may learn of people beside who they are'),
+  algorithm: z.enum(TOKEN_ALGORITHMS).describe('What its ID tokens are signed with'),
+});
+
 export const connection = z.strictObject({
   id,
   kind: z.enum(CONNECTION_KINDS),
   label: z.string(),
   scopes: z.array(z.enum(SCOPES)),
   claims: z.array(z.enum(CLAIMS)),
+  oidc: z
+    .strictObject({ ...oidc.shape, issuer: z.string(), clientId: id })
+    .nullable()
+    .describe('For connections by OpenID Connect'),
   keys: z.array(connectionKey),
   createdAt: instant,
   version,
@@ -36,8 +58,11 @@ export const application = z.strictObject({ ...applicationShape, connections: z.
 /** Holds a key in the clear, once. */
 export const issuedKey = z.strictObject({
   connection,
-  key: z.string().describe('Sent as `Authorization: Bearer <key>`; not shown again'),
-  keyId: id,
+  key: z
+    .string()
+    .nullable()
+    .describe('Sent as `Authorization: Bearer <key>`, or as client secret; not shown again. Null for public clients'),
+  keyId: id.nullable(),
   othersEndAt: instant.nullable().describe('When the keys before it stop working'),
 });
 
@@ -106,10 +131,19 @@ export const applicationRoutes = {
     access: operator('application.write'),
     params: byId,
     body: z.strictObject({
-      kind: z.literal('http').default('http'),
-      label: connectionFields.label.default('HTTP'),
-      scopes: connectionFields.scopes.default(['check']),
+      kind: z.enum(['http', 'oidc']).default('http'),
+      label: connectionFields.label.optional().describe('Left out: the name of its kind'),
+      scopes: connectionFields.scopes.optional().describe('Left out: check, where its kind has scopes'),
       claims: connectionFields.claims.default([]),
+      oidc: oidc
+        .extend({
+          client: oidc.shape.client.default('confidential'),
+          endUris: oidc.shape.endUris.default([]),
+          releases: oidc.shape.releases.default(['profile']),
+          algorithm: oidc.shape.algorithm.default('RS256'),
+        })
+        .optional()
+        .describe('For connections by OpenID Connect, and for those alone'),
     }),
     answer: issuedKey,
     status: 201,
@@ -122,7 +156,7 @@ export const applicationRoutes = {
     summary: 'Change what a connection may do and claim',
     access: operator('application.write'),
     params: byId,
-    body: z.strictObject(connectionFields).partial(),
+    body: z.strictObject({ ...connectionFields, oidc: oidc.omit({ client: true }).partial() }).partial(),
     answer: connection,
     etag: 'requires',
     errors: ['changed-meanwhile', 'if-match-needed'],

@@ -7,6 +7,7 @@ import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
 import { networkRoutes } from './networks.js';
+import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
 import { rulebookRoutes } from './rulebook.js';
 import { roleRoutes } from './roles.js';
@@ -23,6 +24,7 @@ export const ROUTES = {
   ...keyringRoutes,
   ...applicationRoutes,
   ...signInRoutes,
+  ...pageRoutes,
   ...insightRoutes,
 } satisfies Record<RouteId, RouteSpec>;
 

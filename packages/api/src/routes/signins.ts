@@ -66,12 +66,13 @@ const byId = z.strictObject({ id });
 
 const storyStep = z.strictObject({
   at: instant,
-  what: z.enum(['begun', 'asked', 'chosen', 'right', 'wrong', 'turned-away', 'ended']),
+  what: z.enum(['begun', 'asked', 'chosen', 'right', 'counted', 'wrong', 'turned-away', 'ended']),
   prompt: z.enum(PROMPT_KINDS).optional(),
   method: z.enum(METHODS).optional(),
   authenticator: id.optional(),
   why: z.enum(OPERATOR_REASONS).optional(),
   until: instant.optional(),
+  proved: instant.optional().describe('When it was proved, where that was in an earlier sign-in'),
 });
 
 export const activityRow = z.strictObject({

@@ -1,5 +1,5 @@
-import { CLAIMS, SCOPES, say, type Answer } from '@nimble-latch/api';
-import { InvalidArgumentError } from 'commander';
+import { CLAIMS, CLIENT_KINDS, RELEASES, SCOPES, TOKEN_ALGORITHMS, say, type Answer } from '@nimble-latch/api';
+import { InvalidArgumentError, Option } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { facts, table } from '../render/table.js';
@@ -62,7 +62,7 @@ function describe(session: Session, application: Application): string {
     parts.push(
       facts([
         [one.kind.toUpperCase(), `${one.label}  ${one.id}`],
-        ['SCOPES', one.scopes.join(', ') || words.facts.none],
+        ...(one.oidc ? oidcFacts(one.oidc) : ([['SCOPES', one.scopes.join(', ') || words.facts.none]] as const)),
         ['CLAIMS', one.claims.join(', ') || words.facts.none],
       ]),
       table(
@@ -81,12 +81,24 @@ function describe(session: Session, application: Application): string {
   return parts.join('\n');
 }
 
+const oidcFacts = (oidc: NonNullable<Connection['oidc']>): [string, string][] => [
+  [h.issuer, oidc.issuer],
+  [h.clientId, oidc.clientId],
+  [h.client, oidc.client],
+  [h.redirect, oidc.redirectUris.join(', ')],
+  [h.afterSignOut, oidc.endUris.join(', ') || words.facts.none],
+  [h.learns, oidc.releases.join(', ') || words.facts.none],
+  [h.signedBy, oidc.algorithm],
+];
+
 function issued(session: Session, answer: Answer<'connections.add'>, sentence: string): void {
   show(session, answer, () =>
     [
       sentence,
-      words.done.keyOnce,
-      `  ${answer.key}`,
+      ...(answer.connection.oidc
+        ? [say(words.done.clientId, { id: answer.connection.id, issuer: answer.connection.oidc.issuer })]
+        : []),
+      ...(answer.key === null ? [] : [words.done.keyOnce, `  ${answer.key}`]),
       ...(answer.othersEndAt ? [say(words.done.othersEnd, { until: exact(answer.othersEndAt) })] : []),
       '',
     ].join('\n'),
@@ -182,18 +194,45 @@ export const application: Noun = (command, context) => {
     .option('--label <text>')
     .option('--scopes <list>', SCOPES.join(', '), listOf(SCOPES))
     .option('--claims <list>', CLAIMS.join(', '), listOf(CLAIMS))
+    .option('--redirect <address...>', words.options.redirect)
+    .option('--after-sign-out <address...>', words.options.afterSignOut)
+    .addOption(new Option('--client <kind>', words.options.client).choices(CLIENT_KINDS))
+    .option('--releases <list>', RELEASES.join(', '), listOf(RELEASES))
+    .addOption(new Option('--signed-by <algorithm>', words.options.signedBy).choices(TOKEN_ALGORITHMS))
     .action(
       withSession(
         context,
         async (
           session,
           named: string,
-          options: { label?: string; scopes?: (typeof SCOPES)[number][]; claims?: (typeof CLAIMS)[number][] },
+          options: {
+            label?: string;
+            scopes?: (typeof SCOPES)[number][];
+            claims?: (typeof CLAIMS)[number][];
+            redirect?: string[];
+            afterSignOut?: string[];
+            client?: (typeof CLIENT_KINDS)[number];
+            releases?: (typeof RELEASES)[number][];
+            signedBy?: (typeof TOKEN_ALGORITHMS)[number];
+          },
         ) => {
           const found = await findApplication(session, named);
+          const { redirect, afterSignOut, client, releases, signedBy, ...rest } = options;
           const answer = await session.client.call('connections.add', {
             params: { id: found.id },
-            body: options,
+            body: redirect
+              ? {
+                  ...rest,
+                  kind: 'oidc',
+                  oidc: {
+                    redirectUris: redirect,
+                    ...(afterSignOut ? { endUris: afterSignOut } : {}),
+                    ...(client ? { client } : {}),
+                    ...(releases ? { releases } : {}),
+                    ...(signedBy ? { algorithm: signedBy } : {}),
+                  },
+                }
+              : rest,
             idempotencyKey: onceKey(),
           });
           issued(session, answer, say(words.done.connected, { name: found.name }));
@@ -206,17 +245,33 @@ export const application: Noun = (command, context) => {
     .option('--connection <id>')
     .option('--scopes <list>', say(words.options.scopes, { all: SCOPES.join(', ') }), listOf(SCOPES))
     .option('--claims <list>', say(words.options.claims, { all: CLAIMS.join(', ') }), listOf(CLAIMS))
+    .option('--redirect <address...>', words.options.redirectOnly)
+    .option('--after-sign-out <address...>', words.options.afterSignOut)
+    .option('--releases <list>', RELEASES.join(', '), listOf(RELEASES))
     .action(
       withSession(
         context,
         async (
           session,
           named: string,
-          options: { connection?: string; scopes?: (typeof SCOPES)[number][]; claims?: (typeof CLAIMS)[number][] },
+          options: {
+            connection?: string;
+            scopes?: (typeof SCOPES)[number][];
+            claims?: (typeof CLAIMS)[number][];
+            redirect?: string[];
+            afterSignOut?: string[];
+            releases?: (typeof RELEASES)[number][];
+          },
         ) => {
           const found = await findApplication(session, named);
-          const { connection: id, ...body } = options;
+          const { connection: id, redirect, afterSignOut, releases, ...rest } = options;
           const one = pickConnection(found, id);
+          const oidc = {
+            ...(redirect ? { redirectUris: redirect } : {}),
+            ...(afterSignOut ? { endUris: afterSignOut } : {}),
+            ...(releases ? { releases } : {}),
+          };
+          const body = Object.keys(oidc).length > 0 ? { ...rest, oidc } : rest;
           const answer = await session.client.call('connections.edit', {
             params: { id: one.id },
             body,

@@ -7,6 +7,7 @@ import { explainFailure, Failure } from '../failure.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
+import { browserVerbs } from './browsers.js';
 import { confirm, done, findPerson, onceKey, show, withSession, type Noun } from './support.js';
 
 type Keyring = Answer<'keyring.show'>;
@@ -221,6 +222,7 @@ export const keyring: Noun = (command, context) => {
         done(session, answer, say(words.done.authenticatorState, { label: answer.label, state: answer.state }));
       }),
     );
+  browserVerbs(command, context);
 };
 
 function writeQr(file: string, begun: Answer<'totp.begin'>): void {

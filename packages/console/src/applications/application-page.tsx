@@ -1,16 +1,19 @@
-import { CLAIMS, SCOPES, type Answer } from '@nimble-latch/api';
+import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { Button } from '../components/button.js';
-import { CheckboxGroup, TextField } from '../components/fields.js';
+import { TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Code, Facts, Page, Row, Section, ShownCode, Spread } from '../components/layout.js';
 import { ShowOnce } from '../components/show-once.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
+import { tell } from '../components/toasts.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
+import { Connect } from './connect.js';
 import { Exchanges } from './exchanges.js';
+import { EditConnection } from './edit-connection.js';
 import { ApplicationForm } from './applications-page.js';
 
 const w = words.applications;
@@ -34,7 +37,8 @@ export function ApplicationPage() {
   const close = () => setOpen(undefined);
   const showKey = (answer: Answer<'connections.add'>) => {
     close();
-    setIssued(answer.key);
+    if (answer.key === null) tell(w.connected);
+    else setIssued(answer.key);
   };
   return (
     <Page>
@@ -64,12 +68,12 @@ export function ApplicationPage() {
           />
         ))}
       </Section>
-      {application.connections.length > 0 && <HowItAsks />}
+      {application.connections.some(({ kind }) => kind === 'http') && <HowItAsks />}
       <Exchanges applicationId={id} />
       {open?.what === 'edit' && <ApplicationForm application={application} onClose={close} onDone={close} />}
       {open?.what === 'delete' && <DeleteApplication application={application} onClose={close} />}
       {open?.what === 'connect' && <Connect application={application} onClose={close} onDone={showKey} />}
-      {open?.what === 'grant' && <Grant connection={open.connection} onClose={close} />}
+      {open?.what === 'grant' && <EditConnection connection={open.connection} onClose={close} />}
       {open?.what === 'rotate' && <Rotate connection={open.connection} onClose={close} onDone={showKey} />}
       {open?.what === 'disconnect' && <Disconnect connection={open.connection} onClose={close} />}
       {issued && (
@@ -91,50 +95,92 @@ function ConnectionPart({
   connection: Connection;
   onOpen: (what: 'grant' | 'rotate' | 'disconnect') => void;
 }) {
+  const { oidc } = connection;
   const revoke = useAct((keyId: string) => call('connectionKeys.revoke', { params: { id: connection.id, keyId } }));
   return (
     <>
       <Spread>
         <strong>
-          {connection.kind}: {connection.label}
+          {w.kinds[connection.kind]}: {connection.label}
         </strong>
         <Row>
-          <Button onPress={() => onOpen('rotate')}>{w.rotate}</Button>
-          <Button onPress={() => onOpen('grant')}>{w.grant}</Button>
+          {oidc?.client !== 'public' && <Button onPress={() => onOpen('rotate')}>{w.rotate}</Button>}
+          <Button onPress={() => onOpen('grant')}>{oidc ? w.edit : w.grant}</Button>
           <Button look="danger" onPress={() => onOpen('disconnect')}>
             {w.disconnect}
           </Button>
         </Row>
       </Spread>
       <Facts>
-        <dt>{w.scopes}</dt>
-        <dd>{connection.scopes.join(', ') || words.none}</dd>
+        {oidc ? (
+          <OidcFacts oidc={oidc} />
+        ) : (
+          <>
+            <dt>{w.scopes}</dt>
+            <dd>{connection.scopes.join(', ') || words.none}</dd>
+          </>
+        )}
         <dt>{w.claims}</dt>
         <dd>{connection.claims.join(', ') || words.none}</dd>
       </Facts>
       {revoke.trouble && <Banner $tone="danger">{revoke.trouble.text}</Banner>}
-      <Table
-        label={w.keys}
-        rows={connection.keys}
-        keyOf={(row) => row.id}
-        columns={[
-          { heading: w.key, cell: (row) => <Code>{row.hint}</Code> },
-          { heading: w.since, cell: (row) => <Time at={row.createdAt} /> },
-          { heading: w.until, cell: (row) => (row.expiresAt ? <Time at={row.expiresAt} /> : w.noEnd) },
-          { heading: w.used, cell: (row) => <Time at={row.lastUsedAt} /> },
-          {
-            heading: '​',
-            cell: (row) => (
-              <Button look="quiet" onPress={() => revoke.mutate(row.id)}>
-                {w.revokeKey}
-              </Button>
-            ),
-          },
-        ]}
-      />
+      {oidc?.client !== 'public' && (
+        <Table
+          label={w.keys}
+          rows={connection.keys}
+          keyOf={(row) => row.id}
+          columns={[
+            { heading: w.key, cell: (row) => <Code>{row.hint}</Code> },
+            { heading: w.since, cell: (row) => <Time at={row.createdAt} /> },
+            { heading: w.until, cell: (row) => (row.expiresAt ? <Time at={row.expiresAt} /> : w.noEnd) },
+            { heading: w.used, cell: (row) => <Time at={row.lastUsedAt} /> },
+            {
+              heading: '​',
+              cell: (row) => (
+                <Button look="quiet" onPress={() => revoke.mutate(row.id)}>
+                  {w.revokeKey}
+                </Button>
+              ),
+            },
+          ]}
+        />
+      )}
     </>
   );
 }
+
+/** What goes into the application's settings, and what it may do. */
+function OidcFacts({ oidc }: { oidc: NonNullable<Connection['oidc']> }) {
+  return (
+    <>
+      <dt>{w.issuer}</dt>
+      <dd>
+        <Code>{oidc.issuer}</Code>
+      </dd>
+      <dt>{w.clientId}</dt>
+      <dd>
+        <Code>{oidc.clientId}</Code>
+      </dd>
+      <dt>{w.clientKind}</dt>
+      <dd>{w.clientKinds[oidc.client]}</dd>
+      <dt>{w.redirectUris}</dt>
+      <dd>{listed(oidc.redirectUris)}</dd>
+      <dt>{w.endUris}</dt>
+      <dd>{oidc.endUris.length > 0 ? listed(oidc.endUris) : words.none}</dd>
+      <dt>{w.releases}</dt>
+      <dd>{oidc.releases.join(', ') || words.none}</dd>
+      <dt>{w.algorithm}</dt>
+      <dd>{oidc.algorithm}</dd>
+    </>
+  );
+}
+
+const listed = (addresses: readonly string[]) =>
+  addresses.map((address) => (
+    <div key={address}>
+      <Code>{address}</Code>
+    </div>
+  ));
 
 /** The two calls that an integrator needs, ready to paste. */
 function HowItAsks() {
@@ -148,59 +194,6 @@ function HowItAsks() {
       <ShownCode>{then}</ShownCode>
       <a href="/api/docs">{words.settings.docs}</a>
     </Section>
-  );
-}
-
-const scopeOptions = SCOPES.map((id) => ({ id, text: w.scopeWords[id] }));
-const claimOptions = CLAIMS.map((id) => ({ id, text: w.claimWords[id] }));
-
-function Connect({
-  application,
-  onClose,
-  onDone,
-}: {
-  application: Application;
-  onClose: () => void;
-  onDone: (answer: Answer<'connections.add'>) => void;
-}) {
-  const [label, setLabel] = useState('HTTP');
-  const [scopes, setScopes] = useState<Connection['scopes']>(['check']);
-  const [claims, setClaims] = useState<Connection['claims']>([]);
-  const act = useAct<undefined, Answer<'connections.add'>>(
-    () =>
-      call('connections.add', {
-        params: { id: application.id },
-        body: { label, scopes, claims },
-        idempotencyKey: crypto.randomUUID(),
-      }),
-    onDone,
-  );
-  return (
-    <FormDialog title={w.connect} act={act} onClose={onClose} finish={w.connect}>
-      <TextField label={w.label} value={label} onChange={setLabel} problem={act.trouble?.fields['label']} autoFocus />
-      <CheckboxGroup label={w.scopes} options={scopeOptions} value={scopes} onChange={setScopes} />
-      <CheckboxGroup label={w.claims} options={claimOptions} value={claims} onChange={setClaims} />
-    </FormDialog>
-  );
-}
-
-function Grant({ connection, onClose }: { connection: Connection; onClose: () => void }) {
-  const [scopes, setScopes] = useState(connection.scopes);
-  const [claims, setClaims] = useState(connection.claims);
-  const act = useAct<undefined, unknown>(
-    () =>
-      call('connections.edit', {
-        params: { id: connection.id },
-        body: { scopes, claims },
-        ifMatch: connection.version,
-      }),
-    onClose,
-  );
-  return (
-    <FormDialog title={w.grant} act={act} onClose={onClose} finish={words.act.save}>
-      <CheckboxGroup label={w.scopes} options={scopeOptions} value={scopes} onChange={setScopes} />
-      <CheckboxGroup label={w.claims} options={claimOptions} value={claims} onChange={setClaims} />
-    </FormDialog>
   );
 }
 

@@ -106,12 +106,13 @@ const Lines = styled(Field)<{ $wide: boolean }>`
 export function TextArea({
   label,
   heard,
+  description,
   problem,
   code = false,
   rows,
   inputRef,
   ...props
-}: Omit<TextFieldProps, 'description' | 'placeholder'> & {
+}: Omit<TextFieldProps, 'placeholder'> & {
   /** What stands above it says what it is, so that its label is only heard. */
   heard?: boolean;
   rows: number;
@@ -128,6 +129,7 @@ export function TextArea({
     >
       {!heard && <Label>{label}</Label>}
       <AriaTextArea rows={rows} spellCheck={!code} {...(inputRef ? { ref: inputRef } : {})} />
+      {description && <Text slot="description">{description}</Text>}
       <FieldError>{problem}</FieldError>
     </Lines>
   );
@@ -257,6 +259,26 @@ export function CheckboxGroup<T extends string>({
         </Box>
       ))}
     </Group>
+  );
+}
+
+/** One thing to be ticked. */
+export function Checkbox({
+  children,
+  isSelected,
+  onChange,
+}: {
+  children: string;
+  isSelected: boolean;
+  onChange: (isSelected: boolean) => void;
+}) {
+  return (
+    <Box isSelected={isSelected} onChange={onChange}>
+      <span className="tick" aria-hidden="true">
+        {isSelected ? '✓' : ''}
+      </span>
+      <span>{children}</span>
+    </Box>
   );
 }
 

@@ -11,6 +11,7 @@ import { ActivityTable } from '../activity/activity-table.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
+import { Browsers } from './browsers.js';
 import { Keyring } from './keyring.js';
 import { Meets } from './meets.js';
 import { OwnTrail } from './own-trail.js';
@@ -92,6 +93,7 @@ export function PersonPage() {
         </dd>
       </Facts>
       <Keyring person={person} />
+      <Browsers person={person} />
       <Meets person={person} />
       <Section aria-labelledby="sign-ins">
         <Spread>

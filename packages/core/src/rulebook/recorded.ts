@@ -12,6 +12,7 @@ export interface RecordedFacts {
   readonly cities?: readonly string[];
   readonly risk?: number;
   readonly system?: System;
+  readonly browser?: 'new' | 'remembered';
   readonly lastProofAt?: number;
 }
 
@@ -19,7 +20,7 @@ const listed = <T>(set: ReadonlySet<T>): readonly T[] | undefined => (set.size >
 
 /** @param ruled the groups that rules name, in the order of their version; on others nothing can depend */
 export function recordFacts(facts: Facts, ruled: readonly string[]): RecordedFacts {
-  const { person, networks, countries, cities, risk, system, lastProofAt } = facts;
+  const { person, networks, countries, cities, risk, system, browser, lastProofAt } = facts;
   const all = {
     groups: listed(new Set(ruled.flatMap((group, place) => (person.groups.has(group) ? [place] : [])))),
     roles: listed(person.roles),
@@ -29,6 +30,7 @@ export function recordFacts(facts: Facts, ruled: readonly string[]): RecordedFac
     cities: listed(cities),
     risk,
     system,
+    browser,
     lastProofAt,
   };
   return Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined));
@@ -55,7 +57,7 @@ export function recallFacts(
     cities: new Set(recorded.cities),
     at,
     risk: recorded.risk,
-    browser: undefined,
+    browser: recorded.browser,
     system: recorded.system,
     lastProofAt: recorded.lastProofAt,
   };

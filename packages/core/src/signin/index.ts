@@ -12,4 +12,13 @@ export {
 } from './state.js';
 export { amrOf, wayOf } from './way.js';
 export * from './foresee.js';
-export { canAnswer, waysFor, type Ask, type Proved, type Requirement } from './requirement.js';
+export {
+  canAnswer,
+  waysFor,
+  wishing,
+  type Ask,
+  type Asked,
+  type AtLeast,
+  type Proved,
+  type Requirement,
+} from './requirement.js';

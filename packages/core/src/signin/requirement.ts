@@ -1,4 +1,4 @@
-import { assuranceOf, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
+import { assuranceOf, MOST_PROOFS, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
 import type { Outcome } from '../rulebook/form.js';
 import type { RecordedFacts } from '../rulebook/recorded.js';
 import type { Method, PromptKind } from '../vocabulary.js';
@@ -11,12 +11,23 @@ export interface Requirement {
   readonly rule: { readonly index: number; readonly name: string } | null;
   /** The rule on trial that would have decided instead. */
   readonly trial: { readonly index: number; readonly name: string } | null;
-  readonly outcome: Outcome;
-  /** Days of grace from when somebody was first asked, and the last day for all. */
+  readonly outcome: Asked;
   /** By what it was decided, where rules ask for more than the application. */
   readonly facts?: RecordedFacts;
+  /** Days of grace from when somebody was first asked, and the last day for all. */
   readonly grace?: { readonly days: number; readonly lastDay: string };
+  /** Days for which the browser may be remembered, if the person wishes. */
+  readonly remember?: number;
 }
+
+/** What an application wishes to be reached, where the person can. */
+export interface AtLeast {
+  readonly level: 1 | 2 | 3;
+  readonly phishingResistant: boolean;
+}
+
+/** What a rule asks, and what the application wishes besides. */
+export type Asked = Outcome & { readonly atLeast?: AtLeast };
 
 /** Something that was proved, as far as ways go by it. */
 export interface Proved {
@@ -54,7 +65,7 @@ export interface Ask {
 const PASSWORD: Way = [{ method: 'password', qualifiers: [] }];
 
 /** The ways that an outcome leaves to whoever holds this keyring and has proved this, the first one first. */
-export function waysFor(outcome: Outcome, held: readonly Usable[], made: readonly Proved[]): readonly Way[] {
+export function waysFor(outcome: Asked, held: readonly Usable[], made: readonly Proved[]): readonly Way[] {
   // What was proved counts as held, also where only an application vouches for it.
   const keyring: readonly Usable[] = [
     ...held,
@@ -62,6 +73,11 @@ export function waysFor(outcome: Outcome, held: readonly Usable[], made: readonl
       .filter((proof) => !held.some((one) => one.id === proof.id))
       .map((proof) => ({ ...proof, id: proof.id ?? 'vouched', preferred: false })),
   ];
+  const ways = waysOf(outcome, keyring);
+  return outcome.atLeast ? raised(ways, outcome.atLeast, keyring) : ways;
+}
+
+function waysOf(outcome: Outcome, keyring: readonly Usable[]): readonly Way[] {
   switch (outcome.kind) {
     case 'ways':
       return outcome.ways;
@@ -77,6 +93,34 @@ export function waysFor(outcome: Outcome, held: readonly Usable[], made: readonl
     case 'refuse':
       return [];
   }
+}
+
+/**
+ * An outcome with the first of an application's wishes that the keyring can reach. Where it can reach none, it stays as the
+ * rule has it: they are wishes (OpenID Connect Core §5.5.1.1), and the application is told what was reached.
+ */
+export function wishing(outcome: Outcome, wishes: readonly AtLeast[], keyring: readonly Usable[]): Asked {
+  const ways = waysOf(outcome, keyring);
+  const atLeast = wishes.find((wish) => reaching(ways, wish, keyring).length > 0);
+  return atLeast ? { ...outcome, atLeast } : outcome;
+}
+
+const raised = (ways: readonly Way[], wish: AtLeast, keyring: readonly Usable[]): readonly Way[] => {
+  const those = reaching(ways, wish, keyring);
+  return those.length > 0 ? those : ways;
+};
+
+/** Those of the ways that reach a wish, and the others with one proof more that does; as far as the keyring serves them. */
+function reaching(ways: readonly Way[], { level, phishingResistant }: AtLeast, keyring: readonly Usable[]) {
+  const enough = (way: Way) => {
+    const reached = assuranceOf(way);
+    return reached.level >= level && (reached.phishingResistant || !phishingResistant);
+  };
+  const more = keyring.map(({ method, can }): WayProof => ({ method, qualifiers: can }));
+  const longer = (way: Way) => (way.length < MOST_PROOFS ? more.map((proof): Way => [...way, proof]) : []);
+  return ways
+    .flatMap((way) => (enough(way) ? [way] : longer(way).filter(enough)))
+    .filter((way) => serveWay(way, keyring));
 }
 
 /** Every way of one proof, or of the password and one more, that a keyring could serve and that is enough. */
@@ -131,7 +175,7 @@ export interface Step {
 
 /** What comes after the proofs that were made. */
 export function stepAfter(
-  outcome: Outcome,
+  outcome: Asked,
   made: readonly Proved[],
   keyring: readonly Usable[],
   carries: readonly PromptKind[],
@@ -149,7 +193,7 @@ export function stepAfter(
 }
 
 /** What to ask somebody first whose keyring serves nothing: as of everybody else, so that nothing is told by it. */
-export function firstOf(outcome: Outcome, carries: readonly PromptKind[]): Ask | undefined {
+export function firstOf(outcome: Asked, carries: readonly PromptKind[]): Ask | undefined {
   const ways = 'ways' in outcome ? outcome.ways : [];
   const first = ways.length === 0 || ways.some((way) => way.some(({ method }) => method === 'password'));
   const methods: Method[] = [...(first ? (['password'] as const) : []), ...ways.map((way) => way[0]!.method), 'totp'];
@@ -173,7 +217,7 @@ function together(methods: readonly Method[]): Ask[] {
 }
 
 /** Whether an authenticator can answer what is asked: it fills a place of a way that is still open. */
-export function canAnswer(outcome: Outcome, made: readonly Proved[], one: Usable, keyring: readonly Usable[]): boolean {
+export function canAnswer(outcome: Asked, made: readonly Proved[], one: Usable, keyring: readonly Usable[]): boolean {
   if (leftOf([one], made).length === 0) return false;
   const ways = waysFor(outcome, keyring, made);
   if (ways.length === 0) return true;

@@ -13,17 +13,21 @@ export interface ProofDone extends Proved {
   readonly at: string;
   /** Taken on the application's word, under a claim that it was granted. */
   readonly claimed: boolean;
+  /** Made some days ago, in a browser that was remembered. */
+  readonly remembered?: true;
 }
 
 /** One line of the story that operators read. */
 export interface StoryStep {
   readonly at: string;
-  readonly what: 'begun' | 'asked' | 'chosen' | 'right' | 'wrong' | 'turned-away' | 'ended';
+  readonly what: 'begun' | 'asked' | 'chosen' | 'right' | 'counted' | 'wrong' | 'turned-away' | 'ended';
   readonly prompt?: PromptKind;
   readonly method?: Method;
   readonly authenticator?: string;
   readonly why?: OperatorReason;
   readonly until?: string;
+  /** When it was proved, where that was in a sign-in before this one. */
+  readonly proved?: string;
 }
 
 /** One question about one person at one application. */
@@ -37,6 +41,8 @@ export interface SignIn {
   /** Prompt kinds that the application can show. */
   readonly carries: readonly PromptKind[];
   readonly proofs: readonly ProofDone[];
+  /** Made in this browser some days ago, and good for this rule: they count as soon as something is proved anew. */
+  readonly kept?: readonly ProofDone[];
   readonly wrong: number;
   /** Why the last proof did not count, or why it ended; null while nothing has gone wrong. */
   readonly reason: Reason | null;
@@ -57,6 +63,13 @@ export type Event =
       readonly keyring: readonly Usable[];
       readonly claimed?: boolean;
       /** Until when the person gets in without a usable authenticator, in milliseconds since 1970. */
+      readonly graceUntil?: number;
+    }
+  /** What was proved before in this browser's session. Counts at once. */
+  | {
+      readonly type: 'resumed';
+      readonly proofs: readonly ProofDone[];
+      readonly keyring: readonly Usable[];
       readonly graceUntil?: number;
     }
   /** The person wants to be asked for this instead. */
@@ -83,6 +96,7 @@ export function beginSignIn(
   keyring: readonly Usable[],
   carries: readonly PromptKind[],
   nowMs: number,
+  kept: readonly ProofDone[] = [],
 ): SignIn {
   const blank: SignIn = {
     state: 'asking',
@@ -91,6 +105,7 @@ export function beginSignIn(
     requirement,
     carries,
     proofs: [],
+    ...(kept.length > 0 ? { kept } : {}),
     wrong: 0,
     reason: null,
     operatorReason: null,
@@ -158,7 +173,14 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         operatorReason: null,
         story: tell(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
-      return next(told, event.keyring, event.graceUntil, nowMs);
+      const { kept = [], ...rest } = told;
+      return next(counting(rest, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
+    }
+    case 'resumed': {
+      const { kept = [], ...rest } = signIn;
+      const resumed = counting(rest, event.proofs, event.keyring, nowMs);
+      if (resumed.proofs.length === signIn.proofs.length) return signIn;
+      return next(counting(resumed, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
     }
     case 'chosen': {
       const all = [...(signIn.asks ? [signIn.asks] : []), ...signIn.others];
@@ -168,6 +190,21 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       return { ...signIn, asks: chosen, others: all.filter((ask) => ask !== chosen), story };
     }
   }
+}
+
+const remembered = (kept: readonly ProofDone[]) => kept.map((proof): ProofDone => ({ ...proof, remembered: true }));
+
+/** Takes what was proved before, as far as the person still holds it and it was not proved anew. */
+function counting(signIn: SignIn, earlier: readonly ProofDone[], keyring: readonly Usable[], nowMs: number): SignIn {
+  let counted = signIn;
+  for (const proof of earlier) {
+    const held = keyring.some(({ id }) => id === proof.id);
+    if (!held || counted.proofs.some(({ id }) => id === proof.id)) continue;
+    const { method, id, at } = proof;
+    const step: StoryStep = { at: instant(nowMs), what: 'counted', method, authenticator: id!, proved: at };
+    counted = { ...counted, proofs: [...counted.proofs, proof], story: tell(counted, step) };
+  }
+  return counted;
 }
 
 /** After what was proved so far: the end, or the next prompt. */

@@ -16,14 +16,14 @@ export const addApplication: Handler<'applications.add'> = async (deps, call) =>
       insert(work, 'applications', { id: key(id), ...call.body, createdAt: work.now }),
     );
     await work.trail(entryOf(call, 'application.added', { kind: 'application', id }));
-    const application = await readApplication(work, id, work.now);
+    const application = await readApplication(deps, work, id);
     return { answer: application, version: application.version };
   });
 
-export const editApplication: Handler<'applications.edit'> = async (_deps, call) =>
+export const editApplication: Handler<'applications.edit'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    await readApplication(work, id, work.now);
+    await readApplication(deps, work, id);
     const columns = Object.fromEntries(
       Object.entries(call.body).filter(([, value]) => value !== undefined),
     ) as SqlValues;
@@ -41,14 +41,14 @@ export const editApplication: Handler<'applications.edit'> = async (_deps, call)
         { details: { fields: Object.keys(call.body) } },
       ),
     );
-    const application = await readApplication(work, id, work.now);
+    const application = await readApplication(deps, work, id);
     return { answer: application, version: application.version };
   });
 
-export const deleteApplication: Handler<'applications.delete'> = async (_deps, call) =>
+export const deleteApplication: Handler<'applications.delete'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { name } = await readApplication(work, id, work.now);
+    const { name } = await readApplication(deps, work, id);
     await assertUnruled(work, 'applications', id);
     await write(work, 'DELETE FROM applications WHERE id = :id AND built_in = 0', { id: key(id) });
     await work.trail(entryOf(call, 'application.deleted', { kind: 'application', id }, { details: { name } }));

@@ -2,12 +2,13 @@ import { LIMITS } from '@nimble-latch/api';
 import { insert, select, updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { notFound, Refusal } from '../errors.js';
+import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
 import { issueToken } from '../secrets/tokens.js';
-import { readApplication, readConnection, wordList } from './store.js';
+import { assertOidcClaims, changedParameters, oidcParameters } from './oidc.js';
+import { readApplication, readConnection, wordList, type Connection } from './store.js';
 
 /** Issues a key for a connection; what is stored can only verify it. */
 async function issueKey(deps: Deps, work: Work, connectionId: string): Promise<{ keyId: string; key: string }> {
@@ -24,19 +25,26 @@ async function issueKey(deps: Deps, work: Work, connectionId: string): Promise<{
   return { keyId, key: token };
 }
 
-async function withoutApplication(work: Work, id: string) {
-  const { applicationId, ...connection } = await readConnection(work, id, work.now);
+async function withoutApplication(deps: Deps, work: Work, id: string) {
+  const { applicationId, ...connection } = await readConnection(deps, work, id);
   return { applicationId, connection };
 }
 
-export const addConnection: Handler<'connections.add'> = async (deps, call) =>
-  await call.run(async (work) => {
+const DEFAULT_LABELS = { http: 'HTTP', oidc: 'OpenID Connect' } as const;
+
+export const addConnection: Handler<'connections.add'> = async (deps, call) => {
+  const parameters = oidcParameters(call.body);
+  // Made before anybody asks for it: clients keep the keys that they have read for some minutes.
+  if (parameters) await deps.signing.signer(deps, parameters.algorithm);
+  return await call.run(async (work) => {
     const { id: applicationId } = call.params;
-    const { connections } = await readApplication(work, applicationId, work.now);
+    const { connections } = await readApplication(deps, work, applicationId);
     if (connections.length >= LIMITS.connectionsPerApplication)
       throw new Refusal('limit-reached', { limit: LIMITS.connectionsPerApplication });
     const id = newId(deps);
-    const { kind, label, scopes, claims } = call.body;
+    const { kind, claims } = call.body;
+    const label = call.body.label ?? DEFAULT_LABELS[kind];
+    const scopes = call.body.scopes ?? (kind === 'oidc' ? [] : (['check'] as const));
     await insert(work, 'connections', {
       id: key(id),
       applicationId: key(applicationId),
@@ -44,27 +52,47 @@ export const addConnection: Handler<'connections.add'> = async (deps, call) =>
       label,
       scopes: wordList(scopes),
       claims: wordList(claims),
+      parameters: parameters && JSON.stringify(parameters),
       createdAt: work.now,
     });
-    const issued = await issueKey(deps, work, id);
     const target = { kind: 'application', id: applicationId };
-    await work.trail(entryOf(call, 'connection.added', target, { details: { connection: id, kind, scopes, claims } }));
     await work.trail(
-      entryOf(call, 'connection-key.issued', target, { details: { connection: id, key: issued.keyId } }),
+      entryOf(call, 'connection.added', target, { details: { connection: id, kind, scopes: [...scopes], claims } }),
     );
-    const { connection } = await withoutApplication(work, id);
-    return { answer: { connection, ...issued, othersEndAt: null } };
+    const issued = parameters?.client === 'public' ? undefined : await issueKey(deps, work, id);
+    if (issued)
+      await work.trail(
+        entryOf(call, 'connection-key.issued', target, { details: { connection: id, key: issued.keyId } }),
+      );
+    const { connection } = await withoutApplication(deps, work, id);
+    return { answer: { connection, key: issued?.key ?? null, keyId: issued?.keyId ?? null, othersEndAt: null } };
   });
+};
 
-export const editConnection: Handler<'connections.edit'> = async (_deps, call) =>
-  await call.run(async (work) => {
+/** What is kept of what is shown. */
+const storedOf = ({ client, redirectUris, endUris, releases, algorithm }: NonNullable<Connection['oidc']>) => ({
+  client,
+  redirectUris,
+  endUris,
+  releases,
+  algorithm,
+});
+
+export const editConnection: Handler<'connections.edit'> = async (deps, call) => {
+  if (call.body.oidc?.algorithm) await deps.signing.signer(deps, call.body.oidc.algorithm);
+  return await call.run(async (work) => {
     const { id } = call.params;
-    const { applicationId } = await readConnection(work, id, work.now);
-    const { label, scopes, claims } = call.body;
+    const { applicationId, oidc: before } = await readConnection(deps, work, id);
+    const { label, scopes, claims, oidc } = call.body;
+    if (oidc && !before) throw badField('body.oidc', 'only-oidc');
+    if (before && scopes && scopes.length > 0) throw badField('body.scopes', 'no-scopes');
+    if (before && claims) assertOidcClaims(before.client, claims);
+    const parameters = before && oidc ? changedParameters(storedOf(before), oidc) : undefined;
     const columns: SqlValues = {
       ...(label === undefined ? {} : { label }),
       ...(scopes === undefined ? {} : { scopes: wordList(scopes) }),
       ...(claims === undefined ? {} : { claims: wordList(claims) }),
+      ...(parameters === undefined ? {} : { parameters: JSON.stringify(parameters) }),
     };
     if (!(await updateById(work, 'connections', key(id), columns, call.ifMatch!)))
       throw new Refusal('changed-meanwhile');
@@ -72,17 +100,19 @@ export const editConnection: Handler<'connections.edit'> = async (_deps, call) =
       connection: id,
       ...(scopes ? { scopes } : {}),
       ...(claims ? { claims } : {}),
+      ...(parameters ? { oidc: { ...parameters, redirectUris: [...parameters.redirectUris] } } : {}),
       ...(label ? { fields: ['label'] } : {}),
     };
     await work.trail(entryOf(call, 'connection.changed', { kind: 'application', id: applicationId }, { details }));
-    const { connection } = await withoutApplication(work, id);
+    const { connection } = await withoutApplication(deps, work, id);
     return { answer: connection, version: connection.version };
   });
+};
 
-export const deleteConnection: Handler<'connections.delete'> = async (_deps, call) =>
+export const deleteConnection: Handler<'connections.delete'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { applicationId } = await readConnection(work, id, work.now);
+    const { applicationId } = await readConnection(deps, work, id);
     await write(work, 'DELETE FROM connections WHERE id = :id', { id: key(id) });
     await work.trail(
       entryOf(call, 'connection.deleted', { kind: 'application', id: applicationId }, { details: { connection: id } }),
@@ -93,7 +123,8 @@ export const deleteConnection: Handler<'connections.delete'> = async (_deps, cal
 export const rotateKey: Handler<'connectionKeys.issue'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { applicationId } = await readConnection(work, id, work.now);
+    const { applicationId, oidc } = await readConnection(deps, work, id);
+    if (oidc?.client === 'public') throw badField('params.id', 'no-secret');
     const present = await select<{ id: Buffer }>(
       work,
       'SELECT id FROM connection_keys WHERE connection_id = :id AND (expires_at IS NULL OR expires_at > :now) FOR UPDATE',
@@ -114,17 +145,17 @@ export const rotateKey: Handler<'connectionKeys.issue'> = async (deps, call) =>
     const issued = await issueKey(deps, work, id);
     const details = { connection: id, key: issued.keyId, overlapHours: call.body.overlapHours };
     await work.trail(entryOf(call, 'connection-key.issued', { kind: 'application', id: applicationId }, { details }));
-    const { connection } = await withoutApplication(work, id);
+    const { connection } = await withoutApplication(deps, work, id);
     return { answer: { connection, ...issued, othersEndAt: present.length > 0 ? othersEndAt.toISOString() : null } };
   });
 
-export const revokeKey: Handler<'connectionKeys.revoke'> = async (_deps, call) =>
+export const revokeKey: Handler<'connectionKeys.revoke'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id, keyId } = call.params;
-    const { applicationId, connection } = await withoutApplication(work, id);
+    const { applicationId, connection } = await withoutApplication(deps, work, id);
     if (!connection.keys.some((k) => k.id === keyId)) throw notFound();
     await write(work, 'UPDATE connection_keys SET expires_at = :now WHERE id = :id', { id: key(keyId), now: work.now });
     const details = { connection: id, key: keyId };
     await work.trail(entryOf(call, 'connection-key.revoked', { kind: 'application', id: applicationId }, { details }));
-    return { answer: (await withoutApplication(work, id)).connection };
+    return { answer: (await withoutApplication(deps, work, id)).connection };
   });

@@ -18,7 +18,7 @@ export const applicationHandlers: AreaHandlers<
   'applications.list': async (deps, { query }) => ({ answer: await listApplications(deps, query) }),
   'applications.add': addApplication,
   'applications.show': async (deps, { params }) => {
-    const application = await readApplication(deps, params.id, deps.now());
+    const application = await readApplication(deps, deps, params.id);
     return { answer: application, version: application.version };
   },
   'applications.edit': editApplication,

@@ -2,6 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import type { Claim, ConnectionKind, Scope } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, selectOne, type Db } from '../db/sql.js';
+import type { Deps } from '../deps.js';
 import { notFound } from '../errors.js';
 import { key, text } from '../ids.js';
 
@@ -22,6 +23,7 @@ interface ConnectionRow {
   label: string;
   scopes: string;
   claims: string;
+  parameters: string | null;
   version: number;
   created_at: Date;
 }
@@ -68,7 +70,7 @@ export async function listApplications(
   };
 }
 
-export async function readApplication(db: Db, id: string, now: Date): Promise<Application> {
+export async function readApplication(deps: Deps, db: Db, id: string): Promise<Application> {
   const row = await selectOne<ApplicationRow>(db, 'SELECT * FROM applications WHERE id = :id AND built_in = 0', {
     id: key(id),
   });
@@ -80,25 +82,25 @@ export async function readApplication(db: Db, id: string, now: Date): Promise<Ap
   );
   return {
     ...describe(row),
-    connections: await Promise.all(connections.map((connection) => withKeys(db, connection, now))),
+    connections: await Promise.all(connections.map((connection) => withKeys(deps, db, connection))),
   };
 }
 
-export async function readConnection(db: Db, id: string, now: Date): Promise<Connection & { applicationId: string }> {
+export async function readConnection(deps: Deps, db: Db, id: string): Promise<Connection & { applicationId: string }> {
   const row = await selectOne<ConnectionRow & { application_id: Buffer }>(
     db,
     'SELECT * FROM connections WHERE id = :id',
     { id: key(id) },
   );
   if (!row) throw notFound();
-  return { ...(await withKeys(db, row, now)), applicationId: text(row.application_id) };
+  return { ...(await withKeys(deps, db, row)), applicationId: text(row.application_id) };
 }
 
-async function withKeys(db: Db, row: ConnectionRow, now: Date): Promise<Connection> {
+async function withKeys(deps: Deps, db: Db, row: ConnectionRow): Promise<Connection> {
   const keys = await select<KeyRow>(
     db,
     'SELECT id, connection_id, hint, created_at, expires_at, last_used_at FROM connection_keys WHERE connection_id = :id AND (expires_at IS NULL OR expires_at > :now) ORDER BY id DESC',
-    { id: row.id, now },
+    { id: row.id, now: deps.now() },
   );
   return {
     id: text(row.id),
@@ -106,6 +108,14 @@ async function withKeys(db: Db, row: ConnectionRow, now: Date): Promise<Connecti
     label: row.label,
     scopes: words<Scope>(row.scopes),
     claims: words<Claim>(row.claims),
+    oidc:
+      row.parameters === null
+        ? null
+        : {
+            ...(JSON.parse(row.parameters) as NonNullable<Connection['oidc']>),
+            issuer: deps.config.publicUrl.origin,
+            clientId: text(row.id),
+          },
     keys: keys.map((k) => ({
       id: text(k.id),
       hint: k.hint,

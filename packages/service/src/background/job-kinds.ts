@@ -8,6 +8,7 @@ import { bulkChangeJob } from '../people/bulk.js';
 import { keepSignInHours } from '../insight/sign-in-hours.js';
 import { keepCounts } from '../people/counts.js';
 import { ageSeen, fillFacets } from '../people/facets.js';
+import { keepSigningKeys } from '../oidc/signing-keys.js';
 import type { JobKinds } from './jobs.js';
 import { rekey } from './rekey.js';
 
@@ -37,6 +38,11 @@ async function keepPartitions(deps: Deps): Promise<string> {
 async function sweep(deps: Deps): Promise<string> {
   const db = { sequelize: deps.sequelize };
   const stale: readonly [table: string, condition: string][] = [
+    ['browser_sessions', 'expires_at < UTC_TIMESTAMP(3)'],
+    ['remembered_browsers', 'until < UTC_TIMESTAMP(3)'],
+    ['browsers', 'seen_at < UTC_TIMESTAMP(3) - INTERVAL 400 DAY'],
+    ['spent_requests', 'expires_at < UTC_TIMESTAMP(3)'],
+    ['oidc_grants', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 1 HOUR'],
     ['outcomes', 'expires_at < UTC_TIMESTAMP(3)'],
     ['sessions', 'expires_at < UTC_TIMESTAMP(3)'],
     ['access_tokens', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
@@ -79,6 +85,7 @@ export const JOB_KINDS: JobKinds = {
   'keep-partitions': { everySeconds: 3600, run: keepPartitions },
   sweep: { everySeconds: 300, run: sweep },
   'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
+  'keep-signing-keys': { everySeconds: 3600, run: async (deps) => await keepSigningKeys(deps) },
   rekey: { long: true, run: rekey },
   'check-import': { long: true, run: checkImportJob },
   'apply-import': { long: true, run: applyImportJob },

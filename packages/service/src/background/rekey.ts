@@ -33,6 +33,12 @@ const SEALED: readonly {
     identity: (id) => `person/${id}/phone`,
     index: { column: 'phone_index', field: 'phone' },
   },
+  {
+    purpose: 'token',
+    table: 'signing_keys',
+    column: 'private_sealed',
+    identity: (id) => `signing-key/${id}`,
+  },
   { purpose: 'contact', table: 'import_blocks', column: 'sealed', identity: blockIdentity },
 ];
 
@@ -43,9 +49,17 @@ const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
     'SELECT COUNT(*) AS n FROM persons WHERE SUBSTRING(mail_sealed, 2, 16) = :id OR SUBSTRING(phone_sealed, 2, 16) = :id',
     'SELECT COUNT(*) AS n FROM import_blocks WHERE SUBSTRING(sealed, 2, 16) = :id',
   ],
-  verify: ['connection_keys', 'sessions', 'access_tokens', 'host_links'].map(
-    (table) => `SELECT COUNT(*) AS n FROM ${table} WHERE hash_key_id = :id`,
-  ),
+  token: ['SELECT COUNT(*) AS n FROM signing_keys WHERE SUBSTRING(private_sealed, 2, 16) = :id'],
+  // What a key sealed for the browser has run out by the time that it could be retired.
+  verify: [
+    'connection_keys',
+    'sessions',
+    'access_tokens',
+    'host_links',
+    'browser_sessions',
+    'browsers',
+    'oidc_grants',
+  ].map((table) => `SELECT COUNT(*) AS n FROM ${table} WHERE hash_key_id = :id`),
   outcome: ['SELECT COUNT(*) AS n FROM outcomes WHERE SUBSTRING(sealed, 2, 16) = :id'],
   outbox: ['SELECT COUNT(*) AS n FROM outbox WHERE SUBSTRING(sealed, 2, 16) = :id'],
 };

@@ -102,7 +102,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
       params: { id },
       body: { scopes: [...connect.scopes], claims: [...connect.claims] },
     });
-    apps.set(name, issued.key);
+    apps.set(name, issued.key!);
     places.set(name, { applicationId: id, connectionId: issued.connection.id });
   }
 

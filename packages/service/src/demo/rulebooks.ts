@@ -14,6 +14,12 @@ rules:
     at: { applications: [Console] }
     then: { ask whoever has one: [password + totp, webauthn(verified)] }
 
+  # The plan is open all day, on the same screens.
+  - rule: Berth plans
+    at: { applications: [Berth Planner] }
+    then: { ask for: [password + totp, webauthn(verified)] }
+    remember browser: 14 days
+
 otherwise: { ask for level: 2 }
 `;
 

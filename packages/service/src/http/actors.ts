@@ -42,12 +42,19 @@ export interface AnybodyActor {
   readonly kind: 'anybody';
 }
 
-export type Actor = OperatorActor | ApplicationActor | AnybodyActor;
+/** Somebody who is signed in by our pages, acting for themselves. */
+export interface PageActor {
+  readonly kind: 'page';
+  readonly personId: string;
+}
+
+export type Actor = OperatorActor | ApplicationActor | AnybodyActor | PageActor;
 
 /** The actor as the trail names it. */
 export function trailActor(actor: Actor): NewEntry['actor'] {
   switch (actor.kind) {
     case 'person':
+    case 'page':
       return { kind: 'person', id: actor.personId };
     case 'application':
       return { kind: 'application', id: actor.applicationId };

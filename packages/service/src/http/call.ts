@@ -10,6 +10,14 @@ type ActorOf<R extends RouteId> = Routes[R]['access']['kind'] extends 'applicati
     ? AnybodyActor
     : OperatorActor;
 
+/** A cookie of our pages: `__Host-`, for scripts of nobody, sent by pages of this origin alone. */
+export interface SetCookie {
+  readonly name: `__Host-${string}`;
+  /** Null clears it. */
+  readonly token: string | null;
+  readonly expiresAt?: Date;
+}
+
 /** One call, already parsed and permitted. */
 export interface Call<R extends RouteId> {
   readonly params: Parsed<R, 'params'>;
@@ -24,6 +32,8 @@ export interface Call<R extends RouteId> {
   readonly browser: string | null;
   /** The version from If-Match; always there where the route requires it. */
   readonly ifMatch: number | undefined;
+  /** The cookies of our pages. */
+  readonly cookies: Readonly<Record<string, string | undefined>>;
   /** The console session's cookie, where there is one; for calls that anybody may make. */
   readonly sessionToken: string | undefined;
   /** The request carries an `Idempotency-Key`, so its outcome has to be kept: use `run`. */
@@ -42,6 +52,7 @@ export interface Reply<R extends RouteId> {
   /** Becomes the ETag. */
   readonly version?: number;
   /** A console session to set, or to clear (null). */
+  readonly cookies?: readonly SetCookie[];
   readonly session?: { readonly token: string; readonly expiresAt: Date } | null;
 }
 

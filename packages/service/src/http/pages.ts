@@ -32,10 +32,20 @@ function pagePolicy(nonce: string | undefined): string {
   );
 }
 
+/** For what no cookie opens: a page of any origin may read it. */
+const FOR_ANY_ORIGIN = {
+  'access-control-allow-origin': '*',
+  'cross-origin-resource-policy': 'cross-origin',
+};
+
 const PAGE_HEADERS = {
   'cross-origin-opener-policy': 'same-origin',
   'permissions-policy': 'camera=(), microphone=(), geolocation=()',
 };
+
+/** Pages for everybody, which are no part of the console. */
+const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in']);
+const pathOf = (url: string): string => url.split('?')[0]!;
 
 /** The console's files, the description of the interface, and the headers of everything. */
 export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir: string): Promise<void> {
@@ -43,7 +53,9 @@ export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir
   const ofData = { ...all, 'content-security-policy': DATA_POLICY };
   const ofPages = { ...all, ...PAGE_HEADERS };
   app.addHook('onSend', (request, reply, payload, done) => {
-    const data = request.routeOptions.config.routeId !== undefined;
+    const { routeId, oidc, anyOrigin } = request.routeOptions.config;
+    const data = routeId !== undefined || oidc === true;
+    if (anyOrigin) reply.headers(FOR_ANY_ORIGIN);
     reply.headers(
       data
         ? ofData
@@ -68,6 +80,7 @@ export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir
     return;
   }
   const index = readFileSync(indexFile, 'utf8');
+  const signIn = readFileSync(join(consoleDir, 'sign-in.html'), 'utf8');
   await app.register(fastifyStatic, {
     root: join(consoleDir, 'assets'),
     prefix: '/assets/',
@@ -89,6 +102,11 @@ export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir
     return reply
       .type('text/html; charset=utf-8')
       .header('cache-control', 'no-store')
-      .send(index.replace('<head>', `<head><meta property="csp-nonce" nonce="${nonce}" content="${nonce}">`));
+      .send(
+        (SIGN_IN_PAGES.has(pathOf(request.url)) ? signIn : index).replace(
+          '<head>',
+          `<head><meta property="csp-nonce" nonce="${nonce}" content="${nonce}">`,
+        ),
+      );
   });
 }

@@ -19,16 +19,15 @@ import { askForSignature, SignatureNeeded } from '../access/countersign.js';
 import { entryOf, type Actor } from './actors.js';
 import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
-import { FloodGuard } from './flood-guard.js';
+import type { FloodGuard } from './flood-guard.js';
 import { firstOutcome, keepOutcome, onceOf, Repeated } from './outcomes.js';
 import { issuesOf } from './problems.js';
 
 /** Registers every call of the contract. The path of a request: admitted, parsed, handled, its answer checked. */
-export function registerContract(app: FastifyInstance, deps: Deps, handlers: Handlers): void {
+export function registerContract(app: FastifyInstance, deps: Deps, handlers: Handlers, floods: FloodGuard): void {
   const gate = new Gate(deps);
   // Files come as streams to the calls that take them, which bound them themselves; everywhere else only JSON is read.
   app.addContentTypeParser('text/csv', (_request, payload, done) => done(null, payload));
-  const floods = new FloodGuard();
   for (const id of ROUTE_IDS) {
     const spec: RouteSpec = ROUTES[id];
     app.route({
@@ -84,6 +83,7 @@ async function handle<R extends RouteId>(
     origin: request.ip,
     browser: request.headers['user-agent']?.slice(0, 400) ?? null,
     ifMatch: spec.etag === 'requires' ? versionOf(request) : undefined,
+    cookies: request.cookies,
     sessionToken: request.cookies[SESSION_COOKIE],
     once: once !== undefined,
     run: (useCase: Parameters<Call<R>['run']>[0], opening?: Parameters<Call<R>['run']>[1]) =>
@@ -139,6 +139,16 @@ function send<R extends RouteId>(spec: RouteSpec, reply: FastifyReply, result: R
       sameSite: 'strict',
       expires: result.session.expiresAt,
     });
+  for (const { name, token, expiresAt } of result.cookies ?? [])
+    if (token === null) reply.clearCookie(name, { path: '/', secure: true, httpOnly: true, sameSite: 'strict' });
+    else
+      reply.setCookie(name, token, {
+        path: '/',
+        secure: true,
+        httpOnly: true,
+        sameSite: 'strict',
+        ...(expiresAt ? { expires: expiresAt } : {}),
+      });
   reply.code(spec.status ?? 200).header('cache-control', 'no-store');
   if (spec.media) return reply.type(spec.media).send(result.stream ?? result.answer);
   // Checked on the way out too: a field that the contract does not name never leaves.
@@ -175,5 +185,9 @@ function versionOf(request: FastifyRequest): number {
 declare module 'fastify' {
   interface FastifyContextConfig {
     routeId?: RouteId;
+    /** An endpoint of OpenID Connect: data, no page. */
+    oidc?: boolean;
+    /** No cookie opens it, so pages of any origin may read it. */
+    anyOrigin?: boolean;
   }
 }

@@ -63,6 +63,8 @@ export interface Circumstances {
   readonly sourceAddress: string | null;
   readonly browser: string | null;
   readonly risk: number | null;
+  /** How well this person knows the browser, where they are at a page of ours. */
+  readonly known?: Facts['browser'];
   readonly at: number;
 }
 
@@ -71,7 +73,7 @@ export async function factsOf(
   db: Db,
   { needs }: Pick<RunningRulebook, 'needs'>,
   person: PersonFacts,
-  { applicationId, sourceAddress, browser, risk, at }: Circumstances,
+  { applicationId, sourceAddress, browser, risk, known, at }: Circumstances,
 ): Promise<Facts> {
   const networks = needs.networks ? await locate(db, sourceAddress) : [];
   return {
@@ -82,8 +84,7 @@ export async function factsOf(
     cities: new Set(networks.flatMap((network) => network.city ?? [])),
     at,
     risk: risk ?? undefined,
-    // Which browser it is can only be known where it comes to our own pages.
-    browser: undefined,
+    browser: known,
     system: browser === null ? undefined : systemOf(browser),
     lastProofAt: person.lastProofAt,
   };
@@ -100,9 +101,14 @@ export function requirementOf(
     rule: rule ? { index: index!, name: rule.name } : null,
     trial: trial ? { index: trial.index, name: trial.rule.name } : null,
     outcome,
-    ...(needs.person || needs.networks || facts.risk !== undefined || facts.system !== undefined
+    ...(needs.person ||
+    needs.networks ||
+    facts.risk !== undefined ||
+    facts.system !== undefined ||
+    facts.browser !== undefined
       ? { facts: recordFacts(facts, ruled) }
       : {}),
     ...(rule?.grace ? { grace: rule.grace } : {}),
+    ...(rule && rule.rememberDays > 0 ? { remember: rule.rememberDays } : {}),
   };
 }

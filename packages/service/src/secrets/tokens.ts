@@ -6,7 +6,16 @@ import type { Deps } from '../deps.js';
  * Bearer secrets: `<prefix>_<id>_<secret>`. The id finds the row, the secret (160 random bits) is only ever verified.
  * The prefix lets scanners for leaked secrets recognise them.
  */
-export const TOKEN_PREFIX = { connection: 'nlk', access: 'nla', session: 'nls', link: 'nll' } as const;
+export const TOKEN_PREFIX = {
+  connection: 'nlk',
+  access: 'nla',
+  session: 'nls',
+  link: 'nll',
+  'browser-session': 'nlp',
+  browser: 'nlb',
+  code: 'nlc',
+  userinfo: 'nlu',
+} as const;
 export type TokenKind = keyof typeof TOKEN_PREFIX;
 
 const SECRET_BYTES = 20;
@@ -23,7 +32,7 @@ export function issueToken(
   return { token, hint: `${token.slice(0, 12)}…`, hash, hashKeyId: key(keyId) };
 }
 
-const SHAPE = /^(nl[kasl])_([a-z2-7]{26})_[a-z2-7]{32}$/;
+const SHAPE = /^(nl[kaslpbcu])_([a-z2-7]{26})_[a-z2-7]{32}$/;
 
 /** The id inside a token of this kind, or undefined when it has not even its shape. */
 export function tokenId(kind: TokenKind, token: string): string | undefined {

@@ -1,7 +1,8 @@
 import type { Parsed } from '@nimble-latch/api';
 import { decide } from '@nimble-latch/core/rulebook';
-import { beginSignIn } from '@nimble-latch/core/signin';
+import { beginSignIn, wishing, type AtLeast, type ProofDone } from '@nimble-latch/core/signin';
 import type { Claim } from '@nimble-latch/core/vocabulary';
+import type { Acquaintance } from '../browsers/browsers.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { newId } from '../ids.js';
@@ -33,8 +34,18 @@ function madeClaims(claims: Asked['claims']): Claim[] {
 
 const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as const;
 
+/** What is known where the person is at a page of ours, and not of an application. */
+export interface AtPage {
+  /** The browser that they are at, seen from whoever the login name means. */
+  readonly acquaintance: (personId: string | null) => Promise<Acquaintance>;
+  /** What was proved in this browser's session; for its own person only. */
+  readonly resumed: readonly ProofDone[];
+  /** What the application wishes, where the person can reach it. */
+  readonly atLeast: readonly AtLeast[];
+}
+
 /** What a new sign-in looks like: whom it means, what is believed, which rule decides, what it asks first. */
-export async function prepareSignIn(deps: Deps, place: Place, asked: Asked): Promise<StoredSignIn> {
+export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page?: AtPage): Promise<StoredSignIn> {
   const running = await deps.rulebook.current();
   const subject = await findSubject(deps, asked.loginName, running.needs.person);
   const now = deps.now();
@@ -46,20 +57,30 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked): Pro
     browser: believed('browser') ? asked.claims.browser! : null,
     risk: believed('risk') ? asked.claims.risk! : null,
   };
-  const facts = await factsOf(deps, running, subject.facts, { ...circumstances, at: now.getTime() });
-  const requirement = requirementOf(running, decide(running.compiled, facts), facts);
   const { keyring } = subject;
+  const personId = subject.decoyId ? null : subject.personId;
+  const met = await page?.acquaintance(personId);
+  const facts = await factsOf(deps, running, subject.facts, {
+    ...circumstances,
+    ...(met ? { known: met.known } : {}),
+    at: now.getTime(),
+  });
+  const ruled = requirementOf(running, decide(running.compiled, facts), facts);
+  const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, keyring) } : ruled;
   // A password that the application has checked itself need not be a prompt that it can show.
   const carries = believed('password-checked') ? [...asked.carries, 'password' as const] : asked.carries;
-  const asking = beginSignIn(requirement, seemingKeyring(keyring), carries, now.getTime());
+  // What an application wishes is wished of now: what was proved days ago does not reach it.
+  const kept = requirement.outcome.atLeast
+    ? []
+    : (met?.remembered.find(({ rule }) => rule === requirement.rule?.name)?.proofs ?? []);
+  const blank = beginSignIn(requirement, seemingKeyring(keyring), carries, now.getTime(), kept);
+  const resumed = page?.resumed ?? [];
+  const asking =
+    resumed.length > 0
+      ? await advanceRight(deps, personId, blank, { type: 'resumed', proofs: resumed, keyring }, now)
+      : blank;
   const signIn = believed('password-checked')
-    ? await advanceRight(
-        deps,
-        subject.decoyId ? null : subject.personId,
-        asking,
-        { type: 'right', proof: VOUCHED, keyring, claimed: true },
-        now,
-      )
+    ? await advanceRight(deps, personId, asking, { type: 'right', proof: VOUCHED, keyring, claimed: true }, now)
     : asking;
   return {
     id: newId(deps),

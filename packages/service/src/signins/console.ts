@@ -1,4 +1,3 @@
-import { constantTimeEqual } from '@nimble-latch/core/crypto';
 import type { Role } from '@nimble-latch/core/vocabulary';
 import { issueAccessToken } from '../access/access-tokens.js';
 import { refreshSession, startSession } from '../access/sessions.js';
@@ -9,6 +8,7 @@ import { Refusal } from '../errors.js';
 import type { Call, Handler, Reply } from '../http/call.js';
 import { CONSOLE_APPLICATION, key } from '../ids.js';
 import { prepareSignIn, type Place } from './begin.js';
+import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
 import { insertSignIn, viewOf, type StoredSignIn } from './store.js';
 
@@ -19,15 +19,6 @@ const CONSOLE: Place = {
   walkedBy: null,
   granted: ['source-address', 'browser'],
 };
-
-/** Ties the later calls of a sign-in to whoever began it; follows from the id, so that nothing is stored. */
-const handleOf = (deps: Deps, id: string) => deps.keys.current.blindIndex('handle', id).toString('base64url');
-
-function isHandle(deps: Deps, id: string, handle: string): boolean {
-  return deps.keys.current
-    .blindIndexes('handle', id)
-    .some((index) => constantTimeEqual(Buffer.from(index.toString('base64url')), Buffer.from(handle)));
-}
 
 export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
   const stored = await prepareSignIn(deps, CONSOLE, {

@@ -29,12 +29,12 @@ export async function graceUntil(
   return Math.min((row?.begun_at ?? now).getTime() + grace.days * DAY_MS, endOfLastDay);
 }
 
-/** The next state after a right proof, with the days of grace where the keyring does not suffice and a rule gives them. */
+/** The next state after right proofs, with the days of grace where the keyring does not suffice and a rule gives them. */
 export async function advanceRight(
   db: Db,
   personId: string | null,
   before: SignIn,
-  event: Extract<Event, { type: 'right' }>,
+  event: Extract<Event, { type: 'right' | 'resumed' }>,
   now: Date,
 ): Promise<SignIn> {
   const after = advance(before, event, now.getTime());

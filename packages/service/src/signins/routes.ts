@@ -15,6 +15,7 @@ import { tellTrail } from './context.js';
 import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
 import { meets } from './meets.js';
+import { pagesBegin, pagesProve } from './pages.js';
 import { prove } from './prove.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf, type StoredSignIn } from './store.js';
 
@@ -118,6 +119,8 @@ export const signInHandlers: AreaHandlers<
   | 'signIns.cancel'
   | 'console.begin'
   | 'console.prove'
+  | 'pages.begin'
+  | 'pages.prove'
   | 'walkThroughs.begin'
   | 'walkThroughs.prove'
   | 'people.meets'
@@ -133,6 +136,8 @@ export const signInHandlers: AreaHandlers<
   'signIns.cancel': cancelForApplication,
   'console.begin': consoleBegin,
   'console.prove': consoleProve,
+  'pages.begin': pagesBegin,
+  'pages.prove': pagesProve,
   'walkThroughs.begin': beginWalk,
   'walkThroughs.prove': proveWalk,
   'people.meets': meets,

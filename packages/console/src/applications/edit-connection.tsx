@@ -1,0 +1,48 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { CheckboxGroup } from '../components/fields.js';
+import { FormDialog } from '../components/form-dialog.js';
+import { words } from '../messages/index.js';
+import { call, useAct } from '../session/api.js';
+import { claimOptions, OidcFields, oidcClaimOptions, oidcOf, scopeOptions, type TypedOidc } from './connect.js';
+
+const w = words.applications;
+type Connection = Answer<'applications.show'>['connections'][number];
+
+/** Changes what a connection may do, claim and learn, and where it sends people. */
+export function EditConnection({ connection, onClose }: { connection: Connection; onClose: () => void }) {
+  const { oidc } = connection;
+  const [scopes, setScopes] = useState(connection.scopes);
+  const [claims, setClaims] = useState(connection.claims);
+  const [typed, setTyped] = useState<TypedOidc>({
+    redirectUris: oidc?.redirectUris.join('\n') ?? '',
+    endUris: oidc?.endUris.join('\n') ?? '',
+    releases: oidc?.releases ?? [],
+  });
+  const act = useAct<undefined, unknown>(
+    () =>
+      call('connections.edit', {
+        params: { id: connection.id },
+        body: oidc ? { claims, oidc: oidcOf(typed) } : { scopes, claims },
+        ifMatch: connection.version,
+      }),
+    onClose,
+  );
+  return (
+    <FormDialog title={oidc ? w.edit : w.grant} act={act} onClose={onClose} finish={words.act.save}>
+      {oidc ? (
+        <OidcFields typed={typed} trouble={act.trouble} onChange={setTyped} />
+      ) : (
+        <CheckboxGroup label={w.scopes} options={scopeOptions} value={scopes} onChange={setScopes} />
+      )}
+      {oidc?.client !== 'public' && (
+        <CheckboxGroup
+          label={w.claims}
+          options={oidc ? oidcClaimOptions : claimOptions}
+          value={claims}
+          onChange={setClaims}
+        />
+      )}
+    </FormDialog>
+  );
+}

@@ -1,0 +1,36 @@
+import { acceptedLanguage, catalogue, type Language } from '@nimble-latch/api';
+import { de } from './de.js';
+import { en } from './en.js';
+
+export { say } from '@nimble-latch/api';
+
+type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
+/** The shape that every language fills. */
+export type Words = Same<typeof en>;
+
+export const LANGUAGE_NAMES: Readonly<Record<Language, string>> = { en: 'English', de: 'Deutsch' };
+
+export const LANGUAGE_IDS = Object.keys(LANGUAGE_NAMES) as Language[];
+
+const KEPT = 'nimble-latch.language';
+/** What was chosen in this browser; else what the application asked for; else what the browser asks for. */
+export const language: Language = acceptedLanguage(
+  localStorage.getItem(KEPT) ??
+    new URLSearchParams(window.location.search).get('language') ??
+    navigator.languages.join(','),
+);
+
+/** Shows the pages in another language from now on, in this browser. What was begun goes on. */
+export function changeLanguage(next: Language): void {
+  localStorage.setItem(KEPT, next);
+  window.location.reload();
+}
+
+export const words: Words = language === 'de' ? de : en;
+/** The words that all parts of the product share. */
+export const shared = catalogue(language);
+export const locale = language === 'en' ? 'en-GB' : language;
+
+/** A moment as people write it. */
+export const moment = (at: string): string =>
+  new Date(at).toLocaleString(locale, { dateStyle: 'medium', timeStyle: 'short' });

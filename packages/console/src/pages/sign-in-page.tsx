@@ -1,0 +1,287 @@
+import type { Answer } from '@nimble-latch/api';
+import { ApiError } from '@nimble-latch/api/client';
+import { useEffect, useRef, useState } from 'react';
+import { Button } from '../components/button.js';
+import { Checkbox, Form, TextField } from '../components/fields.js';
+import { Banner, Row, Small } from '../components/layout.js';
+import { call, troubleOf } from './api.js';
+import { Hall } from './hall.js';
+import { locale, say, shared, words as w } from './messages/index.js';
+import { pageState, type Kept } from './page-state.js';
+
+type Begun = Answer<'pages.begin'>;
+type Step = Answer<'pages.prove'>;
+
+const PROBLEMS = ['client', 'redirect-uri', 'request'] as const;
+
+/** Signs somebody in for the application that sent them: one decision a screen. */
+export function SignInPage() {
+  const [fragment] = useState(() => window.location.hash.slice(1));
+  const problem = PROBLEMS.find((one) => fragment === `problem=${one}`);
+  if (problem ?? fragment === '')
+    return (
+      <Hall title={w.problemTitle}>
+        <p>{w.problems[problem ?? 'none']}</p>
+        {problem && <Small>{w.problemHint}</Small>}
+      </Hall>
+    );
+  return <SignIn request={fragment} />;
+}
+
+function SignIn({ request }: { request: string }) {
+  const [kept, setKept] = useState<Kept | undefined>(() => pageState.of(request));
+  const [gone, setGone] = useState<string>();
+  const asked = useRef(false);
+
+  async function begin(loginName?: string): Promise<string | undefined> {
+    try {
+      const begun = await call('pages.begin', { body: { request, ...(loginName === undefined ? {} : { loginName }) } });
+      settle({ begun, loginName: loginName ?? null });
+      return undefined;
+    } catch (error) {
+      if (error instanceof ApiError && error.code === 'request-gone') setGone(troubleOf(error));
+      return troubleOf(error);
+    }
+  }
+  function settle(next: Kept) {
+    setKept(next);
+    if (next.begun.redirect === null) pageState.keep(request, next);
+    else {
+      pageState.forget();
+      window.location.replace(next.begun.redirect);
+    }
+  }
+  useEffect(() => {
+    // Once: the request may be good for one sign-in only.
+    if (asked.current || kept) return;
+    asked.current = true;
+    void begin().then((trouble) => trouble !== undefined && setGone(trouble));
+  });
+
+  if (gone !== undefined)
+    return (
+      <Hall title={w.problemTitle}>
+        <p role="alert">{gone}</p>
+      </Hall>
+    );
+  if (!kept)
+    return (
+      <Hall title={w.wait}>
+        <span aria-busy="true" />
+      </Hall>
+    );
+  const { begun } = kept;
+  const title = say(w.signInTo, { application: begun.application });
+  if (begun.redirect !== null)
+    return (
+      <Hall organisation={begun.organisation} title={title}>
+        <p role="status">{say(w.goingBack, { application: begun.application })}</p>
+        <a href={begun.redirect}>{say(w.goOn, { application: begun.application })}</a>
+      </Hall>
+    );
+  const restart = () => settle({ begun: { ...begun, signIn: null, handle: null, person: null }, loginName: null });
+  if (begun.signIn === null) return <WhoPage begun={begun} title={title} onName={begin} />;
+  if (begun.signIn.state === 'asking')
+    return (
+      <Prompt
+        key={begun.signIn.prompt!.methods.join()}
+        kept={kept}
+        title={title}
+        request={request}
+        onStep={(step) => settle({ ...kept, begun: { ...begun, ...step } })}
+        onRestart={restart}
+      />
+    );
+  return <Ended begun={begun} signIn={begun.signIn} onRestart={restart} />;
+}
+
+function WhoPage({
+  begun,
+  title,
+  onName,
+}: {
+  begun: Begun;
+  title: string;
+  onName: (name: string) => Promise<string | undefined>;
+}) {
+  const [name, setName] = useState(begun.loginHint ?? '');
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  return (
+    <Hall organisation={begun.organisation} title={title}>
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          setBusy(true);
+          void onName(name).then((wrong) => {
+            setTrouble(wrong);
+            setBusy(false);
+          });
+        }}
+      >
+        <Trouble text={trouble} />
+        <TextField label={w.loginName} value={name} onChange={setName} autoFocus autoComplete="username" />
+        <Button look="main" type="submit" isDisabled={busy || name.trim() === ''}>
+          {w.next}
+        </Button>
+      </Form>
+      <GiveUp begun={begun} />
+    </Hall>
+  );
+}
+
+function Prompt({
+  kept: { begun, loginName },
+  title,
+  request,
+  onStep,
+  onRestart,
+}: {
+  kept: Kept;
+  title: string;
+  request: string;
+  onStep: (step: Step) => void;
+  onRestart: () => void;
+}) {
+  const [typed, setTyped] = useState('');
+  const [remember, setRemember] = useState(false);
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  const signIn = begun.signIn!;
+  const prompt = signIn.prompt!;
+  const kind = prompt.kind === 'password' ? 'password' : 'code';
+
+  async function step(other?: string): Promise<void> {
+    setBusy(true);
+    setTrouble(undefined);
+    try {
+      const answer = await call('pages.prove', {
+        params: { id: signIn.id },
+        body: {
+          request,
+          handle: begun.handle!,
+          remember,
+          ...(other === undefined ? { kind, value: typed } : { kind: 'choose', value: other }),
+        },
+      });
+      setTyped('');
+      const now = answer.signIn!;
+      if (now.retryAt) setTrouble(say(w.paused, { when: new Date(now.retryAt).toLocaleTimeString(locale) }));
+      else if (now.state === 'asking' && now.reason) setTrouble(w.wrong);
+      onStep(answer);
+    } catch (error) {
+      setTrouble(troubleOf(error));
+    } finally {
+      setBusy(false);
+    }
+  }
+
+  const name = loginName ?? begun.person ?? begun.loginHint;
+  return (
+    <Hall organisation={begun.organisation} title={title}>
+      <Row>
+        {name !== null && (
+          <span>
+            {loginName === null && begun.person !== null && !begun.named
+              ? say(w.known, { name, application: begun.application })
+              : say(w.as, { name })}
+          </span>
+        )}
+        {!begun.named && (
+          <Button look="quiet" onPress={onRestart}>
+            {w.other}
+          </Button>
+        )}
+      </Row>
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          void step();
+        }}
+      >
+        <Trouble text={trouble} />
+        {/* Password managers look for whose password it is. */}
+        <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />
+        {kind === 'password' ? (
+          <TextField
+            label={w.password}
+            type="password"
+            value={typed}
+            onChange={setTyped}
+            autoFocus
+            autoComplete="current-password"
+          />
+        ) : (
+          <TextField
+            label={w.code}
+            description={w.codeHint}
+            value={typed}
+            onChange={setTyped}
+            autoFocus
+            autoComplete="one-time-code"
+            inputMode="numeric"
+            code
+          />
+        )}
+        {begun.rememberDays > 0 && (
+          <div>
+            <Checkbox isSelected={remember} onChange={setRemember}>
+              {say(w.remember, { days: begun.rememberDays })}
+            </Checkbox>
+            <Small>{w.rememberHint}</Small>
+          </div>
+        )}
+        <Button look="main" type="submit" isDisabled={busy || typed === ''}>
+          {kind === 'password' ? w.next : w.finish}
+        </Button>
+        {prompt.others.map((other) => (
+          <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>
+            {say(w.instead, { prompt: shared.prompts[other.kind] })}
+          </Button>
+        ))}
+      </Form>
+      <GiveUp begun={begun} />
+    </Hall>
+  );
+}
+
+/** Not let in: why, and where to go now. */
+function Ended({
+  begun,
+  signIn,
+  onRestart,
+}: {
+  begun: Begun;
+  signIn: NonNullable<Begun['signIn']>;
+  onRestart: () => void;
+}) {
+  const enrol = signIn.state === 'enrol-first';
+  return (
+    <Hall organisation={begun.organisation} title={enrol ? w.enrolTitle : w.refused}>
+      <p role="alert">
+        {enrol
+          ? say(w.enrol, { application: begun.application })
+          : say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] })}
+      </p>
+      <Row>
+        {!begun.named && (
+          <Button look="main" onPress={onRestart}>
+            {w.again}
+          </Button>
+        )}
+        <GiveUp begun={begun} />
+      </Row>
+    </Hall>
+  );
+}
+
+const GiveUp = ({ begun }: { begun: Begun }) => (
+  <a href={begun.back}>{say(w.back, { application: begun.application })}</a>
+);
+
+const Trouble = ({ text }: { text: string | undefined }) =>
+  text === undefined ? null : (
+    <Banner $tone="danger" role="alert">
+      {text}
+    </Banner>
+  );

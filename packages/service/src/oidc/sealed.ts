@@ -1,0 +1,48 @@
+import { SealBroken, UnknownKey } from '@nimble-latch/core/secrets';
+import type { AuthorizationRequest } from '@nimble-latch/core/oidc';
+import type { Claim } from '@nimble-latch/core/vocabulary';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+
+/** How long somebody may take from the application to the first answer on our page. */
+const REQUEST_MS = 15 * 60_000;
+
+/** A request to sign in, on its way through the browser: checked once, and sealed so that nobody there can change it. */
+export interface CarriedRequest extends Omit<AuthorizationRequest, 'idTokenHint'> {
+  /** The person whom an ID token of ours names. */
+  readonly hintPerson: string | undefined;
+  /** Claims that the application made and was not granted. */
+  readonly ignoredClaims: readonly Claim[];
+  /** Good for one sign-in: the id under which it is noted as spent. */
+  readonly once: string | undefined;
+}
+
+/** A request to sign out. */
+export interface CarriedEnd {
+  /** Where to go afterwards; undefined where nothing was asked for, or nothing that is registered. */
+  readonly redirect: string | undefined;
+  readonly state: string | undefined;
+}
+
+type Kind = 'sign-in' | 'sign-out' | 'pushed';
+type Carried<K extends Kind> = K extends 'sign-out' ? CarriedEnd : CarriedRequest;
+
+/** Seals something for a page, or for the address of a pushed request. Nothing of it is stored. */
+export function carry<K extends Kind>(deps: Deps, kind: K, what: Carried<K>, lifeMs = REQUEST_MS): string {
+  const plain = JSON.stringify({ until: deps.now().getTime() + lifeMs, what });
+  return deps.keys.current.seal('request', kind, Buffer.from(plain), deps.random(12)).toString('base64url');
+}
+
+/** Reverses {@link carry}. Throws `request-gone` for what was altered, has run out, or was never ours. */
+export async function carried<K extends Kind>(deps: Deps, kind: K, text: string): Promise<Carried<K>> {
+  const sealed = Buffer.from(text, 'base64url');
+  try {
+    const plain = await deps.keys.opening((keys) => keys.open('request', kind, sealed));
+    const { until, what } = JSON.parse(plain.toString()) as { until: number; what: Carried<K> };
+    if (deps.now().getTime() < until) return what;
+  } catch (error) {
+    // A key that is not in the set has been retired, and all that it sealed has run out long before.
+    if (!(error instanceof SealBroken) && !(error instanceof UnknownKey)) throw error;
+  }
+  throw new Refusal('request-gone');
+}

@@ -1,0 +1,195 @@
+import type { Answer } from '@nimble-latch/api';
+import { backWithError, neededFor } from '@nimble-latch/core/oidc';
+import { promptOf, type ProofDone } from '@nimble-latch/core/signin';
+import {
+  acquaintance,
+  BROWSER_COOKIE,
+  labelOf,
+  meetBrowser,
+  readBrowser,
+  rememberBrowser,
+} from '../browsers/browsers.js';
+import {
+  BROWSER_SESSION_COOKIE,
+  keepBrowserSession,
+  readBrowserSession,
+  type BrowserSession,
+} from '../browsers/sessions.js';
+import { write } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import type { Call, Handler, SetCookie } from '../http/call.js';
+import { key } from '../ids.js';
+import { findClient, type RegisteredClient } from '../oidc/clients.js';
+import { grantCode, issuerOf } from '../oidc/finish.js';
+import { carried, type CarriedRequest } from '../oidc/sealed.js';
+import { prepareSignIn, recordSignIn, type Place } from './begin.js';
+import { handleOf, isHandle } from './handle.js';
+import { prove } from './prove.js';
+import { viewOf, type StoredSignIn } from './store.js';
+
+/** The application that a request is from. Throws `request-gone` where it is connected no more. */
+async function clientOf(deps: Deps, request: CarriedRequest): Promise<RegisteredClient> {
+  const client = await findClient(deps, request.clientId);
+  // What was registered when the request came may have been taken back since.
+  if (!client?.redirectUris.includes(request.redirectUri)) throw new Refusal('request-gone');
+  return client;
+}
+
+/** The proofs of a session that count for a request: as old as it allows, and none where it wants them anew. */
+function counting(request: CarriedRequest, session: BrowserSession | undefined, now: Date): readonly ProofDone[] {
+  if (!session || request.anew || request.otherPerson) return [];
+  const oldest = request.maxAge === undefined ? -Infinity : now.getTime() - request.maxAge * 1000;
+  return session.proofs.filter(({ at }) => Date.parse(at) >= oldest);
+}
+
+/** Begins a sign-in that an application sent somebody for, as soon as it is known who it is about. */
+export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
+  const request = await carried(deps, 'sign-in', call.body.request);
+  const client = await clientOf(deps, request);
+  const { settings } = await deps.settings.current();
+  const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
+  const named = request.passwordChecked && client.claims.includes('password-checked');
+  // Somebody who is to say who they are is not taken for whoever was here before.
+  const resumes = session && !request.otherPerson && (!request.hintPerson || request.hintPerson === session.personId);
+  const loginName = named ? request.loginHint : (call.body.loginName ?? (resumes ? session.loginName : undefined));
+  const back = (error: 'access_denied' | 'login_required' | 'interaction_required', why: string) =>
+    backWithError(request, error, why, issuerOf(deps));
+  const page = {
+    organisation: settings.organisation,
+    application: client.applicationName,
+    back: back('access_denied', 'the person gave up, or was not let in'),
+    person: resumes ? session.displayName : null,
+    loginHint: request.loginHint ?? null,
+    named,
+  };
+  const nobodyYet = { signIn: null, handle: null, rememberDays: 0, redirect: null };
+  if (loginName === undefined || (request.silent && !resumes && !named))
+    return {
+      answer: {
+        ...page,
+        ...nobodyYet,
+        redirect: request.silent ? back('login_required', 'nobody is signed in') : null,
+      },
+    };
+  const browserId = await readBrowser(deps, call.cookies[BROWSER_COOKIE]);
+  const place: Place = {
+    applicationId: client.applicationId,
+    connectionId: client.id,
+    walkedBy: null,
+    granted: ['source-address', 'browser', ...(named ? (['password-checked'] as const) : [])],
+  };
+  const mine = session && loginName === session.loginName ? session : undefined;
+  const stored = await prepareSignIn(
+    deps,
+    place,
+    {
+      loginName,
+      carries: ['password', 'code'],
+      claims: {
+        sourceAddress: call.origin,
+        ...(call.browser ? { browser: call.browser } : {}),
+        ...(named ? { passwordChecked: true as const } : {}),
+      },
+    },
+    {
+      acquaintance: async (personId) => await acquaintance(deps, browserId, personId, deps.now()),
+      resumed: counting(request, mine, deps.now()),
+      atLeast: request.acr.map(neededFor),
+    },
+  );
+  if (request.silent && stored.signIn.state !== 'let-in')
+    return { answer: { ...page, ...nobodyYet, redirect: back('interaction_required', 'something has to be proved') } };
+  return await call.run(async (work) => {
+    if (request.once !== undefined) await spend(work, request.once);
+    await recordSignIn(deps, work, call, stored);
+    const { answer, cookies } = await replyOf(deps, work, call, request, stored, session, false);
+    return { answer: { ...page, ...answer }, cookies };
+  });
+};
+
+/** Notes that a request which is good for one sign-in has had it. */
+async function spend(work: Work, once: string): Promise<void> {
+  const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
+    id: key(once),
+    at: new Date(work.now.getTime() + 3_600_000),
+  });
+  if (first !== 1) throw new Refusal('request-gone');
+}
+
+/** Answers the prompt of such a sign-in. */
+export const pagesProve: Handler<'pages.prove'> = async (deps, call) => {
+  const { id } = call.params;
+  if (!isHandle(deps, id, call.body.handle, call.body.request)) throw new Refusal('not-found');
+  const request = await carried(deps, 'sign-in', call.body.request);
+  await clientOf(deps, request);
+  const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
+  return await prove(
+    deps,
+    call,
+    id,
+    (stored) => stored.connectionId === request.clientId,
+    call.body,
+    async (step, opening) =>
+      await call.run(
+        async (work) => await replyOf(deps, work, call, request, await step(work), session, call.body.remember),
+        opening,
+      ),
+  );
+};
+
+type AtPage = Pick<Answer<'pages.begin'>, keyof Answer<'pages.prove'>>;
+
+/** What the page is told; with the code, the session and what is remembered, once the person is let in. */
+async function replyOf(
+  deps: Deps,
+  work: Work,
+  call: Call<'pages.begin'> | Call<'pages.prove'>,
+  request: CarriedRequest,
+  stored: StoredSignIn,
+  session: BrowserSession | undefined,
+  remember: boolean,
+): Promise<{ answer: AtPage; cookies: readonly SetCookie[] }> {
+  const { signIn } = stored;
+  const asked = promptOf(signIn);
+  const answer: AtPage = {
+    signIn: viewOf(stored),
+    handle: handleOf(deps, stored.id, call.body.request),
+    // Told with what is asked second: before that nobody learns by which rule.
+    rememberDays:
+      asked && asked.kind !== 'password' && signIn.proofs.length > 0 ? (signIn.requirement.remember ?? 0) : 0,
+    redirect: null,
+  };
+  if (signIn.state !== 'let-in') return { answer, cookies: [] };
+  const redirect = await grantCode(deps, work, request, stored);
+  return { answer: { ...answer, redirect }, cookies: await keepInBrowser(deps, work, call, stored, session, remember) };
+}
+
+async function keepInBrowser(
+  deps: Deps,
+  work: Work,
+  call: Call<'pages.begin'> | Call<'pages.prove'>,
+  { personId, signIn }: StoredSignIn,
+  session: BrowserSession | undefined,
+  remember: boolean,
+): Promise<SetCookie[]> {
+  const person = personId!;
+  const how = { label: labelOf(call.browser), origin: call.origin };
+  const cookies: SetCookie[] = [];
+  const browser = await meetBrowser(deps, work, await readBrowser(deps, call.cookies[BROWSER_COOKIE]), person);
+  if (browser.cookie) cookies.push({ name: BROWSER_COOKIE, ...browser.cookie });
+  // What only an application vouches for is its own affair; what was proved on another day counts by its own rule.
+  const own = signIn.proofs.filter(({ claimed, remembered }) => !claimed && !remembered);
+  const vouched = signIn.proofs.some(({ claimed }) => claimed);
+  const news = own.filter(({ id, at }) => !session?.proofs.some((known) => known.id === id && known.at === at));
+  if (news.length > 0 && !vouched) {
+    const kept = await keepBrowserSession(deps, work, person, own, session, how);
+    cookies.push({ name: BROWSER_SESSION_COOKIE, ...kept });
+  }
+  const { rule, remember: days = 0 } = signIn.requirement;
+  const lasting = own.filter(({ method }) => method !== 'password');
+  if (remember && rule && days > 0 && lasting.length > 0)
+    await rememberBrowser(deps, work, browser.id, person, rule.name, days, lasting, how);
+  return cookies;
+}
