@@ -150,6 +150,16 @@ describe('every change', () => {
         () => owner.call('connectionKeys.revoke', { params: { ...connection, keyId: issued.keyId! } }),
         ['connection-key.revoked'],
       ],
+      [
+        'methods.edit',
+        async () => {
+          const { rows, version } = await owner.call('methods.show');
+          const body = { rows: rows.map(({ group: of, cells }) => ({ group: of, cells })), lockedOut: 0 };
+          await owner.call('methods.edit', { body, ifMatch: version });
+        },
+        ['methods.changed'],
+      ],
+      ['browsers.signOut', () => owner.call('browsers.signOut', { params: id }), []],
       ['connections.delete', () => owner.call('connections.delete', { params: connection }), ['connection.deleted']],
       [
         'applications.delete',

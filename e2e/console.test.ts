@@ -88,10 +88,10 @@ describe('the console', () => {
     await page.getByRole('button', { name: 'Register an application' }).click();
     await page.getByLabel('Name', { exact: true }).fill('Berth Planner');
     await page.getByRole('dialog').getByRole('button', { name: 'Register an application' }).click();
-    await page.getByRole('button', { name: 'Connect over HTTP' }).click();
+    await page.getByRole('button', { name: 'Connect', exact: true }).click();
     await page.getByText('source-address: where the person is').click();
     await accessible('connecting');
-    await page.getByRole('dialog').getByRole('button', { name: 'Connect over HTTP' }).click();
+    await page.getByRole('dialog').getByRole('button', { name: 'Connect', exact: true }).click();
     const key = (await page.getByRole('dialog').locator('code').textContent())!;
     expect(key).toMatch(/^nlk_/);
     await page.getByRole('button', { name: 'I have kept it' }).click();

@@ -66,7 +66,7 @@ export class Visitor {
 
   async prove(
     { request, signIn, handle }: { request: string; signIn: Begun['signIn']; handle: string | null },
-    kind: 'password' | 'code' | 'choose',
+    kind: 'password' | 'code' | 'choose' | 'new-password',
     value: string,
     remember = false,
   ): Promise<Proved & { code?: string }> {

@@ -73,6 +73,8 @@ const table = {
   'password-wrong': { status: 422, exit: EXIT.refused, retryable: false, audience: 'operator' },
   'key-reused': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'named-by-rule': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
+  'named-by-methods': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
+  'method-not-offered': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'draft-missing': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'draft-unsound': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
   'if-match-needed': { status: 428, exit: EXIT.badInput, retryable: false, audience: 'operator' },

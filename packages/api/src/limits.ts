@@ -22,6 +22,7 @@ export const LIMITS = {
   peopleNamed: 50,
   /** Characters of what is said of a version when it is published. */
   messageChars: 400,
+  methodRows: 100,
   networks: 1_000,
   networkNameChars: 80,
   rangesPerNetwork: 200,

@@ -21,6 +21,14 @@ export const METHODS = [
 ] as const;
 export type Method = (typeof METHODS)[number];
 
+/** What a method may be used for. */
+export const METHOD_PURPOSES = ['sign-in', 'reset', 'caller-check', 'enrol'] as const;
+export type MethodPurpose = (typeof METHOD_PURPOSES)[number];
+
+/** Why a method is not offered to somebody. */
+export const WHY_NOT_OFFERED = ['not-built', 'nothing-said', 'not-enrolled-any-more', 'checked-elsewhere'] as const;
+export type WhyNotOffered = (typeof WHY_NOT_OFFERED)[number];
+
 /** What an authenticator can be. *Throttled* is derived from its guard, never stored. */
 export const AUTHENTICATOR_STATES = ['pending', 'active', 'suspended', 'parked', 'revoked', 'expired'] as const;
 export type AuthenticatorState = (typeof AUTHENTICATOR_STATES)[number];
@@ -82,6 +90,7 @@ export const REASONS = [
   'no-usable-authenticator',
   'prompt-not-carried',
   'refused-by-rule',
+  'password-must-change',
   'grace',
   'cancelled',
   'expired',
@@ -220,6 +229,7 @@ export const TRAIL_ACTIONS = [
   'network.changed',
   'network.deleted',
   'setting.changed',
+  'methods.changed',
   'key.rotated',
   'key.retired',
   'activity.exported',
@@ -282,6 +292,7 @@ export const CONSEQUENCES = [
   'password-set',
   'signing-changed',
   'rulebook-locks-out',
+  'methods-lock-out',
 ] as const;
 export type ConsequenceId = (typeof CONSEQUENCES)[number];
 

@@ -4,6 +4,7 @@ import type { PasswordHasher } from './secrets/password-hasher.js';
 import type { KeyStore } from './secrets/key-store.js';
 import type { SigningKeys } from './oidc/signing-keys.js';
 import type { SettingsCache } from './insight/settings-cache.js';
+import type { MethodsCache } from './methods/cache.js';
 import type { RulebookCache } from './rulebook/running.js';
 import type { TrailWriter } from './trail/writer.js';
 import type { Metrics } from './log/metrics.js';
@@ -26,6 +27,7 @@ export interface Deps {
   readonly hasher: PasswordHasher;
   readonly settings: SettingsCache;
   readonly rulebook: RulebookCache;
+  readonly methods: MethodsCache;
   readonly signing: SigningKeys;
   readonly trail: TrailWriter;
   readonly metrics: Metrics;

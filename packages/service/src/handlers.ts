@@ -5,6 +5,7 @@ import { browserHandlers } from './browsers/routes.js';
 import { importHandlers } from './imports/routes.js';
 import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
+import { methodHandlers } from './methods/routes.js';
 import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
 import { rulebookHandlers } from './rulebook/routes.js';
@@ -14,6 +15,7 @@ import { signInHandlers } from './signins/routes.js';
 export const HANDLERS: Handlers = {
   ...accessHandlers,
   ...networkHandlers,
+  ...methodHandlers,
   ...rulebookHandlers,
   ...peopleHandlers,
   ...importHandlers,

@@ -10,6 +10,7 @@ import type { Deps } from './deps.js';
 import { key } from './ids.js';
 import { SettingsCache } from './insight/settings-cache.js';
 import { SigningKeys } from './oidc/signing-keys.js';
+import { MethodsCache } from './methods/cache.js';
 import { RulebookCache } from './rulebook/running.js';
 import { createLogger } from './log/logger.js';
 import { createMetrics } from './log/metrics.js';
@@ -81,6 +82,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       hasher: new PasswordHasher(),
       settings: new SettingsCache(aside),
       rulebook: new RulebookCache(aside),
+      methods: new MethodsCache(aside),
       signing: new SigningKeys(aside),
       trail: new TrailWriter(now()),
       metrics: createMetrics(),

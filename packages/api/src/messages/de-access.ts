@@ -18,6 +18,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'factor-revoked': '{label} von {name} wird endgültig widerrufen; {left} andere bleiben aktiv.',
       'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
       'password-set': '{name} bekommt ein neues Passwort; die Sitzungen enden.',
+      'methods-lock-out':
+        'Ändert, welche Verfahren verwendet werden dürfen (Prüfsumme {digest}), und sperrt {people/Person/Personen} aus, die heute hineinkommen.',
       'rulebook-locks-out':
         'Fassung {version} des Regelwerks tritt in Kraft; sie sperrt {people/Person/Personen} aus, die heute hineinkommen (Text {digest}).',
       'signing-changed':

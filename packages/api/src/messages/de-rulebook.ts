@@ -69,6 +69,8 @@ export const deRulebook: Catalogue['rulebook'] = {
   },
   decidedBy: 'Die Regel „{rule}“ entscheidet: {outcome}.',
   decidedOtherwise: 'Keine Regel trifft zu; also entscheidet, was sonst gilt: {outcome}.',
+  barred:
+    'Nach den Einstellungen der Verfahren darf die Person nicht verwenden, außer eine Anwendung steht dafür ein: {methods}.',
   trialSays: 'Die Regel „{rule}“, auf Probe, hätte stattdessen entschieden.',
   servedBy: '{way}: mit {authenticators}',
   notServed: '{way}: nichts am Schlüsselbund genügt dafür',

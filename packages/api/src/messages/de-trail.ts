@@ -80,6 +80,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'network.added': '{actor} fügte ein Netz hinzu',
     'network.changed': '{actor} änderte ein Netz',
     'network.deleted': '{actor} löschte ein Netz',
+    'methods.changed': '{actor} änderte, welche Verfahren eingerichtet und verwendet werden dürfen',
     'setting.changed': '{actor} änderte die Einstellungen',
     'key.rotated': '{actor} wechselte einen Schlüssel',
     'key.retired': '{actor} zog einen Schlüssel zurück',

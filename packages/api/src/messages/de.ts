@@ -1,5 +1,6 @@
 import { deAccess } from './de-access.js';
 import { deMail } from './de-mail.js';
+import { deMethods } from './de-methods.js';
 import { deRulebook } from './de-rulebook.js';
 import { deTrail } from './de-trail.js';
 import type { Catalogue } from './en.js';
@@ -141,6 +142,8 @@ export const de: Catalogue = {
     'oidc-claims': 'über OpenID Connect lässt sich nur password-checked behaupten',
     'public-claims': 'ein Client ohne Geheimnis kann nichts behaupten',
     'no-secret': 'ein öffentlicher Client hat kein Geheimnis',
+    'everybody-last': 'die Zeile für alle ist die letzte',
+    'everybody-missing': 'eine Zeile für alle fehlt',
     'no-such-rule': 'an dieser Stelle steht keine Regel',
     serial: 'erwartet Buchstaben, Ziffern und . _ / : - und davon mindestens drei Buchstaben oder Ziffern',
     country: 'erwartet werden die zwei Buchstaben eines Landes, etwa GB',
@@ -339,6 +342,17 @@ export const de: Catalogue = {
       title: 'Dieser Idempotency-Key kam schon mit einer anderen Anfrage.',
       remedy: 'Nehmen Sie für jede neue Anfrage einen neuen.',
     },
+    'named-by-methods': {
+      title: 'Die Einstellungen der Verfahren haben eine Zeile für diese Gruppe.',
+      remedy:
+        'Nehmen Sie die Zeile erst heraus; sonst fielen ihre Leute von einem Moment zum anderen an die Zeilen darunter.',
+    },
+    'method-not-offered': {
+      title:
+        'Die Einstellungen der Verfahren bieten {method} dieser Person nicht an (Zeile {row} entscheidet; 0 für keine).',
+      remedy:
+        'Sehen Sie nach, was ihr angeboten wird und warum: nlatch keyring methods <person>, oder die Einstellungen.',
+    },
     'named-by-rule': {
       title: 'Die Regel „{rule}“ des geltenden Regelwerks nennt es.',
       remedy:
@@ -368,7 +382,9 @@ export const de: Catalogue = {
     },
   },
   weakness: {
-    'too-short': 'es hat weniger als 12 Zeichen',
+    'too-short': 'es hat weniger als {least} Zeichen',
+    blocked: 'es ist ein verbreitetes Passwort oder ein Name, der hierher gehört, mit wenig darum herum',
+    same: 'es ist das vorige',
     'too-long': 'es hat mehr als 256 Zeichen',
     'own-name': 'es ist der Anmeldename',
     'one-character': 'es ist ein einziges Zeichen immer wieder',
@@ -389,6 +405,7 @@ export const de: Catalogue = {
     'no-usable-authenticator': 'nichts am Schlüsselbund zum Nachweisen',
     'prompt-not-carried': 'die Anwendung kann nicht zeigen, wonach gefragt wird',
     'refused-by-rule': 'eine Regel weist es ab',
+    'password-must-change': 'das Passwort muss erst geändert werden, wo danach gefragt werden kann',
     grace: 'Schonfrist: noch nichts zum Nachweisen',
     cancelled: 'aufgegeben',
     expired: 'dauerte zu lange',
@@ -414,6 +431,7 @@ export const de: Catalogue = {
     text: 'Nachricht',
   },
   ...deAccess,
+  ...deMethods,
   methods: {
     password: 'Passwort',
     totp: 'Code aus einer App',
@@ -441,6 +459,7 @@ export const de: Catalogue = {
     begun: 'begann',
     asked: 'fragte nach: {prompt}',
     chosen: 'wollte lieber gefragt werden nach: {prompt}',
+    renewed: 'wählte ein neues Passwort',
     counted: '{method}: in diesem Browser vorher erbracht, um {proved}',
     right: '{method}: richtig',
     wrong: '{method}: nicht richtig',

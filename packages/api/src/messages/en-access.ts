@@ -17,6 +17,8 @@ export const enAccess = {
     'factor-revoked': '{label} of {name} is revoked for good; {left} others stay active.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions end.',
+    'methods-lock-out':
+      'Changes which methods may be used (fingerprint {digest}), and locks {people/person/people} out who get in today.',
     'rulebook-locks-out':
       'Version {version} of the rulebook comes into force; it locks out {people/person who gets/people who get} in today (text {digest}).',
     'signing-changed':

@@ -69,6 +69,7 @@ export const enRulebook = {
   },
   decidedBy: 'The rule “{rule}” decides: {outcome}.',
   decidedOtherwise: 'No rule applies, so what holds otherwise decides: {outcome}.',
+  barred: 'By the method settings they may not use, unless an application vouches for it: {methods}.',
   trialSays: 'The rule “{rule}”, on trial, would have decided instead.',
   servedBy: '{way}: with {authenticators}',
   notServed: '{way}: nothing on the keyring serves it',

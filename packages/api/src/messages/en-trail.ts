@@ -80,6 +80,7 @@ export const enTrail = {
     'network.added': '{actor} added a network',
     'network.changed': '{actor} changed a network',
     'network.deleted': '{actor} deleted a network',
+    'methods.changed': '{actor} changed which methods may be enrolled and used',
     'setting.changed': '{actor} changed the settings',
     'key.rotated': '{actor} rotated a key',
     'key.retired': '{actor} retired a key',

@@ -1,5 +1,6 @@
 import { enAccess } from './en-access.js';
 import { enMail } from './en-mail.js';
+import { enMethods } from './en-methods.js';
 import { enRulebook } from './en-rulebook.js';
 import { enTrail } from './en-trail.js';
 import type {
@@ -152,6 +153,8 @@ export const en = {
     'oidc-claims': 'by OpenID Connect only password-checked can be claimed',
     'public-claims': 'a client without a secret can claim nothing',
     'no-secret': 'a public client has no secret',
+    'everybody-last': 'the row for everybody is the last',
+    'everybody-missing': 'a row for everybody is missing',
     'no-such-rule': 'there is no rule at this place',
     serial: 'expected letters, digits and . _ / : - of which at least three are letters or digits',
     country: 'expected the two letters of a country, such as GB',
@@ -338,6 +341,14 @@ export const en = {
       title: 'This Idempotency-Key came with another request before.',
       remedy: 'Use a new key for each new request.',
     },
+    'named-by-methods': {
+      title: 'The method settings have a row for this group.',
+      remedy: 'Take the row out first; else its people would fall to the rows below from one moment to the next.',
+    },
+    'method-not-offered': {
+      title: 'The method settings do not offer {method} to this person (row {row} decides; 0 for none).',
+      remedy: 'Look at what they are offered and why: nlatch keyring methods <person>, or the method settings.',
+    },
     'named-by-rule': {
       title: 'The rule “{rule}” of the rulebook in force names it.',
       remedy:
@@ -366,7 +377,9 @@ export const en = {
     },
   },
   weakness: {
-    'too-short': 'it has fewer than 12 characters',
+    'too-short': 'it has fewer than {least} characters',
+    blocked: 'it is a common password or a name that belongs here, with little around it',
+    same: 'it is the one before',
     'too-long': 'it has more than 256 characters',
     'own-name': 'it is the login name',
     'one-character': 'it is one character over and over',
@@ -387,6 +400,7 @@ export const en = {
     'no-usable-authenticator': 'nothing on the keyring to prove with',
     'prompt-not-carried': 'the application cannot show what is asked',
     'refused-by-rule': 'a rule refuses it',
+    'password-must-change': 'the password must be changed first, where that can be asked for',
     grace: 'days of grace: nothing to prove with yet',
     cancelled: 'given up',
     expired: 'took too long',
@@ -412,6 +426,7 @@ export const en = {
     text: 'Message',
   },
   ...enAccess,
+  ...enMethods,
   methods: {
     password: 'password',
     totp: 'code from an app',
@@ -440,6 +455,7 @@ export const en = {
     asked: 'asked for {prompt}',
     chosen: 'wanted to be asked for {prompt}',
     right: '{method}: right',
+    renewed: 'chose a new password',
     counted: '{method}: proved in this browser before, at {proved}',
     wrong: '{method}: not right',
     'turned-away': 'attempt turned away',

@@ -24,6 +24,9 @@ export function sayExplanation(words: Catalogue, { rules, ways, meets, ...told }
         ? say(w.decidedOtherwise, { outcome })
         : say(w.decidedBy, { rule: told.decidedBy, outcome }),
       ...(told.trial === null ? [] : [say(w.trialSays, { rule: told.trial })]),
+      ...(told.barred.length === 0
+        ? []
+        : [say(w.barred, { methods: told.barred.map((method) => words.methods[method]).join(', ') })]),
     ],
     rules: rules.map(({ rule, standing, conditions, exception }) => {
       const tests = conditions.map(({ kind, holds }) =>

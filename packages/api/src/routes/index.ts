@@ -6,6 +6,7 @@ import { applicationRoutes } from './applications.js';
 import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
+import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';
 import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
@@ -18,6 +19,7 @@ export const ROUTES = {
   ...accessRoutes,
   ...roleRoutes,
   ...networkRoutes,
+  ...methodRoutes,
   ...rulebookRoutes,
   ...peopleRoutes,
   ...importRoutes,

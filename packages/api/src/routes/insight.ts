@@ -41,6 +41,14 @@ export const settings = z.strictObject({
     codesToProve: z.literal([1, 2]).describe('Consecutive codes that prove a new authenticator'),
     window: z.number().int().min(0).max(5).describe('Time steps accepted on each side of now'),
   }),
+  password: z
+    .strictObject({
+      blockedWords: z
+        .array(line(LIMITS.labelChars))
+        .max(200)
+        .describe('That no password may be made of, beside the organisation’s name and the common ones'),
+    })
+    .default({ blockedWords: [] }),
   countersign: z
     .strictObject({
       actions: z.array(z.enum(SIGNED_ACTIONS)).describe('What needs a second administrator’s yes'),

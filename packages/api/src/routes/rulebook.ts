@@ -159,6 +159,7 @@ const explanation = z.strictObject({
   ),
   decidedBy: z.string().nullable().describe('The rule that decides; null for *otherwise*'),
   trial: z.string().nullable().describe('The rule on trial that would have decided instead'),
+  barred: z.array(z.enum(METHODS)).describe('What the method settings keep the person from using here'),
   outcome,
   ways: z.array(
     z.strictObject({

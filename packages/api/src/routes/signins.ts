@@ -58,7 +58,9 @@ const beginBody = z.strictObject({
 });
 
 export const proofBody = z.strictObject({
-  kind: z.enum(['password', 'code', 'choose']).describe('The prompt that it answers; choose asks for another'),
+  kind: z
+    .enum(['password', 'code', 'choose', 'new-password'])
+    .describe('The prompt that it answers; choose asks for another'),
   value: secretText(LIMITS.proofChars),
 });
 
@@ -66,7 +68,7 @@ const byId = z.strictObject({ id });
 
 const storyStep = z.strictObject({
   at: instant,
-  what: z.enum(['begun', 'asked', 'chosen', 'right', 'counted', 'wrong', 'turned-away', 'ended']),
+  what: z.enum(['begun', 'asked', 'chosen', 'right', 'counted', 'renewed', 'wrong', 'turned-away', 'ended']),
   prompt: z.enum(PROMPT_KINDS).optional(),
   method: z.enum(METHODS).optional(),
   authenticator: id.optional(),

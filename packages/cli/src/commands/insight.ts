@@ -293,11 +293,11 @@ export const token: Noun = (command, context) => {
 type Settings = Sent<'settings.edit', 'body'>;
 
 /** `organisation`, `totp.digits` … of the settings as they are; the service judges the values. */
-function flatten(value: object, prefix = ''): [string, string | number][] {
+function flatten(value: object, prefix = ''): [string, string | number | readonly string[]][] {
   return Object.entries(value).flatMap(([name, inner]: [string, unknown]) =>
-    typeof inner === 'object' && inner !== null
+    typeof inner === 'object' && inner !== null && !Array.isArray(inner)
       ? flatten(inner, `${prefix}${name}.`)
-      : [[`${prefix}${name}`, inner as string | number] as [string, string | number]],
+      : [[`${prefix}${name}`, inner as string | number | string[]] as [string, string | number | string[]]],
   );
 }
 
@@ -315,7 +315,14 @@ export const settings: Noun = (command, context) => {
     .action(
       withSession(context, async (session) => {
         const answer = await session.client.call('settings.show');
-        show(session, answer, () => facts(flatten(answer.settings).map(([name, value]) => [name, String(value)])));
+        show(session, answer, () =>
+          facts(
+            flatten(answer.settings).map(([name, value]) => [
+              name,
+              Array.isArray(value) ? value.join(', ') : String(value),
+            ]),
+          ),
+        );
       }),
     );
   command
@@ -343,7 +350,14 @@ export const settings: Noun = (command, context) => {
             (object, part) => object[part] as Record<string, unknown>,
             next,
           );
-          holder[last] = typeof known[1] === 'number' ? Number(value) : value;
+          holder[last] = Array.isArray(known[1])
+            ? value
+                .split(',')
+                .map((part) => part.trim())
+                .filter(Boolean)
+            : typeof known[1] === 'number'
+              ? Number(value)
+              : value;
         }
         const answer = await session.client.call('settings.edit', {
           body: next as unknown as Settings,

@@ -338,13 +338,14 @@ export const person: Noun = (command, context) => {
   command
     .command('set-password <person>')
     .description(help['set-password'])
+    .option('--must-change', words.options.mustChange)
     .action(
-      withSession(context, async (session, named: string) => {
+      withSession(context, async (session, named: string, options: { mustChange?: boolean }) => {
         const found = await findPerson(session, named);
         const password = await session.ask(words.asks.newPassword, { hidden: true });
         const answer = await session.client.call('people.setPassword', {
           params: { id: found.id },
-          body: { password },
+          body: { password, mustChange: options.mustChange ?? false },
         });
         done(session, answer, say(words.done.passwordSet, { name: found.displayName }));
       }),

@@ -84,7 +84,7 @@ function SignIn({ request }: { request: string }) {
   if (begun.signIn.state === 'asking')
     return (
       <Prompt
-        key={begun.signIn.prompt!.methods.join()}
+        key={`${begun.signIn.prompt!.kind} ${begun.signIn.prompt!.methods.join()}`}
         kept={kept}
         title={title}
         request={request}
@@ -149,7 +149,7 @@ function Prompt({
   const [trouble, setTrouble] = useState<string>();
   const signIn = begun.signIn!;
   const prompt = signIn.prompt!;
-  const kind = prompt.kind === 'password' ? 'password' : 'code';
+  const kind = prompt.kind === 'password' || prompt.kind === 'new-password' ? prompt.kind : 'code';
 
   async function step(other?: string): Promise<void> {
     setBusy(true);
@@ -202,7 +202,18 @@ function Prompt({
         <Trouble text={trouble} />
         {/* Password managers look for whose password it is. */}
         <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />
-        {kind === 'password' ? (
+        {kind === 'new-password' && (
+          <TextField
+            label={w.newPassword}
+            description={w.newPasswordHint}
+            type="password"
+            value={typed}
+            onChange={setTyped}
+            autoFocus
+            autoComplete="new-password"
+          />
+        )}
+        {kind === 'password' && (
           <TextField
             label={w.password}
             type="password"
@@ -211,7 +222,8 @@ function Prompt({
             autoFocus
             autoComplete="current-password"
           />
-        ) : (
+        )}
+        {kind === 'code' && (
           <TextField
             label={w.code}
             description={w.codeHint}

@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { Button } from '../components/button.js';
-import { Select, TextField } from '../components/fields.js';
+import { Checkbox, Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
@@ -13,6 +13,7 @@ import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
 import { Browsers } from './browsers.js';
 import { Keyring } from './keyring.js';
+import { Offered } from './offered.js';
 import { Meets } from './meets.js';
 import { OwnTrail } from './own-trail.js';
 import { GiveRole, MarkEmergency } from './role-dialog.js';
@@ -93,6 +94,7 @@ export function PersonPage() {
         </dd>
       </Facts>
       <Keyring person={person} />
+      <Offered personId={id} />
       <Browsers person={person} />
       <Meets person={person} />
       <Section aria-labelledby="sign-ins">
@@ -246,8 +248,9 @@ function EditPerson({ person, onClose }: { person: Person; onClose: () => void }
 
 function SetPassword({ person, onClose, onDone }: { person: Person; onClose: () => void; onDone: () => void }) {
   const [password, setPassword] = useState('');
+  const [mustChange, setMustChange] = useState(false);
   const act = useAct<undefined, unknown>(
-    () => call('people.setPassword', { params: { id: person.id }, body: { password } }),
+    () => call('people.setPassword', { params: { id: person.id }, body: { password, mustChange } }),
     onDone,
   );
   return (
@@ -261,6 +264,9 @@ function SetPassword({ person, onClose, onDone }: { person: Person; onClose: () 
         onChange={setPassword}
         autoFocus
       />
+      <Checkbox isSelected={mustChange} onChange={setMustChange}>
+        {w.mustChange}
+      </Checkbox>
     </FormDialog>
   );
 }

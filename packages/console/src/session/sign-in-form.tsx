@@ -36,7 +36,7 @@ export function SignInForm({
         setTyped('');
         return;
       }
-      const kind = asking.kind === 'password' ? 'password' : 'code';
+      const kind = asking.kind === 'password' || asking.kind === 'new-password' ? asking.kind : 'code';
       const { signIn } = await call('console.prove', {
         params: { id: begun!.signIn.id },
         body: {
@@ -89,7 +89,19 @@ export function SignInForm({
           autoComplete="current-password"
         />
       )}
-      {asking && asking.kind !== 'password' && (
+      {asking?.kind === 'new-password' && (
+        <TextField
+          key="new-password"
+          label={w.newPassword}
+          description={w.newPasswordHint}
+          type="password"
+          value={typed}
+          onChange={setTyped}
+          autoFocus
+          autoComplete="new-password"
+        />
+      )}
+      {asking && asking.kind !== 'password' && asking.kind !== 'new-password' && (
         <TextField
           key="code"
           label={w.code}

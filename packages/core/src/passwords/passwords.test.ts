@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { preparePassword, weaknessOf } from './index.js';
+import { isBlocked, preparePassword, weaknessOf } from './index.js';
 
 it.each([
   ['short', 'too-short'],
@@ -9,9 +9,22 @@ it.each([
   ['harbour lights at dawn', undefined],
   ['🚢🚢⚓🌊🐟🦀🐚🌅🗼🧭🪝🛟', undefined],
 ])('%s: %s', (password, why) => {
-  expect(weaknessOf(password, ['ines.marlow@x'])).toBe(why);
+  expect(weaknessOf(password, { loginNames: ['ines.marlow@x'] })).toBe(why);
 });
 
 it('hashes the same keys alike, however a keyboard composes them', () => {
   expect(preparePassword('Zoe\u0308')).toBe(preparePassword('Zoë'));
+});
+
+it.each([
+  ['Wexmoor2026!!', true],
+  ['2026 wexmoor …', true],
+  ['wexmoorwexmoorwexmoor', true],
+  ['dragon1234567890', true],
+  ['dragonwexmoor', true],
+  ['a dragon over wexmoor', false],
+  ['wexmoors', false],
+])('%s is blocked: %s', (password, blocked) => {
+  const lists = { common: new Set(['dragon', '1234567890']), words: ['wexmoor'] };
+  expect(isBlocked(preparePassword(password), lists)).toBe(blocked);
 });

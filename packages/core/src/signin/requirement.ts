@@ -26,8 +26,12 @@ export interface AtLeast {
   readonly phishingResistant: boolean;
 }
 
-/** What a rule asks, and what the application wishes besides. */
-export type Asked = Outcome & { readonly atLeast?: AtLeast };
+/** What a rule asks, what the application wishes besides, and what the method settings keep the person from using. */
+export type Asked = Outcome & { readonly atLeast?: AtLeast; readonly barred?: readonly Method[] };
+
+/** Of a keyring what may be used. What is barred still counts where it was proved, which an application may vouch for. */
+const usableOf = ({ barred }: Asked, keyring: readonly Usable[]): readonly Usable[] =>
+  barred ? keyring.filter(({ method }) => !barred.includes(method)) : keyring;
 
 /** Something that was proved, as far as ways go by it. */
 export interface Proved {
@@ -67,10 +71,11 @@ const PASSWORD: Way = [{ method: 'password', qualifiers: [] }];
 /** The ways that an outcome leaves to whoever holds this keyring and has proved this, the first one first. */
 export function waysFor(outcome: Asked, held: readonly Usable[], made: readonly Proved[]): readonly Way[] {
   // What was proved counts as held, also where only an application vouches for it.
+  const usable = usableOf(outcome, held);
   const keyring: readonly Usable[] = [
-    ...held,
+    ...usable,
     ...made
-      .filter((proof) => !held.some((one) => one.id === proof.id))
+      .filter((proof) => !usable.some((one) => one.id === proof.id))
       .map((proof) => ({ ...proof, id: proof.id ?? 'vouched', preferred: false })),
   ];
   const ways = waysOf(outcome, keyring);
@@ -99,9 +104,10 @@ function waysOf(outcome: Outcome, keyring: readonly Usable[]): readonly Way[] {
  * An outcome with the first of an application's wishes that the keyring can reach. Where it can reach none, it stays as the
  * rule has it: they are wishes (OpenID Connect Core §5.5.1.1), and the application is told what was reached.
  */
-export function wishing(outcome: Outcome, wishes: readonly AtLeast[], keyring: readonly Usable[]): Asked {
-  const ways = waysOf(outcome, keyring);
-  const atLeast = wishes.find((wish) => reaching(ways, wish, keyring).length > 0);
+export function wishing(outcome: Asked, wishes: readonly AtLeast[], keyring: readonly Usable[]): Asked {
+  const usable = usableOf(outcome, keyring);
+  const ways = waysOf(outcome, usable);
+  const atLeast = wishes.find((wish) => reaching(ways, wish, usable).length > 0);
   return atLeast ? { ...outcome, atLeast } : outcome;
 }
 
@@ -182,7 +188,7 @@ export function stepAfter(
 ): Step {
   const missing = waysFor(outcome, keyring, made).map((way) => missingOf(way, made));
   if (missing.some((way) => way.length === 0)) return { done: true, asks: [], notCarried: false };
-  const left = leftOf(keyring, made);
+  const left = leftOf(usableOf(outcome, keyring), made);
   const served = missing.flatMap((way) => {
     const by = serveWay(way, left);
     return by ? [{ method: way[0]!.method, preferred: by[0]!.preferred }] : [];
@@ -197,7 +203,8 @@ export function firstOf(outcome: Asked, carries: readonly PromptKind[]): Ask | u
   const ways = 'ways' in outcome ? outcome.ways : [];
   const first = ways.length === 0 || ways.some((way) => way.some(({ method }) => method === 'password'));
   const methods: Method[] = [...(first ? (['password'] as const) : []), ...ways.map((way) => way[0]!.method), 'totp'];
-  return together(methods.filter((method) => isCarried(method, carries)))[0];
+  const shown = methods.filter((method) => isCarried(method, carries) && !outcome.barred?.includes(method));
+  return together(shown)[0];
 }
 
 const isCarried = (method: Method, carries: readonly PromptKind[]): boolean => {
@@ -218,7 +225,7 @@ function together(methods: readonly Method[]): Ask[] {
 
 /** Whether an authenticator can answer what is asked: it fills a place of a way that is still open. */
 export function canAnswer(outcome: Asked, made: readonly Proved[], one: Usable, keyring: readonly Usable[]): boolean {
-  if (leftOf([one], made).length === 0) return false;
+  if (leftOf(usableOf(outcome, [one]), made).length === 0) return false;
   const ways = waysFor(outcome, keyring, made);
   if (ways.length === 0) return true;
   return ways.some((way) =>

@@ -20,7 +20,7 @@ export interface ProofDone extends Proved {
 /** One line of the story that operators read. */
 export interface StoryStep {
   readonly at: string;
-  readonly what: 'begun' | 'asked' | 'chosen' | 'right' | 'counted' | 'wrong' | 'turned-away' | 'ended';
+  readonly what: 'begun' | 'asked' | 'chosen' | 'right' | 'counted' | 'renewed' | 'wrong' | 'turned-away' | 'ended';
   readonly prompt?: PromptKind;
   readonly method?: Method;
   readonly authenticator?: string;
@@ -43,6 +43,8 @@ export interface SignIn {
   readonly proofs: readonly ProofDone[];
   /** Made in this browser some days ago, and good for this rule: they count as soon as something is proved anew. */
   readonly kept?: readonly ProofDone[];
+  /** The password that was proved has to be changed before anybody is let in. */
+  readonly renew?: true;
   readonly wrong: number;
   /** Why the last proof did not count, or why it ended; null while nothing has gone wrong. */
   readonly reason: Reason | null;
@@ -62,6 +64,8 @@ export type Event =
       /** What the person holds now. For somebody unknown it is a decoy's that looks like an ordinary person's. */
       readonly keyring: readonly Usable[];
       readonly claimed?: boolean;
+      /** It was set by somebody else and has to be changed now. */
+      readonly renew?: boolean;
       /** Until when the person gets in without a usable authenticator, in milliseconds since 1970. */
       readonly graceUntil?: number;
     }
@@ -72,6 +76,8 @@ export type Event =
       readonly keyring: readonly Usable[];
       readonly graceUntil?: number;
     }
+  /** The password was changed. */
+  | { readonly type: 'renewed' }
   /** The person wants to be asked for this instead. */
   | { readonly type: 'chosen'; readonly method: Method }
   | {
@@ -169,12 +175,19 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       const told: SignIn = {
         ...signIn,
         proofs: [...signIn.proofs, proof],
+        ...(event.renew ? { renew: true as const } : {}),
         reason: null,
         operatorReason: null,
         story: tell(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
       const { kept = [], ...rest } = told;
       return next(counting(rest, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
+    }
+    case 'renewed': {
+      if (signIn.asks?.kind !== 'new-password') return signIn;
+      const { renew: _renew, ...rest } = signIn;
+      const told: SignIn = { ...rest, story: tell(rest, { at: instant(nowMs), what: 'renewed', method: 'password' }) };
+      return letIn(told, signIn.graceUntil, nowMs);
     }
     case 'resumed': {
       const { kept = [], ...rest } = signIn;
@@ -214,16 +227,29 @@ function next(signIn: SignIn, keyring: readonly Usable[], graceUntil: number | u
   // Nobody learns that a rule refuses them, or that they hold too little, before they have proved anything.
   if (begun && outcome.kind === 'refuse') return end(signIn, 'refused', 'refused-by-rule', 'refused-by-rule', nowMs);
   const step = stepAfter(outcome, signIn.proofs, keyring, signIn.carries);
-  if (step.done) return end(signIn, 'let-in', 'proved', 'proved', nowMs);
+  if (step.done) return letIn(signIn, undefined, nowMs);
   const asks = step.asks[0] ?? (begun || step.notCarried ? undefined : firstOf(outcome, signIn.carries));
   if (asks) {
     const story = tell(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
     return { ...signIn, asks, others: step.asks.slice(1), story };
   }
   if (!begun || step.notCarried) return end(signIn, 'refused', 'prompt-not-carried', 'prompt-not-carried', nowMs);
-  if (graceUntil !== undefined && nowMs < graceUntil)
-    return { ...end(signIn, 'let-in', 'grace', 'grace', nowMs), graceUntil };
+  if (graceUntil !== undefined && nowMs < graceUntil) return letIn(signIn, graceUntil, nowMs);
   return end(signIn, 'enrol-first', 'no-usable-authenticator', 'no-usable-authenticator', nowMs);
+}
+
+/** Everything is proved that is asked, or forgiven for days of grace; only a password that has to be changed stands before it. */
+function letIn(signIn: SignIn, graceUntil: number | undefined, nowMs: number): SignIn {
+  const grace = graceUntil === undefined ? {} : { graceUntil };
+  if (!signIn.renew) {
+    const why = graceUntil === undefined ? 'proved' : 'grace';
+    return { ...end(signIn, 'let-in', why, why, nowMs), ...grace };
+  }
+  if (!signIn.carries.includes('new-password'))
+    return end(signIn, 'refused', 'password-must-change', 'password-must-change', nowMs);
+  const asks: Ask = { kind: 'new-password', methods: ['password'] };
+  const story = tell(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
+  return { ...signIn, ...grace, asks, others: [], story };
 }
 
 function end(

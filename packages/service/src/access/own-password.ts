@@ -8,6 +8,7 @@ import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
+import { assertOffered } from '../methods/offer.js';
 import { setPassword } from '../keyring/set-password.js';
 import { lockPerson } from '../people/lock-person.js';
 import { startSession } from './sessions.js';
@@ -62,6 +63,7 @@ export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call)
     deps,
     next,
     names.map((name) => name.value),
+    (await assertOffered(deps, deps, actor.personId, 'password')).decided!.cell.parameters?.leastLength,
   );
   return await call.run(async (work) => {
     await lockPerson(work, actor.personId);

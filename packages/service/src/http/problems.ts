@@ -5,6 +5,7 @@ import {
   LIMITS,
   say,
   sayHint,
+  type Catalogue,
   type ErrorCode,
   type Language,
   type FieldIssue,
@@ -80,6 +81,14 @@ export function refusalOf(error: unknown, bodyLimit: number = LIMITS.bodyBytes):
   return new Refusal('internal');
 }
 
+/** What is wrong with a password is told in the caller's language too. */
+function toldIn(words: Catalogue, facts: Refusal['facts']): Refusal['facts'] {
+  const weakness = facts['weakness'];
+  return typeof weakness === 'string' && weakness in words.weakness
+    ? { ...facts, why: say(words.weakness[weakness as keyof Catalogue['weakness']], facts) }
+    : facts;
+}
+
 /** RFC 9457. */
 export function problemOf(refusal: Refusal, requestId: string, language: Language): Problem {
   const code: ErrorCode = refusal.code;
@@ -88,7 +97,7 @@ export function problemOf(refusal: Refusal, requestId: string, language: Languag
   const issues = refusal.issues.map(({ where, what }) => ({ where, what: sayHint(words, what) }));
   return {
     type: `urn:nimble-latch:problem:${code}`,
-    title: say(words.errors[code].title, refusal.facts),
+    title: say(words.errors[code].title, toldIn(words, refusal.facts)),
     status: spec.status,
     code,
     detail: issues.map((issue) => `${issue.where}: ${issue.what}`).join('; '),

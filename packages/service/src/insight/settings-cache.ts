@@ -10,6 +10,7 @@ export type Settings = z.output<typeof settingsSchema>;
 export const FIRST_SETTINGS: Settings = {
   organisation: 'Nimble Latch',
   totp: { algorithm: 'SHA1', digits: 6, period: 30, codesToProve: 1, window: 1 },
+  password: { blockedWords: [] },
   countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
 };
 

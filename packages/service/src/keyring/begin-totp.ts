@@ -11,6 +11,7 @@ import { entryOf } from '../http/actors.js';
 import type { Call, Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
 import { keepingSerialsApart, serialColumns } from './carriers.js';
+import { assertOffered } from '../methods/offer.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
 /** Key lengths equal to the hash's output, as RFC 6238 appendix B uses and RFC 4226 §4 R6 advises (160 bits or more). */
@@ -58,15 +59,17 @@ export const beginTotp: Handler<'totp.begin'> = async (deps, call) => {
     if (row.state !== 'active') throw new Refusal('wrong-state', { state: row.state });
     if (Number(row.held) >= LIMITS.authenticatorsPerPerson)
       throw new Refusal('limit-reached', { limit: LIMITS.authenticatorsPerPerson });
+    const { parameters: own } = (await assertOffered(deps, work, person, 'totp')).decided!.cell;
+    const made = { ...settings.totp, ...own };
     await countersignedForKeyring(deps, work, call, person, (name) => ({
       what: 'factor-begun',
       facts: { name, label: call.body.label },
     }));
-    const algorithm = call.body.algorithm ?? settings.totp.algorithm;
+    const algorithm = call.body.algorithm ?? made.algorithm;
     const parameters = {
       algorithm,
-      digits: call.body.digits ?? settings.totp.digits,
-      period: call.body.period ?? settings.totp.period,
+      digits: call.body.digits ?? made.digits,
+      period: call.body.period ?? made.period,
     };
     const carrierId = await carrierFor(deps, work, call);
     const id = newId(deps);
@@ -112,7 +115,7 @@ export const beginTotp: Handler<'totp.begin'> = async (deps, call) => {
             rendererOpts: { filterType: 0 } as QRCode.QRCodeToBufferOptions['rendererOpts'],
           })
         ).toString('base64'),
-        codesNeeded: settings.totp.codesToProve,
+        codesNeeded: made.codesToProve,
       },
     };
   });

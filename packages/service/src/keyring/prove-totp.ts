@@ -9,6 +9,7 @@ import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, totpSettings } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
 
 /** While enrolling an operator stands beside it: guesses are counted in this lane. */
@@ -25,8 +26,6 @@ export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
     if (code === undefined) throw badField(`body.codes[${i}]`, 'code-shape');
     return code;
   });
-  if (codes.length < settings.totp.codesToProve)
-    throw badField('body.codes', 'codes-number', { number: settings.totp.codesToProve });
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
     refusal = undefined;
@@ -34,6 +33,9 @@ export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
     const id = text(row.id);
     const person = text(row.person_id);
     if (row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
+    const { parameters } = (await assertOffered(deps, work, person, 'totp')).decided!.cell;
+    const number = parameters?.codesToProve ?? settings.totp.codesToProve;
+    if (codes.length < number) throw badField('body.codes', 'codes-number', { number });
     const guard = guardOf(row, LANE);
     const admitted = admit(guard, work.now.getTime());
     if (!admitted.admitted)

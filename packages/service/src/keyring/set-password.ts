@@ -1,5 +1,5 @@
-import { catalogue } from '@nimble-latch/api';
-import { weaknessOf } from '@nimble-latch/core/passwords';
+import { catalogue, say } from '@nimble-latch/api';
+import { PASSWORD_MIN, weaknessOf } from '@nimble-latch/core/passwords';
 import { insert, selectOne, write } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -8,10 +8,36 @@ import { Refusal } from '../errors.js';
 import { key, newId, text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
 
-/** Judges and hashes a new password, outside any transaction: hashing takes time and is bounded. */
-async function prepare(deps: Deps, password: string, loginNames: readonly string[]): Promise<string> {
-  const weakness = weaknessOf(password, loginNames);
-  if (weakness) throw new Refusal('password-weak', { why: catalogue('en').weakness[weakness], weakness });
+/** Common passwords in lower case, read when the first one is set. */
+let common: Promise<ReadonlySet<string>> | undefined;
+const commonPasswords = async (): Promise<ReadonlySet<string>> => {
+  common ??= import('@zxcvbn-ts/language-common').then(
+    ({ dictionary }) => new Set<string>(dictionary['passwords'] as string[]),
+  );
+  return await common;
+};
+
+/**
+ * Judges and hashes a new password, outside any transaction: hashing takes time and is bounded.
+ *
+ * @param least characters at least; 12 unless the method settings say otherwise for its person
+ */
+async function prepare(
+  deps: Deps,
+  password: string,
+  loginNames: readonly string[],
+  least = PASSWORD_MIN,
+): Promise<string> {
+  const { settings } = await deps.settings.current();
+  const words = [...settings.organisation.split(/[^\p{L}]+/u), ...settings.password.blockedWords];
+  const blocked = {
+    common: await commonPasswords(),
+    // Words of two or three letters would forbid too much.
+    words: words.map((word) => word.toLowerCase()).filter((word) => word.length > 3),
+  };
+  const weakness = weaknessOf(password, { loginNames, least, blocked });
+  if (weakness)
+    throw new Refusal('password-weak', { why: say(catalogue('en').weakness[weakness], { least }), weakness, least });
   return await deps.hasher.hash(password);
 }
 
@@ -19,9 +45,18 @@ async function prepare(deps: Deps, password: string, loginNames: readonly string
  * Replaces a person's password, whose row the caller has locked. The hash is sealed besides, so that a copy of the
  * database alone gives nothing to guess against. Sessions of the person end. The caller writes the trail.
  *
+ * @param mustChange the person has to choose another one when they next sign in
  * @returns the id of the password's authenticator
  */
-async function store(deps: Deps, work: Work, personId: string, phc: string, label: string): Promise<string> {
+async function store(
+  deps: Deps,
+  work: Work,
+  personId: string,
+  phc: string,
+  label: string,
+  mustChange = false,
+): Promise<string> {
+  const parameters = JSON.stringify(mustChange ? { mustChange } : {});
   const present = await selectOne<{ id: Buffer }>(work, 'SELECT id FROM authenticators WHERE password_of = :personId', {
     personId: key(personId),
   });
@@ -30,9 +65,9 @@ async function store(deps: Deps, work: Work, personId: string, phc: string, labe
   if (present) {
     await write(
       work,
-      `UPDATE authenticators SET secret_sealed = :secretSealed, state = 'active', activated_at = :now, ended_at = NULL, familiar_failures = 0,
+      `UPDATE authenticators SET secret_sealed = :secretSealed, parameters = :parameters, state = 'active', activated_at = :now, ended_at = NULL, familiar_failures = 0,
          familiar_paused_until = NULL, stranger_failures = 0, stranger_paused_until = NULL WHERE id = :id`,
-      { id: present.id, secretSealed, now: work.now },
+      { id: present.id, secretSealed, parameters, now: work.now },
     );
   } else {
     await insert(work, 'authenticators', {
@@ -41,7 +76,7 @@ async function store(deps: Deps, work: Work, personId: string, phc: string, labe
       method: 'password',
       state: 'active',
       label,
-      parameters: '{}',
+      parameters,
       secretSealed,
       passwordOf: key(personId),
       createdAt: work.now,
@@ -49,7 +84,8 @@ async function store(deps: Deps, work: Work, personId: string, phc: string, labe
     });
   }
   await refreshKeyring(work, personId);
-  await write(work, 'DELETE FROM sessions WHERE person_id = :personId', { personId: key(personId) });
+  for (const table of ['sessions', 'browser_sessions'])
+    await write(work, `DELETE FROM ${table} WHERE person_id = :personId`, { personId: key(personId) });
   await noticeTo(deps, work, personId, 'password.set', label);
   return id;
 }

@@ -6,6 +6,7 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
+import { assertNoMethodsFor } from '../methods/named.js';
 import { assertUnruled } from '../rulebook/named.js';
 import { COLUMNS, groupOf, readGroup, type GroupRow } from './group-row.js';
 import { lockPerson } from './lock-person.js';
@@ -71,6 +72,7 @@ export const deleteGroup: Handler<'groups.delete'> = async (_deps, call) =>
     const { id } = call.params;
     const group = await readGroup(work, id);
     await assertUnruled(work, 'groups', id);
+    await assertNoMethodsFor(work, id);
     await unnestAll(work, key(id));
     await write(work, 'DELETE FROM person_groups WHERE id = :id', { id: key(id) });
     await work.trail(

@@ -2,6 +2,7 @@ import { catalogue } from '@nimble-latch/api';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
 import { countersignedForKeyring } from '../access/countersign.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
+import { assertOffered } from '../methods/offer.js';
 import { setPassword } from '../keyring/set-password.js';
 import { entryOf, groupsWithin } from '../http/actors.js';
 import { addPerson } from './add-person.js';
@@ -40,12 +41,27 @@ const setPasswordFor: Handler<'people.setPassword'> = async (deps, call) => {
     deps,
     call.body.password,
     person.loginNames.map((name) => name.value),
+    (await assertOffered(deps, deps, id, 'password')).decided!.cell.parameters?.leastLength,
   );
   return await call.run(async (work) => {
     await lockPerson(work, id);
     await countersignedForKeyring(deps, work, call, id, (name) => ({ what: 'password-set', facts: { name } }));
-    const authenticatorId = await setPassword.store(deps, work, id, prepared, catalogue('en').methods.password);
-    await work.trail(entryOf(call, 'password.set', { kind: 'authenticator', id: authenticatorId }, { person: id }));
+    const authenticatorId = await setPassword.store(
+      deps,
+      work,
+      id,
+      prepared,
+      catalogue('en').methods.password,
+      call.body.mustChange,
+    );
+    await work.trail(
+      entryOf(
+        call,
+        'password.set',
+        { kind: 'authenticator', id: authenticatorId },
+        { person: id, details: { mustChange: call.body.mustChange } },
+      ),
+    );
     return { answer: null };
   });
 };

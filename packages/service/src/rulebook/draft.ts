@@ -100,10 +100,11 @@ export const reviewDraft: Handler<'rulebookDraft.review'> = async (deps, call) =
   const version = running.number + 1;
   const difference = differenceOf(running.text, draft);
   if (!read.sound) return { answer: { ...checked, difference, version, lockedOut: NOBODY_LOOKED_AT } };
+  const methods = await deps.methods.current();
   const { findings, ...lockedOut } = await lockOutsOf(
     deps,
-    running,
-    ready(version, draft, read.sound.rulebook, read.sound.binding),
+    { running, methods },
+    { running: ready(version, draft, read.sound.rulebook, read.sound.binding), methods },
     call.actor.personId,
     now,
   );

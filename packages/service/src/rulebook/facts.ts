@@ -1,8 +1,10 @@
+import { barredFor } from '@nimble-latch/core/methods';
 import { recordFacts, systemOf, type Decision, type Facts } from '@nimble-latch/core/rulebook';
 import type { Requirement } from '@nimble-latch/core/signin';
 import type { Role } from '@nimble-latch/core/vocabulary';
 import { locate } from '../networks/table.js';
 import type { Db } from '../db/sql.js';
+import type { RunningMethods } from '../methods/cache.js';
 import type { RunningRulebook } from './running.js';
 
 /**
@@ -95,12 +97,14 @@ export function requirementOf(
   { number, needs, ruled }: RunningRulebook,
   { index, rule, outcome, trial }: Decision,
   facts: Facts,
+  { settings }: RunningMethods,
 ): Requirement {
+  const barred = barredFor(settings, facts.person.groups);
   return {
     version: number,
     rule: rule ? { index: index!, name: rule.name } : null,
     trial: trial ? { index: trial.index, name: trial.rule.name } : null,
-    outcome,
+    outcome: barred.length > 0 ? { ...outcome, barred } : outcome,
     ...(needs.person ||
     needs.networks ||
     facts.risk !== undefined ||

@@ -6,6 +6,7 @@ import type { Method, PromptKind } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { CONSOLE_APPLICATION, text } from '../ids.js';
 import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
+import type { RunningMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
 import { PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFacts, type PersonFactsRow } from './facts.js';
 import type { RunningRulebook } from './running.js';
@@ -23,6 +24,12 @@ interface PersonRow extends PersonFactsRow {
   keyring: string | null;
 }
 
+/** What decides: the rulebook, and which methods may be used. */
+export interface InForce {
+  readonly running: RunningRulebook;
+  readonly methods: RunningMethods;
+}
+
 /** Whom a rulebook would lock out who gets in today, and what else shows only when people are looked at. */
 export interface LockOuts {
   readonly people: number;
@@ -37,17 +44,20 @@ export interface LockOuts {
  */
 class Prospect {
   readonly #rulebook: RunningRulebook;
+  readonly #methods: RunningMethods;
   readonly #answers = new Map<string, Foreseen>();
 
-  constructor(rulebook: RunningRulebook) {
-    this.#rulebook = rulebook;
+  constructor({ running, methods }: InForce) {
+    this.#rulebook = running;
+    this.#methods = methods;
   }
 
   meets(facts: Facts, keyring: readonly Usable[], vouched: boolean): Foreseen {
-    const requirement = requirementOf(this.#rulebook, decide(this.#rulebook.compiled, facts), facts);
+    const requirement = requirementOf(this.#rulebook, decide(this.#rulebook.compiled, facts), facts, this.#methods);
     const carriers = [...new Set(keyring.map((one) => one.carrier))];
     const holds = keyring.map((one) => `${one.method}(${one.can.join()})${carriers.indexOf(one.carrier)}`).join();
-    const question = `${requirement.rule?.index ?? -1} ${vouched} ${holds}`;
+    const barred = requirement.outcome.barred?.join() ?? '';
+    const question = `${requirement.rule?.index ?? -1} ${vouched} ${holds} ${barred}`;
     let answer = this.#answers.get(question);
     if (!answer) {
       answer = foresee(requirement, keyring, CARRIES, vouched, facts.at, endOfGrace(requirement));
@@ -83,8 +93,8 @@ async function places(db: Db, rulebooks: readonly RunningRulebook[]) {
  */
 export async function lockOutsOf(
   db: Db,
-  running: RunningRulebook,
-  draft: RunningRulebook,
+  running: InForce,
+  draft: InForce,
   publisher: string,
   now: Date,
 ): Promise<LockOuts> {
@@ -94,7 +104,7 @@ export async function lockOutsOf(
       `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
        FROM applications a ORDER BY a.name`,
     ),
-    places(db, [running, draft]),
+    places(db, [running.running, draft.running]),
     selectOne<{ n: number }>(db, "SELECT COUNT(*) AS n FROM persons WHERE state = 'active'"),
   ]);
   const [before, after] = [new Prospect(running), new Prospect(draft)];

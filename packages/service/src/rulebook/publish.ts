@@ -12,6 +12,7 @@ import { describeVersion } from './versions.js';
 
 /** Puts the draft in force. What the review said is looked at again, since people and keyrings change meanwhile. */
 export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
+  const methods = await deps.methods.current();
   const reply = await call.run(async (work) => {
     const row = await draftRow(work, 'FOR UPDATE');
     const { running, text, read } = await readDraft(work, row, work.now);
@@ -19,7 +20,13 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
     const { rulebook, binding } = read.sound;
     const number = running.number + 1;
     const draft = ready(number, text, rulebook, binding);
-    const { people } = await lockOutsOf(work, running, draft, call.actor.personId, work.now);
+    const { people } = await lockOutsOf(
+      work,
+      { running, methods },
+      { running: draft, methods },
+      call.actor.personId,
+      work.now,
+    );
     if (people !== call.body.lockedOut)
       throw new Refusal('count-changed', { expected: call.body.lockedOut, now: people });
     if (people > 0)

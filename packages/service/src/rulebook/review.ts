@@ -3,22 +3,21 @@ import { checkRulebook, readRulebook, type Binding, type Rulebook } from '@nimbl
 import { assuranceOf, writeWay } from '@nimble-latch/core/assurance';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { structuredPatch } from 'diff';
+import { enrollable } from '@nimble-latch/core/methods';
 import type { Db } from '../db/sql.js';
+import { readMethods } from '../methods/cache.js';
 import { lookUp } from './names.js';
 import { shownFinding, shownRulebook, type ShownFinding } from './shown.js';
 
-/** What can be enrolled by this release; a way with anything else is nobody's. */
-const ENROLLABLE: readonly Method[] = ['password', 'totp'];
-
 /** Outcomes that nobody can meet, since nothing that can be enrolled is enough; another way of the same rule would be. */
-function impossible({ rules, otherwise }: Rulebook): ShownFinding[] {
+function impossible({ rules, otherwise }: Rulebook, possible: readonly Method[]): ShownFinding[] {
   const all = [
     ...rules.map(({ name, then }) => ({ name: name as string | null, then })),
     { name: null, then: otherwise },
   ];
   return all.flatMap(({ name, then }): ShownFinding[] => {
     if ('ways' in then) {
-      const lacking = then.ways.map((way) => way.find(({ method }) => !ENROLLABLE.includes(method))?.method);
+      const lacking = then.ways.map((way) => way.find(({ method }) => !possible.includes(method))?.method);
       if (lacking.includes(undefined)) return [];
       return then.ways.map((way, i) => ({
         what: 'way-not-possible',
@@ -26,10 +25,10 @@ function impossible({ rules, otherwise }: Rulebook): ShownFinding[] {
         facts: { way: writeWay(way), method: lacking[i]! },
       }));
     }
-    const best = assuranceOf(ENROLLABLE.map((method) => ({ method, qualifiers: [] })));
+    const best = assuranceOf(possible.map((method) => ({ method, qualifiers: [] })));
     const enough =
       then.kind === 'level' ? best.level >= then.level : then.kind !== 'phishing-resistant' || best.phishingResistant;
-    return enough ? [] : [{ what: 'outcome-not-possible', rule: name, facts: { methods: ENROLLABLE.join(', ') } }];
+    return enough ? [] : [{ what: 'outcome-not-possible', rule: name, facts: { methods: possible.join(', ') } }];
   });
 }
 
@@ -57,7 +56,7 @@ export async function readText(db: Db, text: string, before: Binding, now: Date)
       kind,
       facts: { name, now: called },
     })),
-    ...impossible(rulebook),
+    ...impossible(rulebook, enrollable((await readMethods(db)).settings)),
   ];
   return { problems: [], sound: { rulebook, binding, findings } };
 }

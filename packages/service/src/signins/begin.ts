@@ -33,6 +33,7 @@ function madeClaims(claims: Asked['claims']): Claim[] {
 }
 
 const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as const;
+const VOUCHED_FOR = { ...VOUCHED, id: 'vouched', preferred: false } as const;
 
 /** What is known where the person is at a page of ours, and not of an application. */
 export interface AtPage {
@@ -46,8 +47,8 @@ export interface AtPage {
 
 /** What a new sign-in looks like: whom it means, what is believed, which rule decides, what it asks first. */
 export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page?: AtPage): Promise<StoredSignIn> {
-  const running = await deps.rulebook.current();
-  const subject = await findSubject(deps, asked.loginName, running.needs.person);
+  const [running, methods] = await Promise.all([deps.rulebook.current(), deps.methods.current()]);
+  const subject = await findSubject(deps, asked.loginName, running.needs.person || methods.needsGroups);
   const now = deps.now();
   const made = madeClaims(asked.claims);
   const believed = (claim: Claim) => made.includes(claim) && place.granted.includes(claim);
@@ -65,8 +66,9 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     ...(met ? { known: met.known } : {}),
     at: now.getTime(),
   });
-  const ruled = requirementOf(running, decide(running.compiled, facts), facts);
-  const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, keyring) } : ruled;
+  const ruled = requirementOf(running, decide(running.compiled, facts), facts, methods);
+  const holds = believed('password-checked') ? [...keyring, VOUCHED_FOR] : keyring;
+  const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, holds) } : ruled;
   // A password that the application has checked itself need not be a prompt that it can show.
   const carries = believed('password-checked') ? [...asked.carries, 'password' as const] : asked.carries;
   // What an application wishes is wished of now: what was proved days ago does not reach it.

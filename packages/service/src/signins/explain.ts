@@ -3,7 +3,7 @@ import { serveWay } from '@nimble-latch/core/assurance';
 import { explain, recallFacts, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, waysFor } from '@nimble-latch/core/signin';
 import type { Method, PersonState } from '@nimble-latch/core/vocabulary';
-import { select, selectOne, type Db } from '../db/sql.js';
+import { select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound } from '../errors.js';
 import type { Handler } from '../http/call.js';
@@ -29,22 +29,28 @@ interface Question {
   readonly deactivated: boolean;
   /** The application vouched for the password. */
   readonly vouched: boolean;
+  /** What the method settings kept them from using then; left out: what they do now. */
+  readonly barred?: readonly Method[];
 }
 
 /** Every rule in its order, what decides, what would serve, and what happens then. */
-async function explained(db: Db, question: Question): Promise<Explanation> {
+async function explained(deps: Deps, question: Question): Promise<Explanation> {
   const { running, facts, sourceAddress, deactivated, vouched } = question;
-  const [keyring, held, networks] = await Promise.all([
-    currentKeyring(db, question.person.id),
+  const [methods, keyring, held, networks] = await Promise.all([
+    deps.methods.current(),
+    currentKeyring(deps, question.person.id),
     select<{ id: Buffer; method: Method; label: string }>(
-      db,
+      deps,
       "SELECT id, method, label FROM authenticators WHERE person_id = :id AND state = 'active'",
       { id: key(question.person.id) },
     ),
-    locate(db, sourceAddress),
+    locate(deps, sourceAddress),
   ]);
   const { decision, rules } = explain(running.compiled, facts);
-  const requirement = requirementOf(running, decision, facts);
+  const now = requirementOf(running, decision, facts, methods);
+  const barred = question.barred ?? now.outcome.barred ?? [];
+  const requirement = { ...now, outcome: { ...decision.outcome, barred } };
+  const usable = keyring.filter(({ method }) => !barred.includes(method));
   const labels = new Map(held.map((one) => [text(one.id), one]));
   const named = running.rulebook.rules;
   const foreseen = deactivated
@@ -72,10 +78,11 @@ async function explained(db: Db, question: Question): Promise<Explanation> {
     decidedBy: decision.rule?.name ?? null,
     trial: decision.trial?.rule.name ?? null,
     outcome: shownOutcome(decision.outcome),
-    ways: waysFor(decision.outcome, keyring, []).map((way) => ({
+    barred: [...barred],
+    ways: waysFor(requirement.outcome, keyring, []).map((way) => ({
       ...shownWay(way),
       servedBy:
-        serveWay(way, keyring)?.map(({ id, method }) => ({ id, method, label: labels.get(id)?.label ?? '' })) ?? null,
+        serveWay(way, usable)?.map(({ id, method }) => ({ id, method, label: labels.get(id)?.label ?? '' })) ?? null,
     })),
     meets: { state: foreseen.state, asks: [...foreseen.asks], reason: foreseen.reason },
   };
@@ -149,6 +156,7 @@ export const explainSignIn: Handler<'activity.explain'> = async (deps, { params 
     sourceAddress,
     deactivated: stored.decoyId !== null,
     vouched,
+    barred: requirement.outcome.barred ?? [],
   });
   return { answer: { then, now } };
 };

@@ -24,8 +24,9 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
   );
   if (!person) throw notFound();
   const facts = personFactsOf(params.id, person);
-  const [running, applications, held, keyring] = await Promise.all([
+  const [running, methods, applications, held, keyring] = await Promise.all([
     deps.rulebook.current(),
+    deps.methods.current(),
     select<{ id: Buffer; name: string; vouches: number }>(
       deps,
       `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
@@ -52,7 +53,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
     // Where the application may vouch for the password, somebody without one can still be asked for the rest.
     const foreseen =
       person.state === 'active'
-        ? foresee(requirementOf(running, decision, known), keyring, CARRIED, vouches && !hasPassword, at)
+        ? foresee(requirementOf(running, decision, known, methods), keyring, CARRIED, vouches && !hasPassword, at)
         : { state: 'refused' as const, asks: [], serves: [], reason: 'person-deactivated' as const };
     rows.push({
       application: { id: applicationId, name: application.name },

@@ -86,7 +86,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: ['password', 'code'],
+      carries: ['password', 'code', 'new-password'],
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),

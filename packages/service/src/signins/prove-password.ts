@@ -107,13 +107,14 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
 
 /** Right, provided that the password is still the person's and in use. */
 async function acceptPassword(work: Work, personId: string, id: string, { lane }: Standing): Promise<Event> {
-  const row = await selectOne<{ state: string }>(
+  const row = await selectOne<{ parameters: string }>(
     work,
-    "SELECT a.state FROM authenticators a JOIN persons p ON p.id = a.person_id WHERE a.id = :id AND a.state = 'active' AND p.state = 'active'",
+    "SELECT a.parameters FROM authenticators a JOIN persons p ON p.id = a.person_id WHERE a.id = :id AND a.state = 'active' AND p.state = 'active'",
     { id: key(id) },
   );
   if (!row) return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
   await updateById(work, 'authenticators', key(id), { ...guardColumns(lane, CLEAR), lastUsedAt: work.now });
   const proof = { method: 'password', id, carrier: null, can: [] } as const;
-  return { type: 'right', proof, keyring: await currentKeyring(work, personId) };
+  const { mustChange = false } = JSON.parse(row.parameters) as { mustChange?: boolean };
+  return { type: 'right', proof, keyring: await currentKeyring(work, personId), renew: mustChange };
 }

@@ -6,6 +6,7 @@ import { badField, Refusal } from '../errors.js';
 import type { Driver } from './context.js';
 import { codesOf, openingOf, proveCode } from './prove-code.js';
 import { provePassword } from './prove-password.js';
+import { renewPassword } from './renew-password.js';
 import { onlySignIn, readSignIn, saveSignIn, type StoredSignIn } from './store.js';
 
 /**
@@ -45,7 +46,8 @@ export async function prove<T>(
       const stored = await readSignIn(work, id, true);
       return expireIfLate(work, stored) ?? stored;
     });
-  return await provePassword(deps, driver, before, proof.value, settle);
+  const answer = proof.kind === 'new-password' ? renewPassword : provePassword;
+  return await answer(deps, driver, before, proof.value, settle);
 }
 
 /** The person wants to be asked for something else that would do. */

@@ -7,6 +7,9 @@ export const de: Words = {
   signInTo: 'Bei {application} anmelden',
   loginName: 'Anmeldename',
   password: 'Passwort',
+  newPassword: 'Neues Passwort',
+  newPasswordHint:
+    'Ihres hat jemand anderes gesetzt. Wählen Sie eines, das nur Sie kennen; ein paar Wörter zusammen sind gut.',
   code: 'Code',
   codeHint: 'Die Ziffern, die Ihre App oder Ihr Token jetzt zeigt.',
   next: 'Weiter',

@@ -5,6 +5,8 @@ export const en = {
   signInTo: 'Sign in to {application}',
   loginName: 'Login name',
   password: 'Password',
+  newPassword: 'New password',
+  newPasswordHint: 'Yours was set by somebody else. Choose one that only you know; a few words together are good.',
   code: 'Code',
   codeHint: 'The digits that your app or token shows now.',
   next: 'Next',

@@ -6,6 +6,7 @@ import { bulkChanges } from './0005-bulk-changes.js';
 import { marksAndCounts } from './0006-marks-and-counts.js';
 import { access } from './0007-access.js';
 import { rulebook } from './0008-rulebook.js';
+import { methods } from './0010-methods.js';
 import { signInPages } from './0009-sign-in-pages.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
@@ -26,4 +27,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...access,
   ...rulebook,
   ...signInPages,
+  ...methods,
 ];

@@ -1,0 +1,228 @@
+import { catalogue, METHOD_PURPOSES, say, type Answer, type Sent } from '@nimble-latch/api';
+import { Argument, InvalidArgumentError, Option } from 'commander';
+import type { Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { table } from '../render/table.js';
+import { words } from '../words.js';
+import { confirm, done, findGroup, findPerson, show, wholeNumber, withSession, type Noun } from './support.js';
+
+const h = words.headings;
+const shared = catalogue('en');
+const METHODS = ['password', 'totp'] as const;
+type Built = (typeof METHODS)[number];
+type Rows = Answer<'methods.show'>['rows'];
+type Cell = NonNullable<Rows[number]['cells'][Built]>;
+
+function sayCell(cell: Cell | undefined): string {
+  if (!cell) return words.facts.none;
+  const parameters = Object.entries(cell.parameters ?? {}).map(([name, value]) => `${name} ${value}`);
+  const elsewhere = 'checked' in cell && cell.checked === 'elsewhere';
+  const enrolling = elsewhere ? words.facts.checkedElsewhere : cell.enrol ? words.facts.mayEnrol : words.facts.noMore;
+  return [enrolling, cell.purposes.join(', ') || words.facts.forNothing, ...parameters].join('; ');
+}
+
+const matrix = (session: Session, rows: Rows): string =>
+  table(
+    rows,
+    [
+      { heading: h.row, cell: (row) => String(rows.indexOf(row) + 1), align: 'right' },
+      { heading: h.appliesTo, cell: (row) => row.groupName ?? words.facts.everybody },
+      ...METHODS.map((method) => ({
+        heading: method.toUpperCase(),
+        cell: (row: Rows[number]) => sayCell(row.cells[method]),
+        flexible: true,
+      })),
+    ],
+    session,
+  );
+
+function purposes(text: string): (typeof METHOD_PURPOSES)[number][] {
+  return text
+    .split(',')
+    .map((part) => part.trim())
+    .filter(Boolean)
+    .map((part) => {
+      const found = METHOD_PURPOSES.find((one) => one === part);
+      if (!found) throw new InvalidArgumentError(say(words.expected.some, { all: METHOD_PURPOSES.join(', ') }));
+      return found;
+    });
+}
+
+interface Changing {
+  readonly yes?: boolean;
+  readonly dryRun?: boolean;
+}
+
+/** Looks whom a change locks out, says so, and makes it. */
+async function change(session: Session, next: (rows: Rows) => Promise<Rows>, options: Changing): Promise<void> {
+  const { rows: now, version } = await session.client.call('methods.show');
+  const changed = await next(now);
+  const rows = changed.map(({ group, cells }) => ({ group, cells })) as Sent<'methods.edit', 'body'>['rows'];
+  const review = await session.client.call('methods.review', { body: { rows } });
+  const named = review.named.map((one) => `  ${one.displayName}: ${one.applications.join(', ')}`);
+  if (options.dryRun) {
+    show(session, review, () =>
+      [matrix(session, changed), say(words.facts.wouldLockOut, { ...countsOf(review) }), ...named, ''].join('\n'),
+    );
+    return;
+  }
+  if (review.people > 0) {
+    const consequence = [say(words.facts.wouldLockOut, { ...countsOf(review) }), ...named].join('\n');
+    if (!(await confirm(session, consequence, options.yes))) return;
+  }
+  const answer = await session.client.call('methods.edit', {
+    body: { rows, lockedOut: review.people },
+    ifMatch: version,
+  });
+  done(session, answer, words.done.methodsSaved);
+}
+
+const countsOf = ({ people, examined, of }: Answer<'methods.review'>) => ({ people, examined, of });
+
+/** The id of a group, or null for everybody. */
+async function whom(session: Session, named: string): Promise<{ group: string | null; groupName: string | null }> {
+  if (named === words.facts.everybody) return { group: null, groupName: null };
+  const { id, name } = await findGroup(session, named);
+  return { group: id, groupName: name };
+}
+
+const methodArgument = () => new Argument('<method>').choices(METHODS);
+
+export const method: Noun = (command, context) => {
+  const help = words.help.method;
+  command
+    .command('show')
+    .description(help.show)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('methods.show');
+        show(session, answer, () => matrix(session, answer.rows));
+      }),
+    );
+  command
+    .command('offered <person>')
+    .description(help.offered)
+    .action(
+      withSession(context, async (session, named: string) => {
+        const { id } = await findPerson(session, named);
+        const answer = await session.client.call('people.methods', { params: { id } });
+        show(session, answer, () =>
+          table(
+            answer.rows,
+            [
+              { heading: h.method, cell: (row) => row.method },
+              { heading: h.offered, cell: (row) => (row.enrol ? words.facts.yes : words.facts.no) },
+              { heading: h.uses, cell: (row) => row.purposes.join(', ') || words.facts.none },
+              {
+                heading: h.why,
+                cell: (row) =>
+                  row.why
+                    ? shared.whyNotOffered[row.why]
+                    : say(words.facts.byRow, { row: row.row! + 1, group: row.group ?? words.facts.everybody }),
+                flexible: true,
+              },
+              { heading: h.holds, cell: (row) => String(row.held), align: 'right' },
+            ],
+            session,
+          ),
+        );
+      }),
+    );
+  command
+    .command('set')
+    .argument('<group>', words.options.everybodyOr)
+    .addArgument(methodArgument())
+    .description(help.set)
+    .addOption(new Option('--enrol <yes-or-no>', words.options.enrol).choices(['yes', 'no']))
+    .option('--uses <list>', METHOD_PURPOSES.join(', '), purposes)
+    .addOption(new Option('--checked <where>', words.options.checked).choices(['here', 'elsewhere']))
+    .option('--least-length <n>', words.options.leastLength, wholeNumber)
+    .addOption(new Option('--digits <n>').choices(['6', '8']))
+    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          named: string,
+          of: Built,
+          options: Changing & {
+            enrol?: 'yes' | 'no';
+            uses?: Cell['purposes'];
+            checked?: 'here' | 'elsewhere';
+            leastLength?: number;
+            digits?: string;
+          },
+        ) => {
+          if (of === 'totp' && (options.checked !== undefined || options.leastLength !== undefined))
+            throw new Failure(words.errors.passwordOnly, { where: '--checked, --least-length' });
+          if (of === 'password' && options.digits !== undefined)
+            throw new Failure(words.errors.codesOnly, { where: '--digits' });
+          const { group, groupName } = await whom(session, named);
+          await change(
+            session,
+            async (rows) => {
+              const before = rows.find((row) => row.group === group)?.cells[of];
+              const parameters = {
+                ...before?.parameters,
+                ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
+                ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
+              };
+              const cell = {
+                enrol: options.enrol === undefined ? (before?.enrol ?? true) : options.enrol === 'yes',
+                purposes: options.uses ?? before?.purposes ?? ['sign-in'],
+                ...(of === 'password'
+                  ? { checked: options.checked ?? (before && 'checked' in before ? before.checked : 'here') }
+                  : {}),
+                ...(Object.keys(parameters).length > 0 ? { parameters } : {}),
+              } as Cell;
+              const set = (row: Rows[number]): Rows[number] => ({ ...row, cells: { ...row.cells, [of]: cell } });
+              return rows.some((row) => row.group === group)
+                ? rows.map((row) => (row.group === group ? set(row) : row))
+                : [set({ group, groupName, cells: {} }), ...rows];
+            },
+            options,
+          );
+        },
+      ),
+    );
+  command
+    .command('unset')
+    .argument('<group>', words.options.everybodyOr)
+    .addArgument(methodArgument().argOptional())
+    .description(help.unset)
+    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(context, async (session, named: string, of: Built | undefined, options: Changing) => {
+        const { group } = await whom(session, named);
+        await change(
+          session,
+          async (rows) =>
+            rows.flatMap((row) => {
+              if (row.group !== group) return [row];
+              const { [of ?? 'password']: _gone, ...cells } = row.cells;
+              const left = of === undefined ? {} : cells;
+              return group !== null && Object.keys(left).length === 0 ? [] : [{ ...row, cells: left }];
+            }),
+          options,
+        );
+      }),
+    );
+  command
+    .command('raise <group>')
+    .description(help.raise)
+    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(context, async (session, named: string, options: Changing) => {
+        const { id } = await findGroup(session, named);
+        await change(
+          session,
+          async (rows) => [...rows.filter((row) => row.group === id), ...rows.filter((row) => row.group !== id)],
+          options,
+        );
+      }),
+    );
+};

@@ -1,0 +1,118 @@
+import type { Method, MethodPurpose, OtpAlgorithm, WhyNotOffered } from '../vocabulary.js';
+
+/** How authenticators of a method are made; what is left out is as it is for everybody. */
+export interface MethodParameters {
+  readonly algorithm?: OtpAlgorithm;
+  readonly digits?: 6 | 8;
+  /** Seconds. */
+  readonly period?: 30 | 60;
+  /** Consecutive codes that prove a new authenticator. */
+  readonly codesToProve?: 1 | 2;
+  /** Characters of a new password at least. */
+  readonly leastLength?: number;
+}
+
+/** What is said of one method for the people of one row. */
+export interface MethodCell {
+  /** Whether more of it may be enrolled. */
+  readonly enrol: boolean;
+  /** What it may be used for; empty for nothing. */
+  readonly purposes: readonly MethodPurpose[];
+  /** Of a password: kept and checked here, or by applications alone, which say so. */
+  readonly checked?: 'here' | 'elsewhere';
+  readonly parameters?: MethodParameters;
+}
+
+/** A row of the matrix: a group, or everybody, and what is said of methods for them. A method may be left unsaid. */
+export interface MethodRow {
+  /** Null for everybody; that row is the last. */
+  readonly group: string | null;
+  readonly cells: Readonly<Partial<Record<Method, MethodCell>>>;
+}
+
+export interface MethodSettings {
+  readonly rows: readonly MethodRow[];
+}
+
+/** Methods that this release can enrol and check. */
+export const METHODS_BUILT: readonly Method[] = ['password', 'totp'];
+
+/** As delivered: what there is, for everybody. */
+export const FIRST_METHODS: MethodSettings = {
+  rows: [
+    {
+      group: null,
+      cells: {
+        password: { enrol: true, purposes: ['sign-in'], checked: 'here' },
+        totp: { enrol: true, purposes: ['sign-in'] },
+      },
+    },
+  ],
+};
+
+/** A cell, with the row that it stands in. */
+export interface Decided {
+  readonly cell: MethodCell;
+  /** Its place, from 0. */
+  readonly row: number;
+  readonly group: string | null;
+}
+
+/**
+ * The one rule by which several rows come together for somebody: from the top, the first row that they are in and that says
+ * something of the method decides, and it decides all of it. Undefined where no row says anything: then it is not offered.
+ */
+export function decidedFor({ rows }: MethodSettings, method: Method, groups: ReadonlySet<string>): Decided | undefined {
+  for (const [row, { group, cells }] of rows.entries()) {
+    const cell = cells[method];
+    if (cell && (group === null || groups.has(group))) return { cell, row, group };
+  }
+  return undefined;
+}
+
+/** Whether who is in which group can make a difference. */
+export const asksForGroups = ({ rows }: MethodSettings): boolean => rows.some(({ group }) => group !== null);
+
+/**
+ * Methods that somebody may not sign in with: none of what they hold of these counts. A password that is checked elsewhere is
+ * one of them here, and still counts where an application vouches for it.
+ */
+export function barredFor(settings: MethodSettings, groups: ReadonlySet<string>): readonly Method[] {
+  return METHODS_BUILT.filter((method) => {
+    const cell = decidedFor(settings, method, groups)?.cell;
+    return !cell?.purposes.includes('sign-in') || cell.checked === 'elsewhere';
+  });
+}
+
+/** Methods that somebody may enrol, whoever it is. */
+export const enrollable = ({ rows }: MethodSettings): readonly Method[] =>
+  METHODS_BUILT.filter((method) => rows.some(({ cells }) => cells[method]?.enrol));
+
+/** Whether somebody may enrol a method, what it may be used for, and which row says so. */
+export interface Offer {
+  readonly method: Method;
+  readonly enrol: boolean;
+  readonly purposes: readonly MethodPurpose[];
+  /** Null where it may be enrolled. */
+  readonly why: WhyNotOffered | null;
+  readonly decided: Decided | undefined;
+}
+
+export function offerOf(settings: MethodSettings, method: Method, groups: ReadonlySet<string>): Offer {
+  const decided = METHODS_BUILT.includes(method) ? decidedFor(settings, method, groups) : undefined;
+  const elsewhere = decided?.cell.checked === 'elsewhere';
+  const enrol = decided !== undefined && decided.cell.enrol && !elsewhere;
+  return {
+    method,
+    enrol,
+    purposes: decided?.cell.purposes ?? [],
+    why: enrol ? null : whyNot(method, decided, elsewhere),
+    decided,
+  };
+}
+
+function whyNot(method: Method, decided: Decided | undefined, elsewhere: boolean): WhyNotOffered {
+  if (!METHODS_BUILT.includes(method)) return 'not-built';
+  if (!decided) return 'nothing-said';
+  return elsewhere ? 'checked-elsewhere' : 'not-enrolled-any-more';
+}

@@ -1,0 +1,68 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import {
+  barredFor,
+  decidedFor,
+  FIRST_METHODS,
+  METHODS_BUILT,
+  offerOf,
+  type MethodCell,
+  type MethodSettings,
+} from './index.js';
+
+const cell = (enrol: boolean, ...purposes: MethodCell['purposes'][number][]): MethodCell => ({ enrol, purposes });
+const PORT: MethodSettings = {
+  rows: [
+    { group: 'quay', cells: { totp: cell(false, 'sign-in') } },
+    { group: 'old', cells: { password: { ...cell(true, 'sign-in'), checked: 'elsewhere' }, totp: cell(false) } },
+    { group: null, cells: FIRST_METHODS.rows[0]!.cells },
+  ],
+};
+
+describe('method settings', () => {
+  it('are decided by the first row from the top that somebody is in and that speaks of the method', () => {
+    expect(offerOf(PORT, 'totp', new Set(['old', 'quay']))).toMatchObject({
+      enrol: false,
+      why: 'not-enrolled-any-more',
+      decided: { row: 0 },
+    });
+    expect(offerOf(PORT, 'password', new Set(['old', 'quay']))).toMatchObject({
+      enrol: false,
+      why: 'checked-elsewhere',
+      decided: { row: 1 },
+    });
+    expect(offerOf(PORT, 'password', new Set(['quay']))).toMatchObject({ enrol: true, why: null, decided: { row: 2 } });
+    expect(offerOf(PORT, 'push', new Set())).toMatchObject({ enrol: false, why: 'not-built' });
+    expect(offerOf({ rows: [] }, 'totp', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
+    expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp']);
+    expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password']);
+    expect(barredFor(FIRST_METHODS, new Set())).toEqual([]);
+  });
+
+  it('agree with the naive way on any matrix and anybody', () => {
+    const group = fc.constantFrom('a', 'b', 'c');
+    const anyCell = fc.record({
+      enrol: fc.boolean(),
+      purposes: fc.subarray(['sign-in', 'reset'] as const),
+      checked: fc.constantFrom('here' as const, 'elsewhere' as const),
+    });
+    const row = fc.record({
+      group: fc.oneof(group, fc.constant(null)),
+      cells: fc.record({ password: anyCell, totp: anyCell }, { requiredKeys: [] }),
+    });
+    fc.assert(
+      fc.property(fc.array(row, { maxLength: 6 }), fc.uniqueArray(group), (rows, groups) => {
+        const held = new Set<string>(groups);
+        for (const method of METHODS_BUILT) {
+          const speaking = rows.filter(
+            (one) => method in one.cells && (one.group === null || groups.includes(one.group as 'a')),
+          );
+          expect(decidedFor({ rows }, method, held)?.cell).toEqual(speaking[0]?.cells[method as 'totp']);
+          const usable = speaking[0]?.cells[method as 'totp'];
+          const barred = !usable?.purposes.includes('sign-in') || usable.checked === 'elsewhere';
+          expect(barredFor({ rows }, held).includes(method)).toBe(barred);
+        }
+      }),
+    );
+  });
+});

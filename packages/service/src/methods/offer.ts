@@ -1,0 +1,28 @@
+import { offerOf, type Offer } from '@nimble-latch/core/methods';
+import type { Method } from '@nimble-latch/core/vocabulary';
+import { selectOne, type Db } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { key } from '../ids.js';
+import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
+
+/** The groups of a person, as method settings and rules compare them; undefined where there is no such person. */
+export async function groupsOf(db: Db, person: string): Promise<ReadonlySet<string> | undefined> {
+  const row = await selectOne<PersonFactsRow>(db, `SELECT ${PERSON_FACTS_OF_P} FROM persons p WHERE p.id = :id`, {
+    id: key(person),
+  });
+  return row && personFactsOf(person, row).groups;
+}
+
+/** What a person is offered of a method. Throws `method-not-offered`, with the row that says so, where they may not enrol it. */
+export async function assertOffered(deps: Deps, db: Db, person: string, method: Method): Promise<Offer> {
+  const { settings } = await deps.methods.current();
+  const offer = offerOf(settings, method, (await groupsOf(db, person)) ?? new Set());
+  if (!offer.enrol)
+    throw new Refusal('method-not-offered', {
+      method,
+      why: offer.why!,
+      row: offer.decided === undefined ? 0 : offer.decided.row + 1,
+    });
+  return offer;
+}

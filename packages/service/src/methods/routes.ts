@@ -1,0 +1,144 @@
+import { createHash } from 'node:crypto';
+import type { Answer } from '@nimble-latch/api';
+import { FIRST_METHODS, offerOf, type MethodRow, type MethodSettings } from '@nimble-latch/core/methods';
+import { METHODS, type Method } from '@nimble-latch/core/vocabulary';
+import { countersigned } from '../access/countersign.js';
+import { select, write, type Db } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { badField, notFound, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { AreaHandlers, Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { lockOutsOf } from '../rulebook/lock-outs.js';
+import { latestNumber, readVersion } from '../rulebook/running.js';
+import { readMethods, readyMethods } from './cache.js';
+import { groupsOf } from './offer.js';
+
+type Rows = Answer<'methods.show'>['rows'];
+
+async function namesOf(db: Db, rows: readonly MethodRow[]): Promise<ReadonlyMap<string, string>> {
+  const groups = rows.flatMap(({ group }) => (group === null ? [] : [key(group)]));
+  if (groups.length === 0) return new Map();
+  const found = await select<{ id: Buffer; name: string }>(
+    db,
+    'SELECT id, name FROM person_groups WHERE id IN (:groups)',
+    { groups },
+  );
+  return new Map(found.map(({ id, name }) => [text(id), name]));
+}
+
+async function describe(db: Db): Promise<Answer<'methods.show'>> {
+  const { settings, version } = await readMethods(db);
+  const names = await namesOf(db, settings.rows);
+  const rows = settings.rows.map((row) => ({
+    ...row,
+    groupName: row.group === null ? null : (names.get(row.group) ?? null),
+  }));
+  return { rows: rows as Rows, version };
+}
+
+/** Asserts that a matrix can stand: each group once and there, everybody last. */
+async function assertSound(db: Db, rows: readonly MethodRow[]): Promise<void> {
+  const names = await namesOf(db, rows);
+  rows.forEach(({ group }, i) => {
+    if (rows.findIndex((one) => one.group === group) !== i) throw badField(`body.rows[${i}].group`, 'twice');
+    if (group !== null && !names.has(group)) throw badField(`body.rows[${i}].group`, 'unknown-group');
+    if (group === null && i !== rows.length - 1) throw badField(`body.rows[${i}].group`, 'everybody-last');
+  });
+  if (rows.at(-1)!.group !== null) throw badField('body.rows', 'everybody-missing');
+}
+
+/** Whom the settings would lock out, by the rulebook in force. */
+async function lockOuts(db: Db, before: MethodSettings, after: MethodSettings, changer: string, now: Date) {
+  const running = (await readVersion(db, await latestNumber(db)))!;
+  const [was, willBe] = [readyMethods(before), readyMethods(after)];
+  return await lockOutsOf(db, { running, methods: was }, { running, methods: willBe }, changer, now);
+}
+
+const review: Handler<'methods.review'> = async (deps, { body, actor }) => {
+  const rows = body.rows as MethodRow[];
+  await assertSound(deps, rows);
+  const { settings } = await readMethods(deps);
+  const { people, named, examined, of } = await lockOuts(deps, settings, { rows }, actor.personId, deps.now());
+  return { answer: { people, named, examined, of } };
+};
+
+const edit: Handler<'methods.edit'> = async (deps, call) => {
+  const { rows, lockedOut } = call.body as { rows: MethodRow[]; lockedOut: number };
+  const reply = await call.run(async (work) => {
+    await assertSound(work, rows);
+    // The first change makes the row; both forms are conditional on the version that was seen.
+    await write(work, 'INSERT IGNORE INTO method_settings (id, data, version) VALUES (1, :data, 1)', {
+      data: JSON.stringify(FIRST_METHODS),
+    });
+    const { settings: before, version } = await readMethods(work, 'FOR UPDATE');
+    if (version !== call.ifMatch) throw new Refusal('changed-meanwhile');
+    const data = JSON.stringify({ rows });
+    const { people } = await lockOuts(work, before, { rows }, call.actor.personId, work.now);
+    if (people !== lockedOut) throw new Refusal('count-changed', { expected: lockedOut, now: people });
+    if (people > 0)
+      await countersigned(deps, work, call, {
+        action: 'lock-out',
+        permission: 'setting.write',
+        person: null,
+        consequence: {
+          what: 'methods-lock-out',
+          facts: { people, digest: createHash('sha256').update(data).digest('hex') },
+        },
+      });
+    await write(work, 'UPDATE method_settings SET data = :data, version = version + 1 WHERE id = 1', { data });
+    await work.trail(
+      entryOf(
+        call,
+        'methods.changed',
+        { kind: 'setting', id: null },
+        { details: { lockedOut: people, now: JSON.parse(data) } },
+      ),
+    );
+    const answer = await describe(work);
+    return { answer, version: answer.version };
+  });
+  deps.methods.forget();
+  return reply;
+};
+
+/** What a person may enrol and use, and why not the rest. */
+const ofPerson: Handler<'people.methods'> = async (deps: Deps, { params }) => {
+  const groups = await groupsOf(deps, params.id);
+  if (!groups) throw notFound();
+  const { settings: stored } = await readMethods(deps);
+  const { settings } = readyMethods(stored);
+  const names = await namesOf(deps, stored.rows);
+  const held = await select<{ method: Method; n: number }>(
+    deps,
+    "SELECT method, COUNT(*) AS n FROM authenticators WHERE person_id = :id AND state = 'active' GROUP BY method",
+    { id: key(params.id) },
+  );
+  return {
+    answer: {
+      rows: METHODS.map((method) => {
+        const { enrol, purposes, why, decided } = offerOf(settings, method, groups);
+        const group = decided === undefined ? null : stored.rows[decided.row]!.group;
+        return {
+          method,
+          enrol,
+          purposes: [...purposes],
+          why,
+          row: decided?.row ?? null,
+          group: group === null ? null : (names.get(group) ?? null),
+          held: Number(held.find((one) => one.method === method)?.n ?? 0),
+        };
+      }),
+    },
+  };
+};
+
+export const methodHandlers: AreaHandlers<'methods.show' | 'methods.review' | 'methods.edit' | 'people.methods'> = {
+  'methods.show': async (deps) => {
+    const answer = await describe(deps);
+    return { answer, version: answer.version };
+  },
+  'methods.review': review,
+  'methods.edit': edit,
+  'people.methods': ofPerson,
+};
