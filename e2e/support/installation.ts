@@ -162,7 +162,7 @@ export async function personWithApp(
 
 interface ConnectBody {
   scopes?: ('check' | 'read')[];
-  claims?: ('password-checked' | 'source-address' | 'browser')[];
+  claims?: ('password-checked' | 'source-address' | 'browser' | 'risk')[];
 }
 
 /** A registered application, connected; its key. */

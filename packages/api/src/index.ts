@@ -13,7 +13,7 @@ export type { About, Access, RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { DELIMITER_NAMES } from './routes/imports.js';
-export { settings as settingsSchema } from './routes/insight.js';
+export { FIRST_WEIGHTS, settings as settingsSchema } from './routes/insight.js';
 export {
   acceptedLanguage,
   catalogue,
@@ -46,6 +46,7 @@ export {
   PERSON_STATES,
   ROW_VERDICTS,
   SCOPES,
+  SIGNALS,
   SEEN,
   SIGN_IN_STATES,
   SOURCES,

@@ -114,6 +114,7 @@ export const PATHS = {
   'activity.list': ['GET', '/activity/sign-ins'],
   'activity.stream': ['GET', '/activity/stream'],
   'activity.export': ['GET', '/activity/export'],
+  'activity.judge': ['POST', '/activity/sign-ins/{id}/judgement'],
   'activity.show': ['GET', '/activity/sign-ins/{id}'],
   'trail.list': ['GET', '/trail'],
   'trail.export': ['GET', '/trail/export'],

@@ -1,6 +1,7 @@
 /**
  * The words of the product as closed sets. No imports: the contract, the client and the console read the same lists.
  */
+export * from './vocabulary-imports.js';
 export * from './vocabulary-oidc.js';
 
 /** Kinds of authenticator. */
@@ -222,6 +223,7 @@ export const TRAIL_ACTIONS = [
   'sign-in.enrol-first',
   'sign-in.proof-failed',
   'sign-in.cancelled',
+  'sign-in.judged',
   'rulebook.draft-saved',
   'rulebook.draft-discarded',
   'rulebook.published',
@@ -299,6 +301,22 @@ export type ConsequenceId = (typeof CONSEQUENCES)[number];
 /** Where a request for a countersignature stands. */
 export const SIGNATURE_STATES = ['open', 'given', 'refused', 'withdrawn', 'expired', 'done'] as const;
 export type SignatureState = (typeof SIGNATURE_STATES)[number];
+
+/** What may be noticed about a sign-in that makes it riskier. */
+export const SIGNALS = [
+  'new-network',
+  'new-browser',
+  'failures-before',
+  'too-far',
+  'odd-hour',
+  'anonymising-network',
+  'application',
+] as const;
+export type SignalId = (typeof SIGNALS)[number];
+
+/** What an administrator says of a sign-in: it was not the person; it was them. */
+export const VERDICTS = ['confirmed', 'dismissed'] as const;
+export type Verdict = (typeof VERDICTS)[number];
 
 /** Systems that a browser may say it runs on. */
 export const SYSTEMS = ['android', 'chromeos', 'ios', 'linux', 'macos', 'windows', 'other'] as const;
@@ -402,85 +420,6 @@ export type NameKind = (typeof NAME_KINDS)[number];
 
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];
-
-/** What a file that is brought in lists. */
-export const IMPORT_KINDS = ['people', 'groups'] as const;
-export type ImportKind = (typeof IMPORT_KINDS)[number];
-
-/** Where an import stands. `stopped`: half of it may be written; it can go on. */
-export const IMPORT_STATES = ['staged', 'checking', 'checked', 'applying', 'stopped', 'done'] as const;
-export type ImportState = (typeof IMPORT_STATES)[number];
-
-/** What a column of a file about people can mean. */
-export const PEOPLE_COLUMNS = [
-  'nothing',
-  'reference',
-  'name',
-  'given-name',
-  'family-name',
-  'login-name',
-  'mail',
-  'mail-and-login-name',
-  'phone',
-  'language',
-  'time-zone',
-  'groups',
-] as const;
-
-/** What a column of a file about groups can mean. */
-export const GROUP_COLUMNS = ['nothing', 'group', 'description', 'part-of', 'member'] as const;
-
-export const COLUMN_MEANINGS = [...PEOPLE_COLUMNS, 'group', 'description', 'part-of', 'member'] as const;
-export type ColumnMeaning = (typeof COLUMN_MEANINGS)[number];
-
-/** What a row of a file comes to. `missing` are those the last file had and this one has not. */
-export const ROW_VERDICTS = ['new', 'changed', 'returning', 'unchanged', 'missing', 'refused'] as const;
-export type RowVerdict = (typeof ROW_VERDICTS)[number];
-
-/** Why a row is refused, or its column. */
-export const ROW_REASONS = [
-  'row-length',
-  'missing',
-  'too-long',
-  'control-characters',
-  'login-name-character',
-  'login-name-shape',
-  'login-name-missing',
-  'too-many',
-  'mail',
-  'phone',
-  'language',
-  'time-zone',
-  'twice-in-file',
-  'two-people',
-  'owners-only',
-  'part-of-itself',
-  'unknown-person',
-  'holds-a-role',
-  'overtaken',
-] as const;
-export type RowReason = (typeof ROW_REASONS)[number];
-
-/** What changes on a person or a group. */
-export const ROW_CHANGES = [
-  'name',
-  'mail',
-  'phone',
-  'language',
-  'time-zone',
-  'reference',
-  'login-name',
-  'group',
-  'state',
-  'description',
-  'part-of',
-  'member',
-] as const;
-export type RowChange = (typeof ROW_CHANGES)[number];
-
-/** Why an import came to rest without being done. */
-export const IMPORT_PROBLEMS = ['overtaken', 'asked-to-stop', 'internal'] as const;
-export type ImportProblem = (typeof IMPORT_PROBLEMS)[number];
 
 /** What can be done to many people at once. */
 export const BULK_KINDS = ['join', 'leave', 'deactivate', 'reactivate'] as const;

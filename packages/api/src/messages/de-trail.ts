@@ -73,6 +73,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'sign-in.refused': '{person} wurde bei {target} abgewiesen',
     'sign-in.enrol-first': '{person} hatte bei {target} nichts zum Nachweisen',
     'sign-in.proof-failed': 'Ein Nachweis für {person} bei {target} stimmte nicht',
+    'sign-in.judged': '{actor} beurteilte eine Anmeldung von {person}',
     'sign-in.cancelled': 'Eine Anmeldung von {person} bei {target} wurde aufgegeben',
     'rulebook.draft-saved': '{actor} änderte den Entwurf des Regelwerks',
     'rulebook.draft-discarded': '{actor} verwarf den Entwurf des Regelwerks',

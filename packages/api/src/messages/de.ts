@@ -1,6 +1,7 @@
 import { deAccess } from './de-access.js';
 import { deMail } from './de-mail.js';
 import { deMethods } from './de-methods.js';
+import { deRisk } from './de-risk.js';
 import { deRulebook } from './de-rulebook.js';
 import { deTrail } from './de-trail.js';
 import type { Catalogue } from './en.js';
@@ -432,6 +433,7 @@ export const de: Catalogue = {
   },
   ...deAccess,
   ...deMethods,
+  ...deRisk,
   methods: {
     password: 'Passwort',
     totp: 'Code aus einer App',

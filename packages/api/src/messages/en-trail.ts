@@ -73,6 +73,7 @@ export const enTrail = {
     'sign-in.refused': '{person} was refused at {target}',
     'sign-in.enrol-first': '{person} had nothing to prove with at {target}',
     'sign-in.proof-failed': 'A proof for {person} at {target} was not right',
+    'sign-in.judged': '{actor} judged a sign-in of {person}',
     'sign-in.cancelled': 'A sign-in of {person} at {target} was given up',
     'rulebook.draft-saved': '{actor} changed the draft of the rulebook',
     'rulebook.draft-discarded': '{actor} discarded the draft of the rulebook',

@@ -1,6 +1,7 @@
 import { enAccess } from './en-access.js';
 import { enMail } from './en-mail.js';
 import { enMethods } from './en-methods.js';
+import { enRisk } from './en-risk.js';
 import { enRulebook } from './en-rulebook.js';
 import { enTrail } from './en-trail.js';
 import type {
@@ -427,6 +428,7 @@ export const en = {
   },
   ...enAccess,
   ...enMethods,
+  ...enRisk,
   methods: {
     password: 'password',
     totp: 'code from an app',

@@ -7,8 +7,10 @@ import {
   METHODS,
   OTP_ALGORITHMS,
   SIGN_IN_STATES,
+  SIGNALS,
   SIGNED_ACTIONS,
   TRAIL_ACTIONS,
+  type SignalId,
 } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
@@ -31,6 +33,17 @@ export const trailRow = z.strictObject({
   sealed: z.boolean(),
 });
 
+/** As delivered. */
+export const FIRST_WEIGHTS: Readonly<Record<SignalId, number>> = {
+  'new-network': 0.3,
+  'new-browser': 0.2,
+  'failures-before': 0.4,
+  'too-far': 0.6,
+  'odd-hour': 0.2,
+  'anonymising-network': 0.5,
+  application: 1,
+};
+
 /** What enrolling and checking codes goes by. */
 export const settings = z.strictObject({
   organisation: line(LIMITS.displayNameChars).describe('Named as issuer in apps and on sign-in pages'),
@@ -41,6 +54,12 @@ export const settings = z.strictObject({
     codesToProve: z.literal([1, 2]).describe('Consecutive codes that prove a new authenticator'),
     window: z.number().int().min(0).max(5).describe('Time steps accepted on each side of now'),
   }),
+  risk: z
+    .strictObject(
+      Object.fromEntries(SIGNALS.map((signal) => [signal, z.number().min(0).max(1)])) as Record<SignalId, z.ZodNumber>,
+    )
+    .default(FIRST_WEIGHTS)
+    .describe('How much each signal counts, from 0 to 1, where rules go by risk'),
   password: z
     .strictObject({
       blockedWords: z

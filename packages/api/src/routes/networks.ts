@@ -15,6 +15,7 @@ const network = z.strictObject({
   ranges: z.array(z.string()).describe('CIDR; IPv4 mapped into IPv6 as IPv4'),
   country: z.string().nullable().describe('ISO 3166-1, two letters'),
   city: z.string().nullable(),
+  anonymising: z.boolean().describe('Known to hide where people are, such as the exits of an anonymising service'),
   version,
 });
 
@@ -23,6 +24,7 @@ const fields = {
   ranges: z.array(line(60)).min(1).max(LIMITS.rangesPerNetwork),
   country,
   city: line(LIMITS.networkNameChars).nullable(),
+  anonymising: z.boolean(),
 };
 const byId = z.strictObject({ id });
 
@@ -43,7 +45,12 @@ export const networkRoutes = {
   'networks.add': route('networks.add', {
     summary: 'Name a list of address ranges',
     access: operator('rulebook.write'),
-    body: z.strictObject({ ...fields, country: country.default(null), city: fields.city.default(null) }),
+    body: z.strictObject({
+      ...fields,
+      country: country.default(null),
+      city: fields.city.default(null),
+      anonymising: fields.anonymising.default(false),
+    }),
     answer: network,
     status: 201,
     errors: ['name-taken', 'limit-reached'],

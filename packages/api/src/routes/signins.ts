@@ -4,7 +4,9 @@ import {
   OPERATOR_REASONS,
   PROMPT_KINDS,
   REASONS,
+  SIGNALS,
   SIGN_IN_STATES,
+  VERDICTS,
 } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { application, open, operator, READS, route } from '../contract.js';
@@ -94,12 +96,19 @@ export const activityRow = z.strictObject({
   walkThrough: z.boolean(),
 });
 
+const signal = z.strictObject({
+  signal: z.enum(SIGNALS),
+  facts: z.record(z.string(), z.union([z.string(), z.number()])),
+});
+
 const activityStory = z.strictObject({
   ...activityRow.shape,
   endedAt: instant.nullable(),
   networks: z.array(z.string()).describe('Networks that the address lies in, as they are now'),
   browser: z.string().nullable(),
-  risk: z.number().nullable(),
+  risk: z.number().nullable().describe('From 0 to 1; null where nothing was looked at'),
+  signals: z.array(signal).describe('What was noticed, where some rule goes by risk'),
+  judged: z.enum(VERDICTS).nullable().describe('What an administrator said of it'),
   claims: z.array(z.enum(CLAIMS)).describe('Claims that were taken'),
   ignoredClaims: z.array(z.enum(CLAIMS)),
   wrong: z.number().int(),
@@ -235,6 +244,15 @@ export const signInRoutes = {
     answer: z.string(),
     media: 'text/csv; charset=utf-8',
     trail: ['activity.exported'],
+  }),
+  'activity.judge': route('activity.judge', {
+    summary: 'Say whether a sign-in was the person; if not, all their sessions and remembered browsers end',
+    access: operator('keyring.suspend', { signIn: 'id' }),
+    params: byId,
+    body: z.strictObject({ verdict: z.enum(VERDICTS).describe('confirmed: it was not them; dismissed: it was') }),
+    answer: activityStory,
+    errors: ['wrong-state'],
+    trail: ['sign-in.judged', 'browser-session.ended', 'browser.forgotten'],
   }),
   'activity.show': route('activity.show', {
     summary: 'The full story of one sign-in',

@@ -8,13 +8,14 @@ import {
   type Answer,
   type Sent,
 } from '@nimble-latch/api';
-import { InvalidArgumentError, Option, type Command } from 'commander';
+import { Argument, InvalidArgumentError, Option, type Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { facts, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
 import {
+  confirm,
   done,
   findApplication,
   findPerson,
@@ -98,7 +99,7 @@ export function storyLines(story: Pick<Answer<'activity.show'>, 'at' | 'steps'>)
       const method = step.method ? shared.methods[step.method] : '';
       const why = step.why ? `: ${shared.reasons[step.why]}` : '';
       const until = step.until ? `, ${say(words.facts.pausedUntil, { until: exact(step.until) })}` : '';
-      return `  ${after} s  ${say(shared.story[step.what], { prompt, method })}${why}${until}`;
+      return `  ${after} s  ${say(shared.story[step.what], { prompt, method, proved: step.proved ? exact(step.proved) : '' })}${why}${until}`;
     })
     .join('\n');
 }
@@ -166,12 +167,41 @@ export const activity: Noun = (command, context) => {
                 h.rule,
                 say(words.facts.decidedBy, { rule: story.rule ?? words.facts.otherwise, version: story.version }),
               ],
+              ...(story.risk === null ? [] : [[h.risk, story.risk.toFixed(2)] as const]),
+              ...(story.signals.length === 0
+                ? []
+                : [
+                    [
+                      h.noticed,
+                      story.signals.map(({ signal, facts: by }) => say(shared.signals[signal], by)).join('; '),
+                    ] as const,
+                  ]),
+              ...(story.judged ? [[h.judged, shared.verdicts[story.judged]] as const] : []),
               [h.outcome, shared.signInStates[story.state] + (story.reason ? `: ${shared.reasons[story.reason]}` : '')],
             ]) + `\n${storyLines(story)}\n`,
         );
       }),
     );
+  judgeVerb(command, context);
 };
+
+/** Says of a sign-in whether it was the person. */
+function judgeVerb(command: Command, context: Context): void {
+  command
+    .command('judge')
+    .argument('<sign-in>')
+    .addArgument(new Argument('<verdict>').choices(['it-was-them', 'it-was-not']))
+    .description(words.help.activity.judge)
+    .option('--yes', words.options.yes)
+    .action(
+      withSession(context, async (session, id: string, said: string, options: { yes?: boolean }) => {
+        const verdict = said === 'it-was-them' ? 'dismissed' : 'confirmed';
+        if (verdict === 'confirmed' && !(await confirm(session, words.consequences.itWasNot, options.yes))) return;
+        const answer = await session.client.call('activity.judge', { params: { id }, body: { verdict } });
+        done(session, answer, say(words.done.judged, { verdict: shared.verdicts[verdict] }));
+      }),
+    );
+}
 
 type TrailRow = Answer<'trail.list'>['rows'][number];
 

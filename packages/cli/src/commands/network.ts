@@ -13,6 +13,7 @@ interface Fields {
   range?: string[];
   country?: string;
   city?: string;
+  anonymising?: boolean;
 }
 
 /** The network that an id or its name means. */
@@ -66,10 +67,17 @@ export const network: Noun = (command, context) => {
     .requiredOption('--range <cidr>', words.options.range, collect)
     .option('--country <letters>', words.options.country)
     .option('--city <name>')
+    .option('--anonymising', words.options.anonymising)
     .action(
-      withSession(context, async (session, name: string, { range, country, city }: Fields) => {
+      withSession(context, async (session, name: string, { range, country, city, anonymising = false }: Fields) => {
         const added = await session.client.call('networks.add', {
-          body: { name, ranges: range ?? [], country: orNull(country) ?? null, city: orNull(city) ?? null },
+          body: {
+            name,
+            ranges: range ?? [],
+            country: orNull(country) ?? null,
+            city: orNull(city) ?? null,
+            anonymising,
+          },
           idempotencyKey: onceKey(),
         });
         done(session, added, say(words.done.networkAdded, { name: added.name, ranges: added.ranges.join(', ') }));
@@ -82,12 +90,14 @@ export const network: Noun = (command, context) => {
     .option('--range <cidr>', words.options.ranges, collect)
     .option('--country <letters>', `${words.options.country}, ${words.options.orNone}`)
     .option('--city <name>', words.options.orNone)
+    .option('--anonymising', words.options.anonymising)
+    .option('--no-anonymising', words.options.notAnonymising)
     .action(
-      withSession(context, async (session, named: string, { name, range, country, city }: Fields) => {
+      withSession(context, async (session, named: string, { name, range, country, city, anonymising }: Fields) => {
         const found = await findNetwork(session, named);
         const edited = await session.client.call('networks.edit', {
           params: { id: found.id },
-          body: { name, ranges: range, country: orNull(country), city: orNull(city) },
+          body: { name, ranges: range, country: orNull(country), city: orNull(city), anonymising },
           ifMatch: found.version,
         });
         done(session, edited, say(words.done.networkEdited, { name: edited.name, ranges: edited.ranges.join(', ') }));

@@ -1,8 +1,11 @@
 import { Link, useParams } from 'react-router';
-import { Banner, Code, Facts, Page, Row, Section, State } from '../components/layout.js';
+import type { Answer } from '@nimble-latch/api';
+import { Button } from '../components/button.js';
+import { Banner, Code, Facts, Page, Row, Section, Small, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
 import { say, shared, words } from '../messages/index.js';
-import { troubleOf, useRead } from '../session/api.js';
+import { call, troubleOf, useAct, useRead } from '../session/api.js';
+import { useMay } from '../session/context.js';
 import { OUTCOME_TONES, whoOf } from './activity-table.js';
 import { Explanation } from '../rulebook/explanation.js';
 import { Story } from './story.js';
@@ -43,6 +46,12 @@ export function StoryPage() {
         <dd>{[story.sourceAddress ?? words.none, ...story.networks].join(', ')}</dd>
         <dt>{w.browser}</dt>
         <dd>{story.browser ?? words.none}</dd>
+        {story.risk !== null && (
+          <>
+            <dt>{w.risk}</dt>
+            <dd>{story.risk.toFixed(2)}</dd>
+          </>
+        )}
         <dt>{w.claims}</dt>
         <dd>{story.claims.join(', ') || words.none}</dd>
         <dt>{w.ignored}</dt>
@@ -52,12 +61,54 @@ export function StoryPage() {
           <Code>{story.id}</Code>
         </dd>
       </Facts>
+      <Judgement story={story} />
       <Section aria-labelledby="steps">
         <h2 id="steps">{words.walk.story}</h2>
         <Story story={story} />
       </Section>
       {story.person && <Why id={id} />}
     </Page>
+  );
+}
+
+/** What was noticed, and whether it was them. */
+function Judgement({ story }: { story: Answer<'activity.show'> }) {
+  const may = useMay()('keyring.suspend');
+  const judge = useAct((verdict: 'confirmed' | 'dismissed') =>
+    call('activity.judge', { params: { id: story.id }, body: { verdict } }),
+  );
+  if (!story.person || story.state === 'asking' || (story.signals.length === 0 && story.judged === null)) return null;
+  return (
+    <Section aria-labelledby="signals">
+      <h2 id="signals">{w.signals}</h2>
+      <ul>
+        {story.signals.map(({ signal, facts }) => (
+          <li key={signal}>{say(shared.signals[signal], facts)}</li>
+        ))}
+      </ul>
+      {story.judged && <p>{say(w.judged, { verdict: shared.verdicts[story.judged] })}</p>}
+      {judge.trouble && <Banner $tone="danger">{judge.trouble.text}</Banner>}
+      {may && (
+        <>
+          <Row>
+            <Button
+              isDisabled={judge.isPending || story.judged === 'dismissed'}
+              onPress={() => judge.mutate('dismissed')}
+            >
+              {w.itWasThem}
+            </Button>
+            <Button
+              look="danger"
+              isDisabled={judge.isPending || story.judged === 'confirmed'}
+              onPress={() => judge.mutate('confirmed')}
+            >
+              {w.itWasNot}
+            </Button>
+          </Row>
+          <Small>{w.judgeHint}</Small>
+        </>
+      )}
+    </Section>
   );
 }
 

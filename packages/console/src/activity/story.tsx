@@ -33,6 +33,7 @@ export function Story({ story }: { story: Answer<'activity.show'> }) {
             {say(shared.story[step.what], {
               prompt: step.prompt ? shared.prompts[step.prompt] : '',
               method: step.method ? shared.methods[step.method] : '',
+              proved: step.proved ? new Date(step.proved).toLocaleString(locale) : '',
             })}
             {step.why ? `: ${shared.reasons[step.why]}` : ''}
             {step.until ? ` (${new Date(step.until).toLocaleTimeString(locale)})` : ''}

@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
-import { Form, TextField } from '../components/fields.js';
+import { Checkbox, Form, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Code, Row, Section, Soft, Spread } from '../components/layout.js';
 import { Table } from '../components/table.js';
@@ -109,6 +109,7 @@ function NetworkForm({ network, onClose }: { network: Network | undefined; onClo
     ranges: network?.ranges.join(', ') ?? '',
     city: network?.city ?? '',
     country: network?.country ?? '',
+    anonymising: network?.anonymising ?? false,
   });
   const act = useAct<undefined, unknown>(() => {
     const body = {
@@ -116,6 +117,7 @@ function NetworkForm({ network, onClose }: { network: Network | undefined; onClo
       ranges: form.ranges.split(/[\s,]+/).filter(Boolean),
       city: form.city.trim() || null,
       country: form.country.trim().toUpperCase() || null,
+      anonymising: form.anonymising,
     };
     return network
       ? call('networks.edit', { params: { id: network.id }, body, ifMatch: network.version })
@@ -154,6 +156,9 @@ function NetworkForm({ network, onClose }: { network: Network | undefined; onClo
         onChange={(country) => setForm({ ...form, country })}
         problem={problems['country']}
       />
+      <Checkbox isSelected={form.anonymising} onChange={(anonymising) => setForm({ ...form, anonymising })}>
+        {w.anonymising}
+      </Checkbox>
     </FormDialog>
   );
 }

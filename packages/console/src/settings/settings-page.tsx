@@ -1,9 +1,9 @@
-import type { Answer } from '@nimble-latch/api';
+import { SIGNALS, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
 import { Form, Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Code, Facts, Page, Row, Section, Spread } from '../components/layout.js';
+import { Banner, Code, Facts, Page, Row, Section, Small, Spread } from '../components/layout.js';
 import { ShowOnce } from '../components/show-once.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
@@ -34,11 +34,20 @@ export function SettingsPage() {
 
 const numbers = (values: readonly number[]) => values.map((n) => ({ id: String(n), text: String(n) }));
 
+/** Tenths, and whatever somebody has set otherwise. */
+const weightsWith = (now: number) =>
+  numbers([...new Set([...Array.from({ length: 11 }, (_, i) => i / 10), now])].sort((a, b) => a - b));
+
 function Installation({ settings, version }: { settings: Settings; version: number }) {
   const [form, setForm] = useState(settings);
   const setTotp = <K extends keyof Settings['totp']>(name: K, value: Settings['totp'][K]) =>
     setForm({ ...form, totp: { ...form.totp, [name]: value } });
-  const act = useAct(() => call('settings.edit', { body: form, ifMatch: version }));
+  const [blocked, setBlocked] = useState(settings.password.blockedWords.join(', '));
+  const blockedWords = blocked
+    .split(',')
+    .map((word) => word.trim())
+    .filter(Boolean);
+  const act = useAct(() => call('settings.edit', { body: { ...form, password: { blockedWords } }, ifMatch: version }));
   return (
     <Section aria-labelledby="totp">
       <h2 id="totp">{w.totp}</h2>
@@ -95,6 +104,24 @@ function Installation({ settings, version }: { settings: Settings; version: numb
           value={String(form.totp.window)}
           onChange={(id) => setTotp('window', Number(id))}
           options={numbers([0, 1, 2, 3, 4, 5])}
+        />
+        <h3>{w.risk}</h3>
+        <Small>{w.riskHint}</Small>
+        {SIGNALS.map((signal) => (
+          <Select
+            key={signal}
+            label={w.signals[signal]}
+            value={String(form.risk[signal])}
+            onChange={(id) => setForm({ ...form, risk: { ...form.risk, [signal]: Number(id) } })}
+            options={weightsWith(form.risk[signal])}
+          />
+        ))}
+        <TextField
+          label={w.blockedWords}
+          description={w.blockedWordsHint}
+          value={blocked}
+          onChange={setBlocked}
+          problem={act.trouble?.fields['password.blockedWords']}
         />
         <Row>
           <Button look="main" type="submit" isDisabled={act.isPending}>

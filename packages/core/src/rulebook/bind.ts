@@ -59,6 +59,8 @@ export interface Needs {
   /** Groups, roles, login names, zone or last proof of the person. */
   readonly person: boolean;
   readonly networks: boolean;
+  /** What is noticed about a sign-in beside what an application says. */
+  readonly risk: boolean;
 }
 
 export function needsOf({ rules }: Rulebook): Needs {
@@ -66,12 +68,16 @@ export function needsOf({ rules }: Rulebook): Needs {
     rules.some((rule) => rule.state.kind !== 'resting' && Boolean(test(rule)));
   return {
     person: some(
-      ({ conditions: { groups, roles, people, times, lastProofOlderThan }, except }) =>
+      ({ conditions: { groups, roles, people, times, lastProofOlderThan, riskAtLeast }, except }) =>
         groups ??
         roles ??
         people ??
-        (times?.zone === 'person' || lastProofOlderThan !== undefined || except.length > 0),
+        (times?.zone === 'person' ||
+          lastProofOlderThan !== undefined ||
+          riskAtLeast !== undefined ||
+          except.length > 0),
     ),
+    risk: some(({ conditions: { riskAtLeast } }) => riskAtLeast !== undefined),
     networks: some(({ conditions: { networks, countries, cities } }) => networks ?? countries ?? cities),
   };
 }

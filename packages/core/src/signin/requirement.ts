@@ -1,5 +1,6 @@
 import { assuranceOf, MOST_PROOFS, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
 import type { Outcome } from '../rulebook/form.js';
+import type { Signal } from '../risk/index.js';
 import type { RecordedFacts } from '../rulebook/recorded.js';
 import type { Method, PromptKind } from '../vocabulary.js';
 
@@ -16,6 +17,8 @@ export interface Requirement {
   readonly facts?: RecordedFacts;
   /** Days of grace from when somebody was first asked, and the last day for all. */
   readonly grace?: { readonly days: number; readonly lastDay: string };
+  /** What was noticed that makes it riskier, where some rule goes by that. */
+  readonly signals?: readonly Signal[];
   /** Days for which the browser may be remembered, if the person wishes. */
   readonly remember?: number;
 }

@@ -1,4 +1,4 @@
-import { settingsSchema } from '@nimble-latch/api';
+import { FIRST_WEIGHTS, settingsSchema } from '@nimble-latch/api';
 import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import type { z } from 'zod';
@@ -10,6 +10,7 @@ export type Settings = z.output<typeof settingsSchema>;
 export const FIRST_SETTINGS: Settings = {
   organisation: 'Nimble Latch',
   totp: { algorithm: 'SHA1', digits: 6, period: 30, codesToProve: 1, window: 1 },
+  risk: FIRST_WEIGHTS,
   password: { blockedWords: [] },
   countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
 };

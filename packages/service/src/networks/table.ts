@@ -8,10 +8,13 @@ export interface NetworkRow {
   ranges: string;
   country: string | null;
   city: string | null;
+  anonymising: number;
   version: number;
 }
 
 export interface KnownNetwork extends Network {
+  /** Known to hide where people are. */
+  readonly anonymising: boolean;
   readonly id: string;
   readonly version: number;
 }
@@ -22,6 +25,7 @@ export const networkOf = (row: NetworkRow): KnownNetwork => ({
   ranges: JSON.parse(row.ranges) as string[],
   country: row.country,
   city: row.city,
+  anonymising: row.anonymising === 1,
   version: row.version,
 });
 

@@ -1,5 +1,6 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import type { Verdict } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
@@ -80,13 +81,21 @@ export async function storyOf(
   applicationName: string | null,
   now: Date,
 ): Promise<Answer<'activity.show'>> {
-  const networks = await locate(db, stored.sourceAddress);
+  const [networks, judged] = await Promise.all([
+    locate(db, stored.sourceAddress),
+    selectOne<{ verdict: Verdict }>(db, 'SELECT verdict FROM sign_in_judgements WHERE sign_in_id = :id', {
+      id: key(stored.id),
+    }),
+  ]);
   return {
     ...describe(stored, applicationName, now),
     endedAt: stored.endedAt?.toISOString() ?? null,
     networks: networks.map((network) => network.name),
     browser: stored.browser,
-    risk: stored.risk,
+    // Kept in single precision; two decimals are what it has.
+    risk: stored.risk === null ? null : Math.round(stored.risk * 100) / 100,
+    signals: (stored.signIn.requirement.signals ?? []).map(({ signal, facts }) => ({ signal, facts: { ...facts } })),
+    judged: judged?.verdict ?? null,
     claims: [...stored.claims],
     ignoredClaims: [...stored.ignoredClaims],
     wrong: stored.signIn.wrong,

@@ -10,6 +10,7 @@ import { factsOf, requirementOf } from '../rulebook/facts.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
 import { insertSignIn, type StoredSignIn } from './store.js';
+import { assessRisk } from './risk.js';
 import { findSubject, seemingKeyring } from './subject.js';
 
 type Asked = Parsed<'signIns.begin', 'body'>;
@@ -61,12 +62,19 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
   const { keyring } = subject;
   const personId = subject.decoyId ? null : subject.personId;
   const met = await page?.acquaintance(personId);
+  const { sourceAddress, risk: claimed } = circumstances;
+  const assessed = running.needs.risk
+    ? await assessRisk(deps, personId, { sourceAddress, known: met?.known, zone: subject.facts.zone, claimed })
+    : undefined;
+  const risk = assessed?.risk ?? claimed;
   const facts = await factsOf(deps, running, subject.facts, {
     ...circumstances,
+    risk,
     ...(met ? { known: met.known } : {}),
     at: now.getTime(),
   });
-  const ruled = requirementOf(running, decide(running.compiled, facts), facts, methods);
+  const decided = requirementOf(running, decide(running.compiled, facts), facts, methods);
+  const ruled = assessed ? { ...decided, signals: assessed.signals } : decided;
   const holds = believed('password-checked') ? [...keyring, VOUCHED_FOR] : keyring;
   const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, holds) } : ruled;
   // A password that the application has checked itself need not be a prompt that it can show.
@@ -95,7 +103,7 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     walkedBy: place.walkedBy,
     sourceAddress: circumstances.sourceAddress,
     browser: circumstances.browser,
-    risk: circumstances.risk,
+    risk,
     claims: made.filter(believed),
     ignoredClaims: made.filter((claim) => !believed(claim)),
     version: 1,

@@ -19,7 +19,8 @@ export interface Standing {
   readonly remember: boolean;
 }
 
-function sourceKey(address: string): Buffer {
+/** The source of an address, as it is noted. */
+export function sourceKey(address: string): Buffer {
   return sha256(`source ${sourcePrefix(address)}`).subarray(0, 16);
 }
 

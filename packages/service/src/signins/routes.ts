@@ -14,6 +14,7 @@ import { consoleBegin, consoleProve } from './console.js';
 import { tellTrail } from './context.js';
 import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
+import { judge } from './judge.js';
 import { meets } from './meets.js';
 import { pagesBegin, pagesProve } from './pages.js';
 import { prove } from './prove.js';
@@ -129,6 +130,7 @@ export const signInHandlers: AreaHandlers<
   | 'activity.list'
   | 'activity.export'
   | 'activity.show'
+  | 'activity.judge'
 > = {
   'signIns.begin': beginForApplication,
   'signIns.show': showForApplication,
@@ -143,6 +145,7 @@ export const signInHandlers: AreaHandlers<
   'people.meets': meets,
   'people.explain': explainPerson,
   'activity.explain': explainSignIn,
+  'activity.judge': judge,
   'activity.export': exportActivity,
   'activity.list': async (deps, { query, actor }) => ({
     answer: await listActivity(deps, query, deps.now(), groupsWithin(actor, 'activity.read')),

@@ -7,6 +7,7 @@ import { marksAndCounts } from './0006-marks-and-counts.js';
 import { access } from './0007-access.js';
 import { rulebook } from './0008-rulebook.js';
 import { methods } from './0010-methods.js';
+import { risk } from './0011-risk.js';
 import { signInPages } from './0009-sign-in-pages.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
@@ -28,4 +29,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...rulebook,
   ...signInPages,
   ...methods,
+  ...risk,
 ];
