@@ -160,6 +160,32 @@ describe('somebody whom the Berth Planner sends to sign in', () => {
     await context.close();
   });
 
+  it('without anything that a rule asks for is told until when they get in all the same', async () => {
+    const lastDay = new Date(Date.now() + 5 * 86_400_000).toISOString().slice(0, 10);
+    await publish(
+      inst.owner,
+      rulebookOf([
+        CONSOLE,
+        `{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + totp] }, grace: { days: 14, last day: ${lastDay} } }`,
+      ]),
+    );
+    const context = await open.browser.newContext({ locale: 'en-GB' });
+    const page = await context.newPage();
+    await page.goto(address);
+    await page.getByRole('link', { name: 'Sign in' }).click();
+    await page.getByLabel('Login name').fill('plain');
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'You are in, for now' }).waitFor();
+    await accessible(page, 'grace');
+    await page.keyboard.press('Enter');
+    await page.getByText('Signed in: Plain').waitFor();
+    await context.close();
+    const { rows } = await inst.owner.call('rulebook.graces');
+    expect(rows).toMatchObject([{ person: { displayName: 'Plain' }, rule: 'Berths', over: false, coverage: 'weak' }]);
+  });
+
   it('is told what cannot go on', async () => {
     const { page, complaints } = open;
     await page.setViewportSize({ width: 1280, height: 800 });

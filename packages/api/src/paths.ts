@@ -44,6 +44,7 @@ export const PATHS = {
   'rulebook.edit': ['POST', '/rulebook/edit'],
   'rulebook.starters': ['GET', '/rulebook/starters'],
   'rulebook.versions': ['GET', '/rulebook/versions'],
+  'rulebook.graces': ['GET', '/rulebook/graces'],
   'rulebook.version': ['GET', '/rulebook/versions/{number}'],
   'rulebook.publish': ['POST', '/rulebook/publish'],
   'rulebookDraft.show': ['GET', '/rulebook/draft'],

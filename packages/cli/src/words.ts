@@ -346,7 +346,7 @@ export const words = {
     trail: { list: 'the trail, newest first; that it was read is written on it' },
     rulebook: {
       show: 'the rulebook in force as sentences, and which node runs which version', check: 'read a rulebook’s file, as sentences, with what was probably not meant', starter: 'rulebooks to begin with, or the text of one', draft: 'keep a file as the draft; nothing of it is in force',
-      'bring-back': 'make an earlier version the draft', diff: 'what the draft changes, line by line', review: 'what the draft changes, what was probably not meant, and whom it locks out', publish: 'put the draft in force', discard: 'drop the draft', versions: 'published versions, the latest first',
+      'bring-back': 'make an earlier version the draft', diff: 'what the draft changes, line by line', review: 'what the draft changes, what was probably not meant, and whom it locks out', publish: 'put the draft in force', discard: 'drop the draft', graces: 'who still gets in by days of grace, and until when', versions: 'published versions, the latest first',
     },
     network: { list: 'networks by name', locate: 'the networks that an address lies in', add: 'name address ranges', edit: 'change a network', delete: 'delete a network' },
     role: { table: 'what each role may do', holders: 'who has which role, and for whom', give: 'give somebody a role, or change its limit', take: 'take a role from somebody', emergency: 'make somebody an emergency account' },

@@ -1,4 +1,5 @@
 import {
+  COVERAGES,
   FINDINGS,
   METHODS,
   NAME_KINDS,
@@ -221,6 +222,22 @@ export const rulebookRoutes = {
     access: operator('rulebook.read'),
     params: z.strictObject({ number: z.coerce.number().int().min(0) }),
     answer: versionShown,
+    trail: READS,
+  }),
+  'rulebook.graces': route('rulebook.graces', {
+    summary: 'Who gets in without a usable authenticator by days of grace, by name, and until when',
+    access: operator('activity.read'),
+    query: z.strictObject(pageQuery),
+    answer: page(
+      z.strictObject({
+        person: z.strictObject({ id, displayName: z.string() }),
+        rule: z.string(),
+        begunAt: instant,
+        until: instant,
+        over: z.boolean(),
+        coverage: z.enum(COVERAGES).describe('What covers them now'),
+      }),
+    ),
     trail: READS,
   }),
   'rulebookDraft.show': route('rulebookDraft.show', {

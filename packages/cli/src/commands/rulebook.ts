@@ -261,6 +261,32 @@ export const rulebook: Noun = (command, context) => {
       }),
     );
   command
+    .command('graces')
+    .description(help.graces)
+    .option('--limit <rows>', words.options.limit, wholeNumber, 50)
+    .option('--cursor <cursor>', words.options.cursor)
+    .action(
+      withSession(context, async (session, options: { limit: number; cursor?: string }) => {
+        const page = await session.client.call('rulebook.graces', { query: options });
+        show(
+          session,
+          page,
+          () =>
+            table(
+              page.rows,
+              [
+                { heading: h.who, cell: (row) => row.person.displayName, flexible: true },
+                { heading: h.rule, cell: (row) => row.rule, flexible: true },
+                { heading: h.since, cell: (row) => relative(row.begunAt, session.now()) },
+                { heading: h.until, cell: (row) => relative(row.until, session.now()) },
+                { heading: h.coverage, cell: (row) => shared.coverages[row.coverage] },
+              ],
+              session,
+            ) + moreRows(session, page),
+        );
+      }),
+    );
+  command
     .command('versions')
     .description(help.versions)
     .option('--limit <rows>', words.options.limit, wholeNumber, 50)

@@ -6,7 +6,7 @@ import { Checkbox, Form, TextField } from '../components/fields.js';
 import { Banner, Row, Small } from '../components/layout.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
-import { locale, say, shared, words as w } from './messages/index.js';
+import { locale, moment, say, shared, words as w } from './messages/index.js';
 import { pageState, type Kept } from './page-state.js';
 
 type Begun = Answer<'pages.begin'>;
@@ -48,7 +48,8 @@ function SignIn({ request }: { request: string }) {
     if (next.begun.redirect === null) pageState.keep(request, next);
     else {
       pageState.forget();
-      window.location.replace(next.begun.redirect);
+      // Days of grace are told before anybody is sent on.
+      if (!next.begun.signIn?.graceUntil) window.location.replace(next.begun.redirect);
     }
   }
   useEffect(() => {
@@ -72,6 +73,15 @@ function SignIn({ request }: { request: string }) {
     );
   const { begun } = kept;
   const title = say(w.signInTo, { application: begun.application });
+  if (begun.redirect !== null && begun.signIn?.graceUntil)
+    return (
+      <Hall organisation={begun.organisation} title={w.graceTitle}>
+        <p role="status">{say(w.grace, { application: begun.application, until: moment(begun.signIn.graceUntil) })}</p>
+        <Button look="main" autoFocus onPress={() => window.location.replace(begun.redirect!)}>
+          {say(w.goOn, { application: begun.application })}
+        </Button>
+      </Hall>
+    );
   if (begun.redirect !== null)
     return (
       <Hall organisation={begun.organisation} title={title}>

@@ -5,7 +5,7 @@ import { Banner, Page, Row, Section, Soft, Spread } from '../components/layout.j
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
-import { say, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
 import { Sentences } from './sentences.js';
@@ -69,8 +69,35 @@ export function RulebookPage() {
           ]}
         />
       </Section>
+      {may('activity.read') && <Graces />}
       <Versions mayWrite={mayWrite} />
     </Page>
+  );
+}
+
+/** Who still gets in without what the rules ask for, by name. */
+function Graces() {
+  const navigate = useNavigate();
+  const { data } = useRead('rulebook.graces', { query: { limit: 200 } });
+  if (!data || data.rows.length === 0) return null;
+  return (
+    <Section aria-labelledby="graces">
+      <h2 id="graces">{w.graces}</h2>
+      <Soft>{w.gracesHint}</Soft>
+      <Table
+        label={w.graces}
+        rows={data.rows}
+        keyOf={(row) => `${row.person.id} ${row.rule}`}
+        onOpen={(row) => void navigate(`/people/${row.person.id}`)}
+        columns={[
+          { heading: w.who, cell: (row) => row.person.displayName },
+          { heading: w.graceRule, cell: (row) => row.rule },
+          { heading: w.graceSince, cell: (row) => <Time at={row.begunAt} /> },
+          { heading: w.graceUntil, cell: (row) => <Time at={row.until} /> },
+          { heading: w.graceCovered, cell: (row) => shared.coverages[row.coverage] },
+        ]}
+      />
+    </Section>
   );
 }
 

@@ -4,6 +4,7 @@ import type { AreaHandlers } from '../http/call.js';
 import { discardDraft, reviewDraft, saveDraft, showDraft } from './draft.js';
 import { editText } from './edit.js';
 import { publish } from './publish.js';
+import { listGraces } from './graces.js';
 import { checkedOf, readText } from './review.js';
 import { describeVersion, listVersions, showRulebook } from './versions.js';
 
@@ -14,6 +15,7 @@ export const rulebookHandlers: AreaHandlers<
   | 'rulebook.starters'
   | 'rulebook.versions'
   | 'rulebook.version'
+  | 'rulebook.graces'
   | 'rulebook.publish'
   | 'rulebookDraft.show'
   | 'rulebookDraft.save'
@@ -31,6 +33,7 @@ export const rulebookHandlers: AreaHandlers<
   }),
   'rulebook.versions': listVersions,
   'rulebook.version': async (deps, { params }) => ({ answer: await describeVersion(deps, params.number) }),
+  'rulebook.graces': listGraces,
   'rulebook.publish': publish,
   'rulebookDraft.show': showDraft,
   'rulebookDraft.save': saveDraft,

@@ -1,8 +1,7 @@
 import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { selectOne, write, type Db } from '../db/sql.js';
 import { key } from '../ids.js';
-
-const DAY_MS = 86_400_000;
+import { endOfGrace } from '../rulebook/graces.js';
 
 /**
  * Until when somebody without a usable authenticator still gets in by a rule: so many days from when they were first
@@ -25,8 +24,7 @@ export async function graceUntil(
     'SELECT begun_at FROM graces WHERE person_id = :person AND rule = :rule',
     who,
   );
-  const endOfLastDay = Date.parse(`${grace.lastDay}T00:00:00Z`) + DAY_MS;
-  return Math.min((row?.begun_at ?? now).getTime() + grace.days * DAY_MS, endOfLastDay);
+  return endOfGrace(row?.begun_at ?? now, grace);
 }
 
 /** The next state after right proofs, with the days of grace where the keyring does not suffice and a rule gives them. */

@@ -24,6 +24,9 @@ export const de: Words = {
   paused: 'Zu viele Versuche. Warten Sie bis {when} und versuchen Sie es dann noch einmal.',
   goingBack: 'Sie sind angemeldet. Zurück zu {application} …',
   goOn: 'Weiter zu {application}',
+  graceTitle: 'Sie sind drin, fürs Erste',
+  grace:
+    '{application} verlangt etwas, das für Sie noch nicht eingerichtet ist. Bis {until} kommen Sie ohne das hinein. Ihr Helpdesk oder Ihre Verwaltung richtet es mit Ihnen ein: kümmern Sie sich vorher darum.',
   refused: 'Sie wurden nicht eingelassen',
   enrolTitle: 'Vorher fehlt noch etwas',
   enrol:

@@ -21,6 +21,9 @@ export const en = {
   paused: 'Too many tries. Wait until {when}, then try again.',
   goingBack: 'You are in. Going back to {application} …',
   goOn: 'Go on to {application}',
+  graceTitle: 'You are in, for now',
+  grace:
+    '{application} asks for something that is not set up for you yet. You get in without it until {until}. Your help desk or administrator sets it up with you: see to it before then.',
   refused: 'You were not let in',
   enrolTitle: 'Something is missing first',
   enrol:
