@@ -55,12 +55,6 @@ await shoot('import');
 await page.getByRole('button', { name: 'Discard' }).click();
 await page.getByRole('dialog').getByRole('button', { name: 'Discard' }).click();
 await page.getByRole('heading', { name: 'Bring in from a file' }).waitFor();
-await page.goto(`${base}/people`);
-await page.getByRole('grid').waitFor();
-await page.keyboard.press('Control+k');
-await page.keyboard.type('mar');
-await page.getByRole('menuitem', { name: /Marlow/ }).waitFor();
-await shoot('palette');
 await page.goto(`${base}/people?q=tobias%20renn`);
 await page.getByRole('grid').getByText('Tobias Renn').click();
 await page.getByRole('heading', { name: 'Keyring' }).waitFor();
@@ -108,6 +102,26 @@ await page.getByRole('option', { name: 'Payroll' }).click();
 await page.getByRole('button', { name: 'Explain it' }).click();
 await page.getByRole('heading', { name: /Yara Duarte/ }).waitFor();
 await shoot('explain');
+// An application that sends people to our pages: after the password, the code.
+const { address: planner } = JSON.parse(readFileSync(join(demo, 'berth-planner.json'), 'utf8'));
+const visitor = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+const signIn = await visitor.newPage();
+await signIn.goto(planner);
+await signIn.getByRole('link', { name: 'Sign in' }).click();
+await signIn.getByLabel('Login name').fill('tobias.renn');
+await signIn.keyboard.press('Enter');
+await signIn.getByLabel('Password').fill('harbour lights at dawn');
+await signIn.keyboard.press('Enter');
+await signIn.getByLabel('Code').waitFor();
+await delay(400);
+await signIn.screenshot({ path: join(out, 'sign-in.png') });
+await visitor.close();
+await page.goto(`${base}/settings`);
+await page.getByRole('heading', { name: 'Methods' }).waitFor();
+await page.getByRole('button', { name: 'Add a row for a group' }).click();
+await page.getByRole('dialog').getByRole('button', { name: 'Add a row for a group' }).click();
+await page.evaluate(() => document.querySelector('#methods').scrollIntoView({ block: 'center' }));
+await shoot('methods');
 await page.goto(`${base}/administrators`);
 await page.getByRole('heading', { name: 'Who may do what' }).waitFor();
 await shoot('administrators');
@@ -168,7 +182,6 @@ async function terminal(name, lines) {
 }
 
 await terminal('cli-person', ['nlatch person list --limit 12', 'nlatch person show bram.oster', 'nlatch overview']);
-await terminal('cli-enrol', ['nlatch keyring enrol-totp kit.marrable --later']);
 await terminal('cli-rulebook', ['nlatch rulebook versions', 'nlatch explain yara.duarte --at Payroll']);
 await terminal('cli-import', [`nlatch import people ${join('docs/examples', 'crew.csv')} --country GB --dry-run`]);
 process.stdout.write(`Made the pictures in ${out}\n`);
