@@ -11,7 +11,8 @@ const ssr = {
 
 export default defineConfig({
   test: {
-    maxWorkers: 2,
+    // One more than the cores that this must be quick on: tests wait for pauses, leases and disks as much as they compute.
+    maxWorkers: 3,
     projects: [
       { resolve, ssr, test: { name: 'core', include: ['packages/{api,core,cli,console,standins}/src/**/*.test.ts'] } },
       {

@@ -187,3 +187,41 @@ describe('an explanation', () => {
     expect(await explain(ada.id, 'Payroll')).toMatchObject({ version: 1, meets: { state: 'let-in' } });
   });
 });
+
+describe('a screen that is unlocked', () => {
+  it('takes one proof by a rule that asks once a session, where somebody signed in, if the application may say so', async () => {
+    await publish(
+      inst.owner,
+      rulebookOf(
+        [
+          CONSOLE,
+          '{ rule: Screens, at: { applications: [Berth Planner] }, then: { ask for: [password + totp] }, once a session: true }',
+        ],
+        'let in',
+      ),
+    );
+    const unlock = { unlock: true } as const;
+    const { version } = (await inst.owner.call('applications.show', { params: { id: apps['Berth Planner']!.id } }))
+      .connections[0]!;
+    expect((await withPassword('Berth Planner', 'ada.quay', unlock)).ignoredClaims).toEqual(['unlock']);
+    await inst.owner.call('connections.edit', {
+      params: { id: apps['Berth Planner']!.connection },
+      body: { claims: ['unlock'] },
+      ifMatch: version,
+    });
+    await new Promise((resolve) => setTimeout(resolve, 3_200));
+    await inst.sql('DELETE FROM sign_ins');
+    // Nobody has signed in there by now.
+    const first = await withPassword('Berth Planner', 'ada.quay', unlock);
+    expect(first).toMatchObject({ state: 'asking', prompt: { kind: 'code' } });
+    expect(await prove('Berth Planner', first, 'code', ada.phone.next())).toMatchObject({ state: 'let-in' });
+    expect(await withPassword('Berth Planner', 'ada.quay', unlock)).toMatchObject({ state: 'let-in', way: 'password' });
+    expect(await withPassword('Berth Planner', 'ada.quay')).toMatchObject({
+      state: 'asking',
+      prompt: { kind: 'code' },
+    });
+    // Unlocking does not make the session longer.
+    await inst.sql("DELETE FROM sign_ins WHERE JSON_VALUE(data, '$.requirement.unlock') IS NULL");
+    expect(await withPassword('Berth Planner', 'ada.quay', unlock)).toMatchObject({ state: 'asking' });
+  });
+});

@@ -85,7 +85,7 @@ describe('publishing', () => {
     expect(review.findings).toMatchObject([{ what: 'publisher-locked-out', facts: { application: 'Berth Planner' } }]);
     await expect(
       inst.owner.call('rulebook.publish', { body: { message: 'locks', lockedOut: 0 } }),
-    ).rejects.toMatchObject({ code: 'count-changed', problem: { facts: { expected: 0, now: 3 } } });
+    ).rejects.toMatchObject({ code: 'count-changed', problem: { facts: { expected: 0, people: 3 } } });
   });
 
   it('needs a second administrator where people are locked out, for exactly this text', async () => {

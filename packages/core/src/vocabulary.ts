@@ -118,7 +118,7 @@ export const SCOPES = ['check', 'challenge', 'read', 'create-people'] as const;
 export type Scope = (typeof SCOPES)[number];
 
 /** What a connection may claim on its word. */
-export const CLAIMS = ['password-checked', 'source-address', 'browser', 'risk'] as const;
+export const CLAIMS = ['password-checked', 'source-address', 'browser', 'risk', 'unlock'] as const;
 export type Claim = (typeof CLAIMS)[number];
 
 export const CONNECTION_KINDS = ['http', 'radius', 'ssh', 'oidc'] as const;

@@ -47,6 +47,10 @@ const claims = z.strictObject({
   sourceAddress: z.union([z.ipv4(), z.ipv6()]).optional().describe('Where the person is, as the application sees it'),
   browser: line(400).optional().describe('Its User-Agent'),
   risk: z.number().min(0).max(1).optional(),
+  unlock: z
+    .literal(true)
+    .optional()
+    .describe('The person unlocks a screen where they are signed in already, instead of signing in'),
 });
 
 const beginBody = z.strictObject({

@@ -19,6 +19,8 @@ export interface Requirement {
   readonly grace?: { readonly days: number; readonly lastDay: string };
   /** What was noticed that makes it riskier, where some rule goes by that. */
   readonly signals?: readonly Signal[];
+  /** It unlocks a screen where the person was let in before, so one proof is enough by this rule. */
+  readonly unlock?: true;
   /** Days for which the browser may be remembered, if the person wishes. */
   readonly remember?: number;
 }

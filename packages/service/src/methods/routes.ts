@@ -75,7 +75,7 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
     if (version !== call.ifMatch) throw new Refusal('changed-meanwhile');
     const data = JSON.stringify({ rows });
     const { people } = await lockOuts(work, before, { rows }, call.actor.personId, work.now);
-    if (people !== lockedOut) throw new Refusal('count-changed', { expected: lockedOut, now: people });
+    if (people !== lockedOut) throw new Refusal('count-changed', { expected: lockedOut, people });
     if (people > 0)
       await countersigned(deps, work, call, {
         action: 'lock-out',

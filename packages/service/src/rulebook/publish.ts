@@ -27,8 +27,7 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
       call.actor.personId,
       work.now,
     );
-    if (people !== call.body.lockedOut)
-      throw new Refusal('count-changed', { expected: call.body.lockedOut, now: people });
+    if (people !== call.body.lockedOut) throw new Refusal('count-changed', { expected: call.body.lockedOut, people });
     if (people > 0)
       await countersigned(deps, work, call, {
         action: 'lock-out',

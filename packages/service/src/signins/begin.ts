@@ -1,11 +1,20 @@
 import type { Parsed } from '@nimble-latch/api';
 import { decide } from '@nimble-latch/core/rulebook';
-import { beginSignIn, wishing, type AtLeast, type ProofDone } from '@nimble-latch/core/signin';
+import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import {
+  beginSignIn,
+  wishing,
+  type Asked as Outcome,
+  type AtLeast,
+  type ProofDone,
+  type Requirement,
+} from '@nimble-latch/core/signin';
 import type { Claim } from '@nimble-latch/core/vocabulary';
 import type { Acquaintance } from '../browsers/browsers.js';
+import { selectOne, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { newId } from '../ids.js';
+import { key, newId } from '../ids.js';
 import { factsOf, requirementOf } from '../rulebook/facts.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
@@ -30,8 +39,32 @@ function madeClaims(claims: Asked['claims']): Claim[] {
     ...(claims.sourceAddress === undefined ? [] : (['source-address'] as const)),
     ...(claims.browser === undefined ? [] : (['browser'] as const)),
     ...(claims.risk === undefined ? [] : (['risk'] as const)),
+    ...(claims.unlock ? (['unlock'] as const) : []),
   ];
 }
+
+/** How long it counts that somebody was let in, where a rule asks once a session. */
+const SESSION_MS = 12 * 3_600_000;
+const NOBODY = Buffer.alloc(16);
+
+/** Whether somebody was let in at an application lately by signing in, not by unlocking. Asked of nobody too, to take as long. */
+async function isInSession(db: Db, personId: string | null, applicationId: string, now: Date): Promise<boolean> {
+  const row = await selectOne(
+    db,
+    `SELECT 1 AS one FROM sign_ins WHERE person_id = :person AND id > :since AND application_id = :application
+       AND state = 'let-in' AND JSON_VALUE(data, '$.requirement.unlock') IS NULL LIMIT 1`,
+    {
+      person: personId === null ? NOBODY : key(personId),
+      since: uuidV7Floor(now.getTime() - SESSION_MS),
+      application: key(applicationId),
+    },
+  );
+  return row !== undefined;
+}
+
+/** One proof is enough, of what may be used; what a rule refuses stays refused. */
+const onceProved = (outcome: Outcome): Outcome =>
+  outcome.kind === 'refuse' ? outcome : { kind: 'let-in', ...(outcome.barred ? { barred: outcome.barred } : {}) };
 
 const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as const;
 const VOUCHED_FOR = { ...VOUCHED, id: 'vouched', preferred: false } as const;
@@ -74,7 +107,16 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     at: now.getTime(),
   });
   const decided = requirementOf(running, decide(running.compiled, facts), facts, methods);
-  const ruled = assessed ? { ...decided, signals: assessed.signals } : decided;
+  const rule = decided.rule ? running.rulebook.rules[decided.rule.index] : undefined;
+  const unlocks =
+    rule?.oncePerSession === true &&
+    believed('unlock') &&
+    (await isInSession(deps, personId, place.applicationId, now));
+  const ruled: Requirement = {
+    ...decided,
+    ...(assessed ? { signals: assessed.signals } : {}),
+    ...(unlocks ? { unlock: true, outcome: onceProved(decided.outcome) } : {}),
+  };
   const holds = believed('password-checked') ? [...keyring, VOUCHED_FOR] : keyring;
   const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, holds) } : ruled;
   // A password that the application has checked itself need not be a prompt that it can show.
