@@ -19,7 +19,7 @@ import { askForSignature, SignatureNeeded } from '../access/countersign.js';
 import { entryOf, type Actor } from './actors.js';
 import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
-import type { FloodGuard } from './flood-guard.js';
+import { PAGE_CALLS_PER_MINUTE, type FloodGuard } from './flood-guard.js';
 import { firstOutcome, keepOutcome, onceOf, Repeated } from './outcomes.js';
 import { issuesOf } from './problems.js';
 
@@ -53,7 +53,7 @@ async function handle<R extends RouteId>(
 ): Promise<unknown> {
   const changes = spec.method !== 'GET';
   if (spec.access.kind === 'public') {
-    floods.assertCalm(request.ip, deps.now());
+    floods.assertCalm(request.ip, deps.now(), id.startsWith('pages.') ? PAGE_CALLS_PER_MINUTE : undefined);
     assertSameOrigin(deps, request);
   }
   const actor = await gate

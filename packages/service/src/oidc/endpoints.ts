@@ -4,7 +4,7 @@ import { LANGUAGES } from '@nimble-latch/api';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
-import type { FloodGuard } from '../http/flood-guard.js';
+import { PAGE_CALLS_PER_MINUTE, type FloodGuard } from '../http/flood-guard.js';
 import { authenticateClient, basicCredentials, type RegisteredClient } from './clients.js';
 import { issuerOf } from './finish.js';
 import { pushRequest, whereToEnd, whereToWith } from './requests.js';
@@ -64,7 +64,8 @@ export async function registerOidc(root: FastifyInstance, deps: Deps, floods: Fl
       done(null, [...new URLSearchParams(body as string)]),
     );
     app.addHook('onRequest', async (request, reply) => {
-      floods.assertCalm(request.ip, deps.now());
+      // Applications call from one address for all their people; of them only what is refused is counted.
+      if (!request.routeOptions.config.anyOrigin) floods.assertCalm(request.ip, deps.now(), PAGE_CALLS_PER_MINUTE);
       reply.header('cache-control', 'no-store');
     });
     // Browsers are sent by a link or by a form.
@@ -87,13 +88,13 @@ export async function registerOidc(root: FastifyInstance, deps: Deps, floods: Fl
       reply.header('cache-control', 'max-age=300').send({ keys: await deps.signing.published(deps.now()) }),
     );
     app.post('/oidc/token', open, async (request, reply) =>
-      answering(deps, reply, async () => {
+      answering(deps, floods, request, reply, async () => {
         const client = await clientOf(deps, request);
         return await redeemCode(deps, client, parametersOf(request), request.ip);
       }),
     );
     app.post('/oidc/push', open, async (request, reply) =>
-      answering(deps, reply.code(201), async () => {
+      answering(deps, floods, request, reply.code(201), async () => {
         const client = await clientOf(deps, request);
         return await pushRequest(
           deps,
@@ -107,7 +108,7 @@ export async function registerOidc(root: FastifyInstance, deps: Deps, floods: Fl
       url: '/oidc/userinfo',
       ...open,
       handler: async (request, reply) =>
-        answering(deps, reply, async () => await tellOfPerson(deps, request.headers.authorization)),
+        answering(deps, floods, request, reply, async () => await tellOfPerson(deps, request.headers.authorization)),
     });
     for (const path of ['/oidc/token', '/oidc/userinfo'])
       app.options(path, open, async (_, reply) =>
@@ -140,6 +141,8 @@ const STATUS: Partial<Record<TokenRefusal['error'], number>> = {
 
 async function answering(
   deps: Deps,
+  floods: FloodGuard,
+  request: FastifyRequest,
   reply: FastifyReply,
   work: () => Promise<Readonly<Record<string, unknown>>>,
 ): Promise<FastifyReply> {
@@ -147,6 +150,7 @@ async function answering(
     return reply.send(await work());
   } catch (error) {
     if (error instanceof TokenRefusal) {
+      floods.assertCalm(request.ip, deps.now());
       if (error.error === 'invalid_client') reply.header('www-authenticate', 'Basic realm="nimble-latch"');
       if (error.error === 'invalid_token') reply.header('www-authenticate', 'Bearer error="invalid_token"');
       deps.log.info({ error: error.error, description: error.description }, 'a client was refused');
