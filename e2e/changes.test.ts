@@ -159,6 +159,19 @@ describe('every change', () => {
         },
         ['methods.changed'],
       ],
+      [
+        'configuration.plan',
+        () => owner.call('configuration.plan', { body: { file: 'form: 1\ngroups: [{ name: planned }]\n' } }),
+        [],
+      ],
+      [
+        'configuration.apply',
+        () =>
+          owner.call('configuration.apply', {
+            body: { file: 'form: 1\ngroups: [{ name: applied }]\n', lockedOut: 0 },
+          }),
+        ['group.added', 'configuration.applied'],
+      ],
       ['browsers.signOut', () => owner.call('browsers.signOut', { params: id }), []],
       ['connections.delete', () => owner.call('connections.delete', { params: connection }), ['connection.deleted']],
       [

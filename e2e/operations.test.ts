@@ -7,7 +7,9 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { MIGRATIONS } from '../packages/service/src/db/migrations/index.js';
 import { chore, NLATCHD, run } from '../scripts/lib/installation.mjs';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
+import { afterWaiting } from './support/administrators.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
+import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 describe('the schema and the start', () => {
   it('migrates once though four processes try, again without harm, and says what is missing', async () => {
@@ -284,6 +286,39 @@ describe('what is sent outward', () => {
     await expect
       .poll(() => mails.join(''), { timeout: 15_000 })
       .toMatch(/To: philippa@wexmoor\.example[\s\S]*Dear Philippa Starling,[\s\S]*your password was changed/);
+    // An emergency account that is used: every owner hears of it, and it stands in the overview until somebody says why.
+    const mark = async () =>
+      await inst.owner.call('people.markEmergency', { params: { id: person.id }, body: { emergency: true } });
+    await afterWaiting(inst, mark);
+    const { person: ines } = await inst.owner.call('session.show');
+    const owner = await inst.owner.call('people.show', { params: { id: ines.id } });
+    await inst.owner.call('people.edit', {
+      params: { id: owner.id },
+      body: { mail: 'ines@wexmoor.example', language: 'de' },
+      ifMatch: owner.version,
+    });
+    await publish(inst.owner, rulebookOf([CONSOLE, '{ rule: All, then: let in }']));
+    const app = await connectedApplication(inst.owner, 'Vessel Traffic');
+    const client = inst.client(inst.url, app.key);
+    const letIn = async () => {
+      const { id } = await client.call('signIns.begin', { body: { loginName: 'philippa' } });
+      const body = { kind: 'password' as const, value: PASSWORD };
+      await expect
+        .poll(async () => (await client.call('signIns.prove', { params: { id }, body })).state, { timeout: 5_000 })
+        .toBe('let-in');
+      return id;
+    };
+    mails.length = 0;
+    const used = await letIn();
+    await expect
+      .poll(() => mails.join('').replace(/=\r\n/g, ''), { timeout: 15_000 })
+      .toMatch(/To: ines@wexmoor\.example[\s\S]*Philippa Starling wurde bei Vessel Traffic eingelassen/);
+    const hands = async () => (await inst.owner.call('overview.show')).needsHand;
+    expect(await hands()).toMatchObject([{ why: 'emergency-used', signIn: used, person: { id: person.id } }]);
+    const { rows } = await inst.owner.call('trail.list', { query: { action: 'emergency-account.used' } });
+    expect(rows).toMatchObject([{ person: { id: person.id }, details: { signIn: used } }]);
+    await inst.owner.call('activity.judge', { params: { id: used }, body: { verdict: 'dismissed' } });
+    expect(await hands()).toEqual([]);
     await new Promise<void>((resolve) => smtp.close(() => resolve()));
     await inst.stop();
   });

@@ -2,8 +2,9 @@ import type { FastifyInstance } from 'fastify';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
+import { afterWaiting } from './support/administrators.js';
 import { accessible, openPage, type OpenPage } from './support/browser.js';
-import { Installation, PASSWORD, personWithApp } from './support/installation.js';
+import { Installation, PASSWORD, personWithApp, Phone } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 let inst: Installation;
@@ -184,6 +185,64 @@ describe('somebody whom the Berth Planner sends to sign in', () => {
     await context.close();
     const { rows } = await inst.owner.call('rulebook.graces');
     expect(rows).toMatchObject([{ person: { displayName: 'Plain' }, rule: 'Berths', over: false, coverage: 'weak' }]);
+  });
+
+  it('without anything sets it up themselves where a rule lets them, on a phone, and comes in with it', async () => {
+    await inst.owner.call('networks.add', { body: { name: 'house', ranges: ['198.51.100.0/24'] } });
+    const text = rulebookOf([
+      CONSOLE,
+      '{ rule: In the house, at: { applications: [Enrolment] }, from: { networks: [house] }, then: let in }',
+      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + totp] } }',
+    ]);
+    await afterWaiting(inst, async () => await publish(inst.owner, text, 2));
+    const context = await open.browser.newContext({
+      locale: 'en-GB',
+      viewport: { width: 360, height: 780 },
+      colorScheme: 'dark',
+      extraHTTPHeaders: { 'x-forwarded-for': '203.0.113.7' },
+    });
+    const page = await context.newPage();
+    const asPlain = async () => {
+      await page.getByLabel('Login name').fill('plain');
+      await page.keyboard.press('Enter');
+      await page.getByLabel('Password').fill(PASSWORD);
+      await page.keyboard.press('Enter');
+    };
+    await page.goto(address);
+    await page.getByRole('link', { name: 'Sign in' }).click();
+    await asPlain();
+    await page.getByRole('link', { name: 'Set it up yourself' }).click();
+    await page.getByRole('heading', { name: 'Set up an authenticator' }).waitFor();
+    await accessible(page, 'enrol: who');
+    await asPlain();
+    // From elsewhere a password is not enough.
+    await page.getByText('You cannot set anything up from here').waitFor();
+    await context.setExtraHTTPHeaders({ 'x-forwarded-for': '198.51.100.9' });
+    await page.getByRole('button', { name: 'Begin again' }).click();
+    await asPlain();
+    await page.getByRole('heading', { name: 'Hello, Plain' }).waitFor();
+    await accessible(page, 'enrol: offers');
+    await page.getByLabel('What is the phone called?').fill('Old faithful');
+    await page.getByRole('button', { name: 'Set up an app that shows codes' }).click();
+    const uri = (await page.getByRole('link', { name: 'The app is on this device' }).getAttribute('href'))!;
+    await accessible(page, 'enrol: picture');
+    expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
+    const phone = new Phone(uri);
+    await page.getByLabel('Code').fill('000000');
+    await page.keyboard.press('Enter');
+    await page.getByRole('alert').waitFor();
+    await page.getByLabel('Code').fill(phone.next());
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'Done' }).waitFor();
+    await page.getByText('Old faithful').waitFor();
+    await accessible(page, 'enrol: done');
+    await page.goto(address);
+    await page.getByRole('link', { name: 'Sign in' }).click();
+    await asPlain();
+    await page.getByLabel('Code').fill(phone.next());
+    await page.keyboard.press('Enter');
+    await page.getByText('Signed in: Plain').waitFor();
+    await context.close();
   });
 
   it('is told what cannot go on', async () => {

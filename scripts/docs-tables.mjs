@@ -1,8 +1,9 @@
-/** Writes docs/errors.md from the one table of errors, and the schema of rulebooks. Tests hold them together with the code. */
+/** Writes docs/errors.md from the one table of errors, and the schemas of rulebooks and of configuration files. Tests hold them together with the code. */
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { catalogue, ERROR_CODES, ERRORS } from '@nimble-latch/api';
 import { RULEBOOK_SCHEMA } from '@nimble-latch/core/rulebook';
+import { configurationSchema } from '@nimble-latch/api/openapi';
 import { ROOT } from './lib/installation.mjs';
 
 const words = catalogue('en').errors;
@@ -24,3 +25,4 @@ ${rows.join('\n')}
 `;
 writeFileSync(join(ROOT, 'docs/errors.md'), page);
 writeFileSync(join(ROOT, 'docs/rulebook.schema.json'), JSON.stringify(RULEBOOK_SCHEMA, null, 2));
+writeFileSync(join(ROOT, 'docs/config.schema.json'), JSON.stringify(configurationSchema(), null, 2));

@@ -77,6 +77,8 @@ const table = {
   'method-not-offered': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'draft-missing': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'draft-unsound': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
+  'configuration-unsound': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
+  'draft-in-the-way': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'if-match-needed': { status: 428, exit: EXIT.badInput, retryable: false, audience: 'operator' },
   throttled: { status: 429, exit: EXIT.throttled, retryable: true, audience: 'anyone' },
   internal: { status: 500, exit: EXIT.internal, retryable: false, audience: 'anyone' },

@@ -13,6 +13,7 @@ export type { About, Access, RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { DELIMITER_NAMES } from './routes/imports.js';
+export { configurationFile } from './routes/configuration.js';
 export { FIRST_WEIGHTS, settings as settingsSchema } from './routes/insight.js';
 export {
   acceptedLanguage,
@@ -33,6 +34,7 @@ export {
 export {
   BULK_KINDS,
   CLAIMS,
+  CONFIG_PARTS,
   CLIENT_KINDS,
   RELEASES,
   TOKEN_ALGORITHMS,

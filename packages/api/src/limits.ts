@@ -23,6 +23,9 @@ export const LIMITS = {
   /** Characters of what is said of a version when it is published. */
   messageChars: 400,
   methodRows: 100,
+  /** Characters of a configuration file: a rulebook and as much again. */
+  configurationChars: 3_000_000,
+  configurationBytes: 8 * 1024 * 1024,
   networks: 1_000,
   networkNameChars: 80,
   rangesPerNetwork: 200,

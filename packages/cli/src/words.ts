@@ -14,6 +14,7 @@ export const words = {
     rulebook: 'rules that say what is asked for, where',
     method: 'which methods may be enrolled and used, by group',
     explain: 'why somebody meets at an application what they meet, or met',
+    config: 'all configuration as one file: take it out, bring it in elsewhere',
     network: 'named address ranges that rules go by',
     'walk-through': 'do a sign-in by hand, to see what somebody meets',
     activity: 'sign-ins, each with its story',
@@ -91,6 +92,7 @@ export const words = {
     enrol: 'whether more of it may be enrolled',
     checked: 'of passwords: kept and checked here, or by applications alone',
     leastLength: 'of new passwords: characters at least',
+    dryRun: 'only say what would change; everything is tried and taken back',
     dryRunLockOuts: 'only say what it would be, and whom it would lock out',
     mustChange: 'they have to choose another one when they next sign in',
     scopes: 'all that it may do: {all}',
@@ -175,6 +177,7 @@ export const words = {
     sure: 'Go on?',
   },
   errors: {
+    fileUnwritable: 'the file {file} cannot be written ({why})',
     fileUnreadable: 'the file {file} cannot be read ({why})',
     fileUnreadableTry: 'give the path of a file that is there',
     noStarter: 'expected one of: {names}',
@@ -279,6 +282,7 @@ export const words = {
   },
   consequences: {
     emergency: '{name} becomes an emergency account: only owners may change it.',
+    config: 'Changes {count/thing/things}, all or nothing. {people/person who gets/people who get} in today would be locked out.',
     publish: 'Publishes version {version} of the rulebook. It locks out {people/person who gets/people who get} in today.',
     discardDraft: 'Drops the draft of the rulebook; what is in force stays.',
     deleteNetwork: 'Deletes the network {name} ({ranges}).',
@@ -300,7 +304,7 @@ export const words = {
     sealed: 'SEALED', label: 'LABEL', hint: 'BEGINS', until: 'UNTIL', used: 'LAST USED', method: 'METHOD', carrier: 'CARRIER', failures: 'WRONG', id: 'ID',
     host: 'HOST', since: 'SINCE', seen: 'SEEN', clock: 'CLOCK OFF', kind: 'KIND', progress: 'PROGRESS', next: 'NEXT', purpose: 'PURPOSE', key: 'KEY',
     step: 'STEP', groups: 'GROUPS', coverage: 'COVERED BY', lastSeen: 'LAST SEEN', column: 'COLUMN', parts: 'PARTS', partOf: 'PART OF', withParts: 'WITH PARTS', columns: 'COLUMNS', meaning: 'MEANING', cells: 'FIRST CELLS', line: 'LINE', verdict: 'COMES TO',
-    file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
+    part: 'PART', change: 'CHANGE', fields: 'FIELDS', file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
   },
   facts: {
     checkedElsewhere: 'checked elsewhere', mayEnrol: 'may be enrolled', noMore: 'no more of it', forNothing: 'used for nothing', byRow: 'row {row}, for {group}', wouldLockOut: 'Locks out {people/person/people} who get in today; {examined} of {of} were looked at.', signedIn: 'signed in', rememberedBy: 'remembered by the rule {rule}', whole: '(all)', andMore: 'And {count} more.', orInstead: 'Or, instead: {choices}', decidedBy: '{rule} (version {version})', otherwise: 'otherwise', noDifference: 'The draft says the same as what is in force.', locksNobodyOut: 'It locks nobody out who gets in today.', locksOut: 'It locks out {people/person who gets/people who get} in today:', examined: '({examined} of {of} people were looked at.)',
@@ -315,10 +319,17 @@ export const words = {
     ignored: 'Claims not granted and ignored: {claims}',
     overview: {
       people: 'People', deactivated: 'deactivated',
-      applications: 'Applications', signIns: 'Sign-ins, last 24 hours', needsHand: 'Needs a hand: {name}', paused: '{method} paused until {until}', locked: '{method} locked after too many wrong tries',
+      applications: 'Applications', signIns: 'Sign-ins, last 24 hours', needsHand: 'Needs a hand: {name}', paused: '{method} paused until {until}', emergencyUsed: 'emergency account used {at}; nlatch activity show {signIn}', locked: '{method} locked after too many wrong tries',
     },
     roles: 'Roles', rights: 'Rights', until: 'Until', by: 'By', contact: 'Contact', groups: 'Groups', language: 'Language', timeZone: 'Time zone', source: 'Source',
     version: 'Version', outbox: 'Outbox', trail: 'Trail', waiting: '{count} waiting, {failed} given up', unsealed: '{count/entry waits/entries wait} for their seal; last sealed {when}',
+  },
+  config: {
+    parts: { settings: 'settings', network: 'network', group: 'group', application: 'application', connection: 'connection', methods: 'method settings', rulebook: 'rulebook' },
+    changes: { added: 'added', changed: 'changed', same: 'same', 'only-here': 'only here; stays' },
+    same: '{count/thing is/things are} as the file says already.', lockedOut: 'The method settings would lock out {people/person/people} who get in today.', signature: 'It needs a countersignature.',
+    exported: 'Written to {file}. It holds no keys: connections need a key of their own wherever it is brought in.', nothing: 'Everything is as the file says already.',
+    applied: 'Brought in: {count/change/changes}.', appliedWithDraft: 'Brought in: {count/change/changes}. The rulebook is the draft now: nlatch rulebook review, then publish.',
   },
   help: {
     person: {
@@ -349,6 +360,7 @@ export const words = {
       'bring-back': 'make an earlier version the draft', diff: 'what the draft changes, line by line', review: 'what the draft changes, what was probably not meant, and whom it locks out', publish: 'put the draft in force', discard: 'drop the draft', graces: 'who still gets in by days of grace, and until when', versions: 'published versions, the latest first',
     },
     network: { list: 'networks by name', locate: 'the networks that an address lies in', add: 'name address ranges', edit: 'change a network', delete: 'delete a network' },
+    config: { export: 'all configuration as one YAML file, to the screen or a new file', apply: 'bring a configuration file in: what it changes, question, outcome; nothing is deleted' },
     role: { table: 'what each role may do', holders: 'who has which role, and for whom', give: 'give somebody a role, or change its limit', take: 'take a role from somebody', emergency: 'make somebody an emergency account' },
     countersign: { list: 'requests that wait', show: 'one request with its full consequence', give: 'countersign', refuse: 'refuse', withdraw: 'withdraw an own request' },
     token: { list: 'access tokens in force', issue: 'issue an access token for yourself', revoke: 'end an access token' },

@@ -26,6 +26,10 @@ export type Method = (typeof METHODS)[number];
 export const METHOD_PURPOSES = ['sign-in', 'reset', 'caller-check', 'enrol'] as const;
 export type MethodPurpose = (typeof METHOD_PURPOSES)[number];
 
+/** Places of our own where people help themselves; each is an application in the rulebook. */
+export const OWN_PLACES = ['enrolment', 'password-reset'] as const;
+export type OwnPlace = (typeof OWN_PLACES)[number];
+
 /** Why a method is not offered to somebody. */
 export const WHY_NOT_OFFERED = ['not-built', 'nothing-said', 'not-enrolled-any-more', 'checked-elsewhere'] as const;
 export type WhyNotOffered = (typeof WHY_NOT_OFFERED)[number];
@@ -189,6 +193,7 @@ export const TRAIL_ACTIONS = [
   'role.revoked',
   'emergency-account.marked',
   'emergency-account.unmarked',
+  'emergency-account.used',
   'countersignature.asked',
   'countersignature.given',
   'countersignature.refused',
@@ -232,6 +237,7 @@ export const TRAIL_ACTIONS = [
   'network.deleted',
   'setting.changed',
   'methods.changed',
+  'configuration.applied',
   'key.rotated',
   'key.retired',
   'activity.exported',
@@ -371,6 +377,8 @@ export const FINDINGS = [
   'emergency-asked',
   'one-method-only',
   'publisher-locked-out',
+  'not-carried',
+  'enrols-by-one-proof',
 ] as const;
 export type FindingId = (typeof FINDINGS)[number];
 
@@ -380,6 +388,7 @@ export const STARTER_IDS = [
   'gently-in',
   'everybody-with-grace',
   'administrators-phishing-resistant',
+  'enrol-in-the-house',
 ] as const;
 export type StarterId = (typeof STARTER_IDS)[number];
 
@@ -417,6 +426,22 @@ export type RuleCondition = (typeof RULE_CONDITIONS)[number];
 /** What rules name. */
 export const NAME_KINDS = ['group', 'person', 'application', 'network', 'country', 'city'] as const;
 export type NameKind = (typeof NAME_KINDS)[number];
+
+/** Parts of a configuration file, in the order in which they are brought in. */
+export const CONFIG_PARTS = [
+  'settings',
+  'network',
+  'group',
+  'application',
+  'connection',
+  'methods',
+  'rulebook',
+] as const;
+export type ConfigPart = (typeof CONFIG_PARTS)[number];
+
+/** What such a file does to one thing. `only-here`: the file does not name it, and it stays. */
+export const CONFIG_CHANGES = ['added', 'changed', 'same', 'only-here'] as const;
+export type ConfigChange = (typeof CONFIG_CHANGES)[number];
 
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];

@@ -3,6 +3,7 @@ import { applicationHandlers } from './applications/routes.js';
 import type { Handlers } from './http/call.js';
 import { browserHandlers } from './browsers/routes.js';
 import { importHandlers } from './imports/routes.js';
+import { configurationHandlers } from './configuration/routes.js';
 import { insightHandlers } from './insight/routes.js';
 import { keyringHandlers } from './keyring/routes.js';
 import { methodHandlers } from './methods/routes.js';
@@ -24,4 +25,5 @@ export const HANDLERS: Handlers = {
   ...signInHandlers,
   ...browserHandlers,
   ...insightHandlers,
+  ...configurationHandlers,
 };

@@ -29,3 +29,7 @@ export const textOrNull = (id: Uint8Array | null): string | null => (id === null
 
 /** The application that stands for the console and the command-line client; made by the first migration. */
 export const CONSOLE_APPLICATION = '00000000-0000-7000-8000-000000000001';
+/** The one that stands for enrolling something oneself; rules say who may, from where, by what. */
+export const ENROLMENT_APPLICATION = '00000000-0000-7000-8000-000000000002';
+/** The one that stands for setting a new password in place of one that was forgotten. */
+export const RESET_APPLICATION = '00000000-0000-7000-8000-000000000003';

@@ -112,7 +112,8 @@ export function createClient(options: ClientOptions): Client {
         throw new Unreachable(server, 'no-connection', cause);
       }
       // Figures and lists to take away come as they are.
-      if (response.ok && /^text\/(plain|csv)\b/.test(response.headers.get('content-type') ?? '')) return text as never;
+      if (response.ok && /^(text\/(plain|csv)|application\/yaml)\b/.test(response.headers.get('content-type') ?? ''))
+        return text as never;
       const json = parseJson(text);
       if (response.ok && json !== undefined) return json as never;
       if (isProblem(json)) throw new ApiError(json);

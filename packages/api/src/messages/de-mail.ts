@@ -12,6 +12,11 @@ export const deMail: Catalogue['mail'] = {
   'signature.asked': '{asker} bittet um das Ja einer zweiten Person aus der Verwaltung:',
   'signature.where': 'Geben oder ablehnen: {link}',
   'signature.closing': 'Wenn Sie davon nichts wissen, sprechen Sie mit {asker}, bevor Sie entscheiden.',
+  'emergency.subject': 'Ein Notfallkonto wurde benutzt',
+  'emergency.used': 'das Notfallkonto {name} wurde bei {application} eingelassen, von {from} aus.',
+  'emergency.where': 'Die ganze Geschichte: {link}',
+  'emergency.closing':
+    'Weiß niemand von Ihnen, warum, so ist es in falschen Händen: setzen Sie seine Nachweismittel jetzt aus. Wissen Sie es, so sagen Sie es bei der Anmeldung, damit sich niemand sonst wundert.',
   when: 'Wann: {when}',
   closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihre Hilfe-Stelle an.',
   signature: '{organisation}',

@@ -116,6 +116,9 @@ export const deRulebook: Catalogue['rulebook'] = {
       'kein Notfallkonto kommt bei {application} mit einem Nachweis hinein; am Tag, an dem alles andere ausfällt, käme vielleicht niemand hinein',
     'one-method-only': 'alle Administratoren kommen bei {application} nur mit {method} hinein',
     'publisher-locked-out': 'Sie selbst kämen bei {application} nicht mehr hinein',
+    'not-carried': 'bei {application} lässt sich nichts davon zeigen ({way}); wer dorthin kommt, würde abgewiesen',
+    'enrols-by-one-proof':
+      'bei {name} genügt von überall ein Nachweis: wer ein Passwort kennt oder ein Gerät findet, richtet sich dort ein',
     'group-empty': 'nennt die Gruppe {name}, in der niemand ist',
   },
 };

@@ -161,6 +161,8 @@ export const de: Catalogue = {
     'login-name-character': 'darf keine Leerzeichen, Steuerzeichen oder unsichtbaren Zeichen enthalten',
     'login-name-shape': 'erwartet wird name, name@domäne, DOMÄNE\\name oder rechner:name',
     twice: 'steht zweimal da',
+    'not-yaml': 'ist kein YAML in einem Dokument ohne Anker, Verweise und Tags',
+    'not-changed': 'lässt sich nicht ändern; fügen Sie stattdessen etwas Neues hinzu',
     'unknown-field': 'ist hier nicht bekannt',
     'no-form': 'passt zu keiner der erlaubten Formen',
     'idempotency-key': 'erwartet werden 8 bis 100 sichtbare Zeichen ohne Leerzeichen',
@@ -362,6 +364,15 @@ export const de: Catalogue = {
     'draft-missing': {
       title: 'Es gibt keinen Entwurf des Regelwerks.',
       remedy: 'Speichern Sie erst einen.',
+    },
+    'configuration-unsound': {
+      title: 'So ist die Datei keine Konfiguration; nichts wurde geändert.',
+      remedy:
+        'Bessern Sie sie an den genannten Stellen aus und versuchen Sie es noch einmal; nlatch config export zeigt die Form.',
+    },
+    'draft-in-the-way': {
+      title: 'Es gibt schon einen Entwurf des Regelwerks, und die Datei enthält einen anderen; nichts wurde geändert.',
+      remedy: 'Veröffentlichen oder verwerfen Sie zuerst den Entwurf, oder nehmen Sie das Regelwerk aus der Datei.',
     },
     'draft-unsound': {
       title: 'Der Entwurf kann nicht veröffentlicht werden: {problems/Fehler/Fehler} im Text.',

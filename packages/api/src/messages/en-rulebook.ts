@@ -115,6 +115,9 @@ export const enRulebook = {
       'no emergency account gets in at {application} by one proof; on the day that everything else fails, nobody might',
     'one-method-only': 'all administrators get in at {application} by {method} and nothing else',
     'publisher-locked-out': 'you yourself would no longer get in at {application}',
+    'not-carried': 'at {application} nothing of it can be shown ({way}); whoever comes there would be refused',
+    'enrols-by-one-proof':
+      'at {name} one proof from anywhere is enough: whoever knows a password, or finds one device, makes themselves at home',
     'group-empty': 'names the group {name}, in which nobody is',
   } satisfies Record<FindingId, string>,
 };

@@ -171,6 +171,8 @@ export const en = {
     'login-name-character': 'must not contain spaces, control or invisible characters',
     'login-name-shape': 'expected name, name@domain, DOMAIN\\name or host:name',
     twice: 'is there twice',
+    'not-yaml': 'is not YAML in one document without anchors, aliases and tags',
+    'not-changed': 'cannot be changed; add another one instead',
     'unknown-field': 'is not known here',
     'no-form': 'fits none of the forms that are allowed',
     'idempotency-key': 'expected 8 to 100 visible characters without spaces',
@@ -358,6 +360,14 @@ export const en = {
     'draft-missing': {
       title: 'There is no draft of the rulebook.',
       remedy: 'Save one first.',
+    },
+    'configuration-unsound': {
+      title: 'The file is not a configuration as it stands; nothing was changed.',
+      remedy: 'Mend it where the problems are, and try again; nlatch config export shows the form.',
+    },
+    'draft-in-the-way': {
+      title: 'There is a draft of the rulebook already, and the file has another one; nothing was changed.',
+      remedy: 'Publish or discard the draft first, or take the rulebook out of the file.',
     },
     'draft-unsound': {
       title: 'The draft cannot be published: {problems/thing is/things are} wrong with its text.',

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { configurationFile } from '../routes/configuration.js';
 import { ERRORS, ERROR_CODES, type ErrorCode } from '../errors.js';
 import type { Access, RouteSpec } from '../contract.js';
 import { API_BASE } from '../paths.js';
@@ -179,3 +180,7 @@ function problemSchema(): JsonObject {
     },
   };
 }
+
+/** The form of a configuration file, as JSON Schema 2020-12. */
+export const configurationSchema = (): object =>
+  z.toJSONSchema(configurationFile, { target: 'draft-2020-12', io: 'input' });

@@ -3,11 +3,13 @@ import type { RouteSpec } from '../contract.js';
 import type { RouteId } from '../paths.js';
 import { accessRoutes } from './access.js';
 import { applicationRoutes } from './applications.js';
+import { configurationRoutes } from './configuration.js';
 import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyringRoutes } from './keyring.js';
 import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';
+import { ownRoutes } from './own.js';
 import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
 import { rulebookRoutes } from './rulebook.js';
@@ -20,6 +22,7 @@ export const ROUTES = {
   ...roleRoutes,
   ...networkRoutes,
   ...methodRoutes,
+  ...configurationRoutes,
   ...rulebookRoutes,
   ...peopleRoutes,
   ...importRoutes,
@@ -27,6 +30,7 @@ export const ROUTES = {
   ...applicationRoutes,
   ...signInRoutes,
   ...pageRoutes,
+  ...ownRoutes,
   ...insightRoutes,
 } satisfies Record<RouteId, RouteSpec>;
 

@@ -133,12 +133,16 @@ export const insightRoutes = {
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum(['paused', 'locked']),
-            method: z.enum(METHODS),
+            why: z.enum(['paused', 'locked', 'emergency-used']),
+            method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
+            signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
+            at: instant.nullable().describe('When that was'),
             until: instant.nullable().describe('When a pause ends'),
           }),
         )
-        .describe('People whom an authenticator turns away at the moment, at most twenty'),
+        .describe(
+          'Emergency accounts that were used in the last month, and people whom an authenticator turns away at the moment; at most twenty of each',
+        ),
     }),
     trail: READS,
   }),

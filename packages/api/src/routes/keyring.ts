@@ -63,7 +63,11 @@ export const totpBegun = z.strictObject({
   codesNeeded: z.literal([1, 2]).describe('How many consecutive codes prove it'),
 });
 
-const typedCode = z.string().min(1).max(20).describe('As the device shows it; spaces and hyphens are let through');
+export const typedCode = z
+  .string()
+  .min(1)
+  .max(20)
+  .describe('As the device shows it; spaces and hyphens are let through');
 const serial = z
   .string()
   .trim()

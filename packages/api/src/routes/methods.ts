@@ -35,12 +35,15 @@ const totpCell = z.strictObject({
     .describe('What is left out is as the settings have it for everybody'),
 });
 
+/** What is said of each method. */
+export const methodCells = z
+  .strictObject({ password: passwordCell, totp: totpCell })
+  .partial()
+  .describe('A method that is left out is decided by a row below');
+
 const row = z.strictObject({
   group: id.nullable().describe('Null for everybody'),
-  cells: z
-    .strictObject({ password: passwordCell, totp: totpCell })
-    .partial()
-    .describe('A method that is left out is decided by a row below'),
+  cells: methodCells,
 });
 
 /** The matrix of groups and methods; the first row from the top that somebody is in and that speaks of a method decides. */

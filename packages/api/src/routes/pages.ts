@@ -54,6 +54,7 @@ export const pageRoutes = {
       back: z.string().describe('Where the browser goes when the person gives up'),
       person: z.string().nullable().describe('Who is signed in in this browser'),
       loginHint: z.string().nullable(),
+      resets: z.boolean().describe('People may replace a password that they forgot, where rules let them'),
       named: z.boolean().describe('The application says who it is; nobody else can sign in by this request'),
     }),
     status: 201,

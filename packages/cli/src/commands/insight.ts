@@ -53,8 +53,10 @@ export function overview(command: Command, context: Context): void {
           ],
           ...answer.needsHand.map((one): [string, string] => [
             say(o.needsHand, { name: one.person.displayName }),
-            say(one.why === 'locked' ? o.locked : o.paused, {
-              method: shared.methods[one.method],
+            say({ locked: o.locked, paused: o.paused, 'emergency-used': o.emergencyUsed }[one.why], {
+              method: one.method ? shared.methods[one.method] : '',
+              at: one.at ? exact(one.at) : '',
+              signIn: one.signIn ?? '',
               until: one.until ? exact(one.until) : '',
             }),
           ]),

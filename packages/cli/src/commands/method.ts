@@ -171,7 +171,7 @@ export const method: Noun = (command, context) => {
               };
               const cell = {
                 enrol: options.enrol === undefined ? (before?.enrol ?? true) : options.enrol === 'yes',
-                purposes: options.uses ?? before?.purposes ?? ['sign-in'],
+                purposes: options.uses ?? before?.purposes ?? ['sign-in', 'enrol'],
                 ...(of === 'password'
                   ? { checked: options.checked ?? (before && 'checked' in before ? before.checked : 'here') }
                   : {}),

@@ -1,11 +1,20 @@
-import { readFile } from 'node:fs/promises';
 import { catalogue, EXIT, say, sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
-import { confirm, done, moreRows, onceKey, show, wholeNumber, withSession, type Noun } from './support.js';
+import {
+  confirm,
+  done,
+  moreRows,
+  onceKey,
+  readTextFile,
+  show,
+  wholeNumber,
+  withSession,
+  type Noun,
+} from './support.js';
 
 const shared = catalogue('en');
 const w = shared.rulebook;
@@ -15,14 +24,6 @@ const d = words.done;
 type Checked = Answer<'rulebook.check'>;
 type Review = Answer<'rulebookDraft.review'>;
 type Version = Answer<'rulebook.version'>;
-
-async function readText(file: string): Promise<string> {
-  return await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
-    throw new Failure(say(words.errors.fileUnreadable, { file, why: error.code ?? '' }), {
-      try: words.errors.fileUnreadableTry,
-    });
-  });
-}
 
 /** What is wrong with a text, by line and column, as compilers tell it. */
 function wrongText(session: Session, name: string, problems: Checked['problems']): Failure {
@@ -145,7 +146,7 @@ export const rulebook: Noun = (command, context) => {
     .description(help.check)
     .action(
       withSession(context, async (session, file: string) => {
-        const text = await readText(file);
+        const text = await readTextFile(file);
         const { problems, rulebook: read, findings } = await session.client.call('rulebook.check', { body: { text } });
         if (!read) throw wrongText(session, file, problems);
         show(session, { rulebook: read, findings }, () => sentences(read) + findingsTable(session, findings));
@@ -187,7 +188,7 @@ export const rulebook: Noun = (command, context) => {
     .description(help.draft)
     .action(
       withSession(context, async (session, file: string) => {
-        const text = await readText(file);
+        const text = await readTextFile(file);
         const { problems } = await session.client.call('rulebook.check', { body: { text } });
         if (problems.length > 0) throw wrongText(session, file, problems);
         done(session, await saveDraft(session, text), d.draftSaved);

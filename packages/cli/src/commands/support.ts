@@ -1,3 +1,4 @@
+import { readFile } from 'node:fs/promises';
 import { say, type Answer } from '@nimble-latch/api';
 import { EXIT } from '@nimble-latch/api';
 import type { Command } from 'commander';
@@ -29,6 +30,15 @@ export function show(session: Session, answer: unknown, human: () => string): vo
 /** Says what was done, where somebody reads; with --json the answer. */
 export function done(session: Session, answer: unknown, sentence: string): void {
   show(session, answer, () => `${sentence}\n`);
+}
+
+/** A text file, whole. */
+export async function readTextFile(file: string): Promise<string> {
+  return await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw new Failure(say(words.errors.fileUnreadable, { file, why: error.code ?? '' }), {
+      try: words.errors.fileUnreadableTry,
+    });
+  });
 }
 
 const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;

@@ -191,7 +191,17 @@ function NeedsHand({ hands }: { hands: Overview['needsHand'] }) {
       {hands.map((one, i) => (
         <li key={i}>
           <Link to={`/people/${one.person.id}`}>{one.person.displayName}</Link>:{' '}
-          {say(one.why === 'locked' ? w.locked : w.paused, { method: shared.methods[one.method] })}
+          {one.signIn === null ? (
+            say(one.why === 'locked' ? w.locked : w.paused, { method: one.method ? shared.methods[one.method] : '' })
+          ) : (
+            <Link to={`/sign-ins/${one.signIn}`}>{w.emergencyUsed}</Link>
+          )}
+          {one.at && (
+            <>
+              {' '}
+              <Time at={one.at} />
+            </>
+          )}
           {one.until && (
             <>
               {' '}

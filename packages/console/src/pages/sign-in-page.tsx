@@ -2,12 +2,12 @@ import type { Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
 import { useEffect, useRef, useState } from 'react';
 import { Button } from '../components/button.js';
-import { Checkbox, Form, TextField } from '../components/fields.js';
-import { Banner, Row, Small } from '../components/layout.js';
+import { Row, Small } from '../components/layout.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
-import { locale, moment, say, shared, words as w } from './messages/index.js';
+import { moment, say, shared, words as w } from './messages/index.js';
 import { pageState, type Kept } from './page-state.js';
+import { PromptForm, WhoForm } from './prompt-form.js';
 
 type Begun = Answer<'pages.begin'>;
 type Step = Answer<'pages.prove'>;
@@ -114,27 +114,9 @@ function WhoPage({
   title: string;
   onName: (name: string) => Promise<string | undefined>;
 }) {
-  const [name, setName] = useState(begun.loginHint ?? '');
-  const [busy, setBusy] = useState(false);
-  const [trouble, setTrouble] = useState<string>();
   return (
     <Hall organisation={begun.organisation} title={title}>
-      <Form
-        onSubmit={(event) => {
-          event.preventDefault();
-          setBusy(true);
-          void onName(name).then((wrong) => {
-            setTrouble(wrong);
-            setBusy(false);
-          });
-        }}
-      >
-        <Trouble text={trouble} />
-        <TextField label={w.loginName} value={name} onChange={setName} autoFocus autoComplete="username" />
-        <Button look="main" type="submit" isDisabled={busy || name.trim() === ''}>
-          {w.next}
-        </Button>
-      </Form>
+      <WhoForm hint={begun.loginHint} onName={onName} />
       <GiveUp begun={begun} />
     </Hall>
   );
@@ -153,39 +135,7 @@ function Prompt({
   onStep: (step: Step) => void;
   onRestart: () => void;
 }) {
-  const [typed, setTyped] = useState('');
-  const [remember, setRemember] = useState(false);
-  const [busy, setBusy] = useState(false);
-  const [trouble, setTrouble] = useState<string>();
   const signIn = begun.signIn!;
-  const prompt = signIn.prompt!;
-  const kind = prompt.kind === 'password' || prompt.kind === 'new-password' ? prompt.kind : 'code';
-
-  async function step(other?: string): Promise<void> {
-    setBusy(true);
-    setTrouble(undefined);
-    try {
-      const answer = await call('pages.prove', {
-        params: { id: signIn.id },
-        body: {
-          request,
-          handle: begun.handle!,
-          remember,
-          ...(other === undefined ? { kind, value: typed } : { kind: 'choose', value: other }),
-        },
-      });
-      setTyped('');
-      const now = answer.signIn!;
-      if (now.retryAt) setTrouble(say(w.paused, { when: new Date(now.retryAt).toLocaleTimeString(locale) }));
-      else if (now.state === 'asking' && now.reason) setTrouble(w.wrong);
-      onStep(answer);
-    } catch (error) {
-      setTrouble(troubleOf(error));
-    } finally {
-      setBusy(false);
-    }
-  }
-
   const name = loginName ?? begun.person ?? begun.loginHint;
   return (
     <Hall organisation={begun.organisation} title={title}>
@@ -203,66 +153,23 @@ function Prompt({
           </Button>
         )}
       </Row>
-      <Form
-        onSubmit={(event) => {
-          event.preventDefault();
-          void step();
+      <PromptForm
+        signIn={signIn}
+        name={name}
+        rememberDays={begun.rememberDays}
+        prove={async (proof, remember) => {
+          const answer = await call('pages.prove', {
+            params: { id: signIn.id },
+            body: { request, handle: begun.handle!, remember, ...proof },
+          });
+          onStep(answer);
+          return answer.signIn!;
         }}
-      >
-        <Trouble text={trouble} />
-        {/* Password managers look for whose password it is. */}
-        <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />
-        {kind === 'new-password' && (
-          <TextField
-            label={w.newPassword}
-            description={w.newPasswordHint}
-            type="password"
-            value={typed}
-            onChange={setTyped}
-            autoFocus
-            autoComplete="new-password"
-          />
-        )}
-        {kind === 'password' && (
-          <TextField
-            label={w.password}
-            type="password"
-            value={typed}
-            onChange={setTyped}
-            autoFocus
-            autoComplete="current-password"
-          />
-        )}
-        {kind === 'code' && (
-          <TextField
-            label={w.code}
-            description={w.codeHint}
-            value={typed}
-            onChange={setTyped}
-            autoFocus
-            autoComplete="one-time-code"
-            inputMode="numeric"
-            code
-          />
-        )}
-        {begun.rememberDays > 0 && (
-          <div>
-            <Checkbox isSelected={remember} onChange={setRemember}>
-              {say(w.remember, { days: begun.rememberDays })}
-            </Checkbox>
-            <Small>{w.rememberHint}</Small>
-          </div>
-        )}
-        <Button look="main" type="submit" isDisabled={busy || typed === ''}>
-          {kind === 'password' ? w.next : w.finish}
-        </Button>
-        {prompt.others.map((other) => (
-          <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>
-            {say(w.instead, { prompt: shared.prompts[other.kind] })}
-          </Button>
-        ))}
-      </Form>
-      <GiveUp begun={begun} />
+      />
+      <Row>
+        <GiveUp begun={begun} />
+        {begun.resets && signIn.prompt!.kind === 'password' && <a href="/reset-password">{w.forgot}</a>}
+      </Row>
     </Hall>
   );
 }
@@ -286,8 +193,9 @@ function Ended({
           : say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] })}
       </p>
       <Row>
+        {enrol && <a href="/enrol">{w.enrolHere}</a>}
         {!begun.named && (
-          <Button look="main" onPress={onRestart}>
+          <Button look={enrol ? 'plain' : 'main'} onPress={onRestart}>
             {w.again}
           </Button>
         )}
@@ -300,10 +208,3 @@ function Ended({
 const GiveUp = ({ begun }: { begun: Begun }) => (
   <a href={begun.back}>{say(w.back, { application: begun.application })}</a>
 );
-
-const Trouble = ({ text }: { text: string | undefined }) =>
-  text === undefined ? null : (
-    <Banner $tone="danger" role="alert">
-      {text}
-    </Banner>
-  );

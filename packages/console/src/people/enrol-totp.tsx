@@ -1,28 +1,17 @@
 import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
-import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { Dialog } from '../components/dialog.js';
 import { Form, Select, TextField } from '../components/fields.js';
 import { Banner, Row, ShownCode, Small } from '../components/layout.js';
+import { Qr } from '../components/qr.js';
 import { say, words } from '../messages/index.js';
 import { call, useAct } from '../session/api.js';
-import { radius, size, space } from '../theme/tokens.js';
 import { CodeFields } from './prove-totp.js';
 
 type Person = Answer<'people.show'>;
 type Carriers = Answer<'keyring.show'>['carriers'];
 const w = words.keyring;
-
-/** On white in both themes: cameras need the contrast. */
-const Qr = styled.img`
-  width: ${size.qr};
-  max-width: 100%;
-  background: #fff;
-  border-radius: ${radius.field};
-  padding: ${space.small};
-  justify-self: center;
-`;
 
 interface Props {
   person: Person;

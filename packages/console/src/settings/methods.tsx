@@ -191,7 +191,7 @@ function EditCell({
   const [said, setSaid] = useState(
     !cell ? UNSAID : 'checked' in cell && cell.checked === 'elsewhere' ? 'elsewhere' : cell.enrol ? 'yes' : 'no',
   );
-  const [purposes, setPurposes] = useState<Cell['purposes']>(cell?.purposes ?? ['sign-in']);
+  const [purposes, setPurposes] = useState<Cell['purposes']>(cell?.purposes ?? ['sign-in', 'enrol']);
   const before = (cell?.parameters ?? {}) as Record<string, string | number>;
   const [least, setLeast] = useState(String(before['leastLength'] ?? ''));
   const [digits, setDigits] = useState(String(before['digits'] ?? 'set'));

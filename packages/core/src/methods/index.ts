@@ -43,8 +43,8 @@ export const FIRST_METHODS: MethodSettings = {
     {
       group: null,
       cells: {
-        password: { enrol: true, purposes: ['sign-in'], checked: 'here' },
-        totp: { enrol: true, purposes: ['sign-in'] },
+        password: { enrol: true, purposes: ['sign-in', 'enrol'], checked: 'here' },
+        totp: { enrol: true, purposes: ['sign-in', 'enrol'] },
       },
     },
   ],
@@ -74,15 +74,29 @@ export function decidedFor({ rows }: MethodSettings, method: Method, groups: Rea
 export const asksForGroups = ({ rows }: MethodSettings): boolean => rows.some(({ group }) => group !== null);
 
 /**
- * Methods that somebody may not sign in with: none of what they hold of these counts. A password that is checked elsewhere is
- * one of them here, and still counts where an application vouches for it.
+ * Methods that somebody may not use for a purpose: none of what they hold of these counts. A password that is checked elsewhere
+ * is one of them here, and still counts where an application vouches for it. Nobody resets a password by that password.
  */
-export function barredFor(settings: MethodSettings, groups: ReadonlySet<string>): readonly Method[] {
+export function barredFor(
+  settings: MethodSettings,
+  groups: ReadonlySet<string>,
+  purpose: MethodPurpose = 'sign-in',
+): readonly Method[] {
   return METHODS_BUILT.filter((method) => {
     const cell = decidedFor(settings, method, groups)?.cell;
-    return !cell?.purposes.includes('sign-in') || cell.checked === 'elsewhere';
+    return (
+      !cell?.purposes.includes(purpose) ||
+      cell.checked === 'elsewhere' ||
+      (method === 'password' && purpose === 'reset')
+    );
   });
 }
+
+/** Whether anybody could reset a password by something else that they hold. */
+export const offersReset = ({ rows }: MethodSettings): boolean =>
+  rows.some(({ cells }) =>
+    METHODS_BUILT.some((method) => method !== 'password' && cells[method]?.purposes.includes('reset')),
+  );
 
 /** Methods that somebody may enrol, whoever it is. */
 export const enrollable = ({ rows }: MethodSettings): readonly Method[] =>

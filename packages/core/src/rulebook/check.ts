@@ -1,3 +1,4 @@
+import { assuranceOf } from '../assurance/index.js';
 import type { NameKind } from '../vocabulary.js';
 import type { Conditions, Names, Rule, Rulebook } from './form.js';
 
@@ -9,7 +10,9 @@ export type Finding =
   | { readonly what: 'trial-over'; readonly rule: number }
   | { readonly what: 'grace-over'; readonly rule: number }
   | { readonly what: 'name-unknown'; readonly rule: number; readonly kind: NameKind; readonly name: string }
-  | { readonly what: 'group-empty'; readonly rule: number; readonly name: string };
+  | { readonly what: 'group-empty'; readonly rule: number; readonly name: string }
+  /** From anywhere one proof is enough to come to a new authenticator, or a new password. */
+  | { readonly what: 'enrols-by-one-proof'; readonly rule: number; readonly name: string };
 
 /** What there is to name, in the spelling of the rulebook. */
 export interface Known {
@@ -19,6 +22,8 @@ export interface Known {
   readonly networks: ReadonlySet<string>;
   readonly countries: ReadonlySet<string>;
   readonly cities: ReadonlySet<string>;
+  /** Of the applications: where people enrol something, or reset a password, by themselves. */
+  readonly ownPlaces: ReadonlySet<string>;
 }
 
 /**
@@ -37,6 +42,8 @@ export function checkRulebook({ rules }: Rulebook, known: Known, nowMs: number):
       if (until < today) found.push({ what: 'exception-ended', rule: i, exception });
     });
     found.push(...namesOf(rule, known).map((finding) => ({ ...finding, rule: i })));
+    const place = rule.state.kind === 'resting' ? undefined : opensPlace(rule, known);
+    if (place !== undefined) found.push({ what: 'enrols-by-one-proof', rule: i, name: place });
     const scope = scopeOf(rule.conditions);
     if (rule.state.kind !== 'resting') {
       const because = earlier.covering(scope);
@@ -46,6 +53,20 @@ export function checkRulebook({ rules }: Rulebook, known: Known, nowMs: number):
     if (rule.state.kind === 'in-force' && rule.except.length === 0) earlier.add(scope, i);
     return found;
   });
+}
+
+/** The place of our own that a rule opens to one proof from anywhere; undefined where it opens none. */
+function opensPlace({ conditions, then, grace }: Rule, known: Known): string | undefined {
+  const { applications, networks, countries, cities } = conditions;
+  const place = applications?.not ? undefined : applications?.names.find((name) => known.ownPlaces.has(name));
+  const somewhere = [networks, countries, cities].some((names) => names && !names.not);
+  const lax =
+    grace !== undefined ||
+    then.kind === 'let-in' ||
+    then.kind === 'whoever-has-one' ||
+    (then.kind === 'level' && then.level < 2) ||
+    (then.kind === 'ways' && then.ways.some((way) => assuranceOf(way).level < 2));
+  return lax && !somewhere ? place : undefined;
 }
 
 type NameFinding =

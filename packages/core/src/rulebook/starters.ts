@@ -16,6 +16,7 @@ rules:
         - password + webauthn
         - webauthn(verified)
 
+# Enrolling something oneself asks for two factors too, since no rule names it (at: { applications: [Enrolment] }).
 otherwise: { ask for level: 2 }
 `;
 
@@ -66,6 +67,27 @@ rules:
     at: { applications: [Console] }
     state: on trial until {today + 30}
     then: ask for phishing-resistant
+
+  - rule: The console
+    at: { applications: [Console] }
+    then: { ask whoever has one: [password + totp, password + push, password + webauthn, webauthn(verified)] }
+
+otherwise: { ask for level: 2 }
+`,
+  'enrol-in-the-house': `# Two factors everywhere. Whoever has none yet enrols by themselves, but only where the house vouches for who is there.
+form: 1
+
+rules:
+  - rule: Emergency accounts
+    who: { groups: [emergency] }
+    at: { not applications: [Enrolment, Password reset] }
+    then: let in
+
+  # One proof is enough here because of where it comes from. Add the network first, by the ranges of your own offices.
+  - rule: Enrolling in the house
+    at: { applications: [Enrolment] }
+    from: { networks: [offices] }
+    then: let in
 
   - rule: The console
     at: { applications: [Console] }

@@ -14,6 +14,7 @@ export { amrOf, wayOf } from './way.js';
 export * from './foresee.js';
 export {
   canAnswer,
+  promptFor,
   waysFor,
   wishing,
   type Ask,
@@ -22,3 +23,4 @@ export {
   type Proved,
   type Requirement,
 } from './requirement.js';
+export { guardedOutcome } from './guarded.js';

@@ -61,6 +61,9 @@ const PROMPT_OF: Readonly<Partial<Record<Method, PromptKind>>> = {
   push: 'wait',
 };
 
+/** The prompt that a method is answered by; undefined where none is. */
+export const promptFor = (method: Method): PromptKind | undefined => PROMPT_OF[method];
+
 /** Codes that nobody has to send first: one prompt serves all of them. */
 const UNSENT: ReadonlySet<Method> = new Set(['totp', 'hotp', 'recovery', 'pass']);
 

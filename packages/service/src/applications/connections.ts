@@ -1,10 +1,10 @@
-import { LIMITS } from '@nimble-latch/api';
+import { LIMITS, type Parsed } from '@nimble-latch/api';
 import { insert, select, updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
-import type { Handler } from '../http/call.js';
+import type { Call, Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
 import { issueToken } from '../secrets/tokens.js';
 import { assertOidcClaims, changedParameters, oidcParameters } from './oidc.js';
@@ -32,34 +32,47 @@ async function withoutApplication(deps: Deps, work: Work, id: string) {
 
 const DEFAULT_LABELS = { http: 'HTTP', oidc: 'OpenID Connect' } as const;
 
+type Added = Parsed<'connections.add', 'body'>;
+
+/** Connects an application. Throws what does not go together; the caller says whether a key is issued with it. */
+export async function connect(
+  deps: Deps,
+  work: Work,
+  maker: Pick<Call<'connections.add'>, 'actor' | 'origin'>,
+  applicationId: string,
+  body: Added,
+): Promise<string> {
+  const parameters = oidcParameters(body);
+  const { connections } = await readApplication(deps, work, applicationId);
+  if (connections.length >= LIMITS.connectionsPerApplication)
+    throw new Refusal('limit-reached', { limit: LIMITS.connectionsPerApplication });
+  const id = newId(deps);
+  const { kind, claims } = body;
+  const label = body.label ?? DEFAULT_LABELS[kind];
+  const scopes = body.scopes ?? (kind === 'oidc' ? [] : (['check'] as const));
+  await insert(work, 'connections', {
+    id: key(id),
+    applicationId: key(applicationId),
+    kind,
+    label,
+    scopes: wordList(scopes),
+    claims: wordList(claims),
+    parameters: parameters && JSON.stringify(parameters),
+    createdAt: work.now,
+  });
+  const details = { connection: id, kind, scopes: [...scopes], claims };
+  await work.trail(entryOf(maker, 'connection.added', { kind: 'application', id: applicationId }, { details }));
+  return id;
+}
+
 export const addConnection: Handler<'connections.add'> = async (deps, call) => {
-  const parameters = oidcParameters(call.body);
   // Made before anybody asks for it: clients keep the keys that they have read for some minutes.
-  if (parameters) await deps.signing.signer(deps, parameters.algorithm);
+  if (call.body.oidc) await deps.signing.signer(deps, call.body.oidc.algorithm);
   return await call.run(async (work) => {
     const { id: applicationId } = call.params;
-    const { connections } = await readApplication(deps, work, applicationId);
-    if (connections.length >= LIMITS.connectionsPerApplication)
-      throw new Refusal('limit-reached', { limit: LIMITS.connectionsPerApplication });
-    const id = newId(deps);
-    const { kind, claims } = call.body;
-    const label = call.body.label ?? DEFAULT_LABELS[kind];
-    const scopes = call.body.scopes ?? (kind === 'oidc' ? [] : (['check'] as const));
-    await insert(work, 'connections', {
-      id: key(id),
-      applicationId: key(applicationId),
-      kind,
-      label,
-      scopes: wordList(scopes),
-      claims: wordList(claims),
-      parameters: parameters && JSON.stringify(parameters),
-      createdAt: work.now,
-    });
+    const id = await connect(deps, work, call, applicationId, call.body);
+    const issued = call.body.oidc?.client === 'public' ? undefined : await issueKey(deps, work, id);
     const target = { kind: 'application', id: applicationId };
-    await work.trail(
-      entryOf(call, 'connection.added', target, { details: { connection: id, kind, scopes: [...scopes], claims } }),
-    );
-    const issued = parameters?.client === 'public' ? undefined : await issueKey(deps, work, id);
     if (issued)
       await work.trail(
         entryOf(call, 'connection-key.issued', target, { details: { connection: id, key: issued.keyId } }),

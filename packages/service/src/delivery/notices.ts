@@ -51,12 +51,14 @@ export async function noticeTo(
   await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
 }
 
-/** Tells every owner that a countersignature is asked for: whoever asks too, in case it was not really them. */
-export async function noticeOfRequest(
+type Catalogue = ReturnType<typeof catalogue>;
+
+/** Writes to every active owner, each in their language. */
+async function toOwners(
   deps: Deps,
   work: Work,
-  asker: string,
-  consequence: { readonly what: ConsequenceId; readonly facts: Readonly<Record<string, string | number>> },
+  subject: 'signature.subject' | 'emergency.subject',
+  linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
   if (!deps.config.smtp) return;
   const owners = await select<{ id: Buffer; display_name: string; mail_sealed: Buffer; language: string }>(
@@ -72,15 +74,44 @@ export async function noticeOfRequest(
     const lines = [
       say(words.mail.greeting, { name: owner.display_name }),
       '',
-      say(words.mail['signature.asked'], { asker }),
-      sayConsequence(words, consequence),
-      '',
-      say(words.mail['signature.where'], { link: `${deps.config.publicUrl.origin}/administrators` }),
-      say(words.mail['signature.closing'], { asker }),
+      ...linesIn(words),
       '',
       say(words.mail.signature, { organisation: settings.organisation }),
       '',
     ];
-    await sendLater(deps, work, { kind: 'mail', to, subject: words.mail['signature.subject'], text: lines.join('\n') });
+    await sendLater(deps, work, { kind: 'mail', to, subject: words.mail[subject], text: lines.join('\n') });
   }
+}
+
+/** Tells every owner that a countersignature is asked for: whoever asks too, in case it was not really them. */
+export async function noticeOfRequest(
+  deps: Deps,
+  work: Work,
+  asker: string,
+  consequence: { readonly what: ConsequenceId; readonly facts: Readonly<Record<string, string | number>> },
+): Promise<void> {
+  await toOwners(deps, work, 'signature.subject', (words) => [
+    say(words.mail['signature.asked'], { asker }),
+    sayConsequence(words, consequence),
+    '',
+    say(words.mail['signature.where'], { link: `${deps.config.publicUrl.origin}/administrators` }),
+    say(words.mail['signature.closing'], { asker }),
+  ]);
+}
+
+/** Tells every owner that an emergency account was used, and where its story stands. */
+export async function noticeOfEmergency(
+  deps: Deps,
+  work: Work,
+  used: { readonly signIn: string; readonly name: string; readonly applicationId: string; readonly from: string },
+): Promise<void> {
+  const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
+    id: key(used.applicationId),
+  });
+  await toOwners(deps, work, 'emergency.subject', ({ mail }) => [
+    say(mail['emergency.used'], { name: used.name, application: application?.name ?? '', from: used.from }),
+    '',
+    say(mail['emergency.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${used.signIn}` }),
+    mail['emergency.closing'],
+  ]);
 }

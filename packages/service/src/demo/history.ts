@@ -132,6 +132,7 @@ export async function addPlayed(deps: Deps, bulk: BulkLoad, played: Played): Pro
     personId: played.personId,
     decoyId: null,
     displayName: null,
+    emergency: false,
     lastSeenAt: null,
     walkedBy: null,
     sourceAddress: played.source,

@@ -44,7 +44,7 @@ const PAGE_HEADERS = {
 };
 
 /** Pages for everybody, which are no part of the console. */
-const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in']);
+const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in', '/enrol', '/reset-password']);
 const pathOf = (url: string): string => url.split('?')[0]!;
 
 /** The console's files, the description of the interface, and the headers of everything. */

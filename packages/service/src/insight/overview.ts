@@ -1,4 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
+import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
@@ -50,11 +51,34 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
      HAVING locked OR until > :now ORDER BY locked DESC, until DESC LIMIT 20`,
     { now, unlockAt: UNLOCK_AT },
   );
-  return rows.map((row) => ({
+  const turnedAway = rows.map((row) => ({
     person: { id: text(row.id), displayName: row.display_name },
     why: row.locked ? ('locked' as const) : ('paused' as const),
     method: row.method,
+    signIn: null,
+    at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
+  }));
+  return [...(await emergencies(deps, now)), ...turnedAway];
+}
+
+/** Emergency accounts that were let in lately, until somebody has said of the sign-in whether it was meant. */
+async function emergencies(deps: Deps, now: Date): Promise<Answer<'overview.show'>['needsHand']> {
+  const rows = await select<{ id: Buffer; display_name: string; sign_in: Buffer; at: Date }>(
+    deps,
+    `SELECT p.id, p.display_name, s.id AS sign_in, s.begun_at AS at FROM persons p JOIN sign_ins s ON s.person_id = p.id
+     WHERE p.emergency = 1 AND s.id > :since AND s.state = 'let-in' AND s.walked_by IS NULL
+       AND NOT EXISTS (SELECT 1 FROM sign_in_judgements j WHERE j.sign_in_id = s.id)
+     ORDER BY s.id DESC LIMIT 20`,
+    { since: uuidV7Floor(now.getTime() - DAYS * DAY_MS) },
+  );
+  return rows.map((row) => ({
+    person: { id: text(row.id), displayName: row.display_name },
+    why: 'emergency-used',
+    method: null,
+    signIn: text(row.sign_in),
+    at: row.at.toISOString(),
+    until: null,
   }));
 }
 

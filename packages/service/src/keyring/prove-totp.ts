@@ -7,7 +7,10 @@ import { badField, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
-import { guardColumns, guardOf, totpSettings } from './authenticator-row.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { guardColumns, guardOf, totpSettings, type AuthenticatorRow } from './authenticator-row.js';
+import type { Maker } from './begin-totp.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
@@ -15,67 +18,80 @@ import { refreshKeyring } from '../people/facets.js';
 /** While enrolling an operator stands beside it: guesses are counted in this lane. */
 const LANE = 'familiar';
 
-/**
- * Proves a pending authenticator. A wrong code is counted and told with its likely cause; the count must outlive the
- * refusal, so the refusal is made after the transaction.
- */
-export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
-  const { settings } = await deps.settings.current();
-  const codes = call.body.codes.map((typed, i) => {
-    const code = readCode(typed);
+/** Codes as they were typed, read. Throws a Refusal that names the field. */
+export function codesOf(typed: readonly string[]): string[] {
+  return typed.map((one, i) => {
+    const code = readCode(one);
     if (code === undefined) throw badField(`body.codes[${i}]`, 'code-shape');
     return code;
   });
+}
+
+/**
+ * Proves a pending authenticator. A wrong code is counted and told with its likely cause; the count must outlive the
+ * refusal, so the refusal is handed back, to be thrown after the transaction.
+ */
+export async function provePending(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  row: AuthenticatorRow,
+  codes: readonly string[],
+): Promise<Refusal | undefined> {
+  const { settings } = await deps.settings.current();
+  const id = text(row.id);
+  const person = text(row.person_id);
+  if (row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
+  const { parameters } = (await assertOffered(deps, work, person, 'totp')).decided!.cell;
+  const number = parameters?.codesToProve ?? settings.totp.codesToProve;
+  if (codes.length < number) throw badField('body.codes', 'codes-number', { number });
+  const guard = guardOf(row, LANE);
+  const admitted = admit(guard, work.now.getTime());
+  if (!admitted.admitted)
+    throw admitted.why === 'needs-unlock'
+      ? new Refusal('wrong-state', { state: 'locked' })
+      : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+  const sealed = row.secret_sealed!;
+  const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
+  const check = checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), settings.totp.window);
+  if (check.outcome === 'proved') {
+    await updateById(work, 'authenticators', key(id), {
+      state: 'active',
+      activatedAt: work.now,
+      lastStep: check.step,
+      drift: check.drift,
+      ...guardColumns(LANE, CLEAR),
+    });
+    await refreshKeyring(work, person);
+    await work.trail(
+      entryOf(
+        maker,
+        'authenticator.proved',
+        { kind: 'authenticator', id },
+        { person, details: { codes: codes.length } },
+      ),
+    );
+    await noticeTo(deps, work, person, 'authenticator.proved', row.label);
+    return undefined;
+  }
+  await updateById(work, 'authenticators', key(id), guardColumns(LANE, reserve(guard, work.now.getTime())));
+  await work.trail(
+    entryOf(
+      maker,
+      'authenticator.proof-failed',
+      { kind: 'authenticator', id },
+      { person, details: { outcome: check.outcome } },
+    ),
+  );
+  return refusalFor(check);
+}
+
+export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes);
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
-    refusal = undefined;
-    const row = await lockAuthenticator(work, call.params.id);
-    const id = text(row.id);
-    const person = text(row.person_id);
-    if (row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
-    const { parameters } = (await assertOffered(deps, work, person, 'totp')).decided!.cell;
-    const number = parameters?.codesToProve ?? settings.totp.codesToProve;
-    if (codes.length < number) throw badField('body.codes', 'codes-number', { number });
-    const guard = guardOf(row, LANE);
-    const admitted = admit(guard, work.now.getTime());
-    if (!admitted.admitted)
-      throw admitted.why === 'needs-unlock'
-        ? new Refusal('wrong-state', { state: 'locked' })
-        : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
-    const sealed = row.secret_sealed!;
-    const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
-    const check = checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), settings.totp.window);
-    if (check.outcome === 'proved') {
-      await updateById(work, 'authenticators', key(id), {
-        state: 'active',
-        activatedAt: work.now,
-        lastStep: check.step,
-        drift: check.drift,
-        ...guardColumns(LANE, CLEAR),
-      });
-      await refreshKeyring(work, person);
-      await work.trail(
-        entryOf(
-          call,
-          'authenticator.proved',
-          { kind: 'authenticator', id },
-          { person, details: { codes: codes.length } },
-        ),
-      );
-      await noticeTo(deps, work, person, 'authenticator.proved', row.label);
-    } else {
-      await updateById(work, 'authenticators', key(id), guardColumns(LANE, reserve(guard, work.now.getTime())));
-      await work.trail(
-        entryOf(
-          call,
-          'authenticator.proof-failed',
-          { kind: 'authenticator', id },
-          { person, details: { outcome: check.outcome } },
-        ),
-      );
-      refusal = refusalFor(check);
-    }
-    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+    refusal = await provePending(deps, work, call, await lockAuthenticator(work, call.params.id), codes);
+    return { answer: describeAuthenticator(await lockAuthenticator(work, call.params.id)) };
   });
   if (refusal) throw refusal;
   return reply;

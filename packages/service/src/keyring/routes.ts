@@ -2,6 +2,7 @@ import type { AreaHandlers } from '../http/call.js';
 import { beginTotp } from './begin-totp.js';
 import { editCarrier } from './carriers.js';
 import { changeAuthenticator } from './change-authenticator.js';
+import { ownBeginTotp, ownProveTotp, ownSetPassword, ownShow } from './own.js';
 import { proveTotp } from './prove-totp.js';
 import { readKeyring } from './store.js';
 
@@ -14,6 +15,10 @@ export const keyringHandlers: AreaHandlers<
   | 'authenticators.resume'
   | 'authenticators.revoke'
   | 'authenticators.unlock'
+  | 'own.show'
+  | 'own.beginTotp'
+  | 'own.proveTotp'
+  | 'own.setPassword'
 > = {
   'keyring.show': async (deps, { params }) => ({ answer: await readKeyring(deps, params.id) }),
   'carriers.edit': editCarrier,
@@ -22,5 +27,9 @@ export const keyringHandlers: AreaHandlers<
   'authenticators.suspend': changeAuthenticator('authenticators.suspend'),
   'authenticators.resume': changeAuthenticator('authenticators.resume'),
   'authenticators.revoke': changeAuthenticator('authenticators.revoke'),
+  'own.show': ownShow,
+  'own.beginTotp': ownBeginTotp,
+  'own.proveTotp': ownProveTotp,
+  'own.setPassword': ownSetPassword,
   'authenticators.unlock': changeAuthenticator('authenticators.unlock'),
 };

@@ -55,13 +55,22 @@ async function lockOuts(db: Db, before: MethodSettings, after: MethodSettings, c
   return await lockOutsOf(db, { running, methods: was }, { running, methods: willBe }, changer, now);
 }
 
-const review: Handler<'methods.review'> = async (deps, { body, actor }) => {
-  const rows = body.rows as MethodRow[];
-  await assertSound(deps, rows);
-  const { settings } = await readMethods(deps);
-  const { people, named, examined, of } = await lockOuts(deps, settings, { rows }, actor.personId, deps.now());
-  return { answer: { people, named, examined, of } };
-};
+/** Whom other rows would lock out, as the database is seen from here. Throws where they cannot stand. */
+export async function reviewRows(
+  db: Db,
+  rows: readonly MethodRow[],
+  changer: string,
+  now: Date,
+): Promise<Answer<'methods.review'>> {
+  await assertSound(db, rows);
+  const { settings } = await readMethods(db);
+  const { people, named, examined, of } = await lockOuts(db, settings, { rows }, changer, now);
+  return { people, named, examined, of };
+}
+
+const review: Handler<'methods.review'> = async (deps, { body, actor }) => ({
+  answer: await reviewRows(deps, body.rows as MethodRow[], actor.personId, deps.now()),
+});
 
 const edit: Handler<'methods.edit'> = async (deps, call) => {
   const { rows, lockedOut } = call.body as { rows: MethodRow[]; lockedOut: number };

@@ -1,11 +1,11 @@
 import { SealBroken, UnknownKey } from '@nimble-latch/core/secrets';
 import type { AuthorizationRequest } from '@nimble-latch/core/oidc';
-import type { Claim } from '@nimble-latch/core/vocabulary';
+import type { Claim, OwnPlace } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 
 /** How long somebody may take from the application to the first answer on our page. */
-const REQUEST_MS = 15 * 60_000;
+export const CARRIED_MS = 15 * 60_000;
 
 /** A request to sign in, on its way through the browser: checked once, and sealed so that nobody there can change it. */
 export interface CarriedRequest extends Omit<AuthorizationRequest, 'idTokenHint'> {
@@ -24,11 +24,18 @@ export interface CarriedEnd {
   readonly state: string | undefined;
 }
 
-type Kind = 'sign-in' | 'sign-out' | 'pushed';
-type Carried<K extends Kind> = K extends 'sign-out' ? CarriedEnd : CarriedRequest;
+/** Somebody proved at one of our own places who they are: what they may do there, for a quarter of an hour. */
+export interface CarriedRight {
+  readonly personId: string;
+  readonly signInId: string;
+  readonly place: OwnPlace;
+}
+
+type Kind = 'sign-in' | 'sign-out' | 'pushed' | 'right';
+type Carried<K extends Kind> = K extends 'sign-out' ? CarriedEnd : K extends 'right' ? CarriedRight : CarriedRequest;
 
 /** Seals something for a page, or for the address of a pushed request. Nothing of it is stored. */
-export function carry<K extends Kind>(deps: Deps, kind: K, what: Carried<K>, lifeMs = REQUEST_MS): string {
+export function carry<K extends Kind>(deps: Deps, kind: K, what: Carried<K>, lifeMs = CARRIED_MS): string {
   const plain = JSON.stringify({ until: deps.now().getTime() + lifeMs, what });
   return deps.keys.current.seal('request', kind, Buffer.from(plain), deps.random(12)).toString('base64url');
 }

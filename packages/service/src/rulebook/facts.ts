@@ -1,9 +1,10 @@
 import { barredFor } from '@nimble-latch/core/methods';
 import { recordFacts, systemOf, type Decision, type Facts } from '@nimble-latch/core/rulebook';
-import type { Requirement } from '@nimble-latch/core/signin';
-import type { Role } from '@nimble-latch/core/vocabulary';
+import { guardedOutcome, type Requirement } from '@nimble-latch/core/signin';
+import type { MethodPurpose, Role } from '@nimble-latch/core/vocabulary';
 import { locate } from '../networks/table.js';
 import type { Db } from '../db/sql.js';
+import { ENROLMENT_APPLICATION, RESET_APPLICATION } from '../ids.js';
 import type { RunningMethods } from '../methods/cache.js';
 import type { RunningRulebook } from './running.js';
 
@@ -92,19 +93,33 @@ export async function factsOf(
   };
 }
 
-/** What a decision asks of a sign-in, as it is kept with it. */
+/** What a method must be good for to count at an application. */
+export function purposeAt(applicationId: string): MethodPurpose {
+  if (applicationId === ENROLMENT_APPLICATION) return 'enrol';
+  return applicationId === RESET_APPLICATION ? 'reset' : 'sign-in';
+}
+
+/**
+ * What a decision asks of a sign-in, as it is kept with it. At the places where somebody comes to new authenticators, a rule
+ * that does not name them is taken strictly, and without its days of grace.
+ */
 export function requirementOf(
   { number, needs, ruled }: RunningRulebook,
   { index, rule, outcome, trial }: Decision,
   facts: Facts,
   { settings }: RunningMethods,
 ): Requirement {
-  const barred = barredFor(settings, facts.person.groups);
+  const purpose = purposeAt(facts.application);
+  const barred = barredFor(settings, facts.person.groups, purpose);
+  const places = rule?.conditions.applications;
+  const named = places !== undefined && !places.not && places.names.includes(facts.application);
+  const guarded = purpose !== 'sign-in' && !named;
+  const asked = guarded ? guardedOutcome(outcome) : outcome;
   return {
     version: number,
     rule: rule ? { index: index!, name: rule.name } : null,
     trial: trial ? { index: trial.index, name: trial.rule.name } : null,
-    outcome: barred.length > 0 ? { ...outcome, barred } : outcome,
+    outcome: barred.length > 0 ? { ...asked, barred } : asked,
     ...(needs.person ||
     needs.networks ||
     facts.risk !== undefined ||
@@ -112,7 +127,7 @@ export function requirementOf(
     facts.browser !== undefined
       ? { facts: recordFacts(facts, ruled) }
       : {}),
-    ...(rule?.grace ? { grace: rule.grace } : {}),
+    ...(rule?.grace && !guarded ? { grace: rule.grace } : {}),
     ...(rule && rule.rememberDays > 0 ? { remember: rule.rememberDays } : {}),
   };
 }

@@ -8,7 +8,14 @@ import { CONSOLE_APPLICATION, text } from '../ids.js';
 import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
 import type { RunningMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
-import { PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFacts, type PersonFactsRow } from './facts.js';
+import {
+  PERSON_FACTS_OF_P,
+  personFactsOf,
+  purposeAt,
+  requirementOf,
+  type PersonFacts,
+  type PersonFactsRow,
+} from './facts.js';
 import type { RunningRulebook } from './running.js';
 import type { ShownFinding } from './shown.js';
 
@@ -129,6 +136,8 @@ export async function lockOutsOf(
         const id = text(application.id);
         // The console is for people with a role.
         if (id === CONSOLE_APPLICATION && person.roles.size === 0) continue;
+        // Nobody needs to enrol or to reset something to do their work.
+        if (purposeAt(id) !== 'sign-in') continue;
         const vouched = Number(application.vouches) === 1 && !hasPassword;
         const then = from.map((place) => after.meets(factsAt(person, id, place, at), keyring, vouched));
         const gets = then.some(({ state }) => state === 'let-in');

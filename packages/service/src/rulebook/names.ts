@@ -1,7 +1,7 @@
 import { namesUsed, type Binding, type Known, type Rulebook, type UsedNames } from '@nimble-latch/core/rulebook';
 import type { NameKind } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
-import { key, text } from '../ids.js';
+import { ENROLMENT_APPLICATION, key, RESET_APPLICATION, text } from '../ids.js';
 import { readNetworks } from '../networks/table.js';
 
 /** The names of a rulebook, looked up. */
@@ -95,6 +95,11 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
     networks: new Set(found('networks')),
     countries: new Set(networks.flatMap((network) => network.country ?? [])),
     cities: new Set(networks.flatMap((network) => network.city ?? [])),
+    ownPlaces: new Set(
+      found('applications').filter((name) =>
+        [ENROLMENT_APPLICATION, RESET_APPLICATION].includes(binding.applications[name.toLowerCase()]!),
+      ),
+    ),
   };
   return { binding, known, renamed };
 }

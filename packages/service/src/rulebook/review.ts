@@ -6,6 +6,7 @@ import { structuredPatch } from 'diff';
 import { enrollable } from '@nimble-latch/core/methods';
 import type { Db } from '../db/sql.js';
 import { readMethods } from '../methods/cache.js';
+import { notCarried } from './carried.js';
 import { lookUp } from './names.js';
 import { shownFinding, shownRulebook, type ShownFinding } from './shown.js';
 
@@ -57,6 +58,7 @@ export async function readText(db: Db, text: string, before: Binding, now: Date)
       facts: { name, now: called },
     })),
     ...impossible(rulebook, enrollable((await readMethods(db)).settings)),
+    ...(await notCarried(db, rulebook, binding)),
   ];
   return { problems: [], sound: { rulebook, binding, findings } };
 }

@@ -33,6 +33,7 @@ export function shownFinding({ rules }: Rulebook, finding: Finding): ShownFindin
       return told({ until: rule.grace?.lastDay ?? '' });
     case 'name-unknown':
       return { ...told({ name: finding.name }), kind: finding.kind };
+    case 'enrols-by-one-proof':
     case 'group-empty':
       return told({ name: finding.name });
   }

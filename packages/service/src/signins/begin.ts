@@ -141,6 +141,7 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     personId: subject.personId,
     decoyId: subject.decoyId,
     displayName: subject.displayName,
+    emergency: subject.emergency,
     lastSeenAt: null,
     walkedBy: place.walkedBy,
     sourceAddress: circumstances.sourceAddress,

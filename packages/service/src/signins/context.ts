@@ -1,6 +1,7 @@
 import type { SignIn } from '@nimble-latch/core/signin';
 import type { TrailAction } from '@nimble-latch/core/vocabulary';
 import type { Work } from '../db/unit-of-work.js';
+import { noticeOfEmergency } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type Actor } from '../http/actors.js';
 import type { NewEntry } from '../trail/writer.js';
@@ -43,4 +44,28 @@ export async function tellTrail(deps: Deps, work: Work, driver: Driver, stored: 
   const { signIn } = stored;
   if (signIn.state !== 'asking') deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' });
   await work.trail(trailEntryOf(driver, stored));
+  if (stored.emergency && signIn.state === 'let-in' && !stored.walkedBy) await alarm(deps, work, driver, stored);
+}
+
+/** An emergency account was used: an entry of its own, a line in the log, and a notice to every owner. */
+async function alarm(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
+  const person = stored.personId!;
+  await work.trail(
+    entryOf(
+      driver,
+      'emergency-account.used',
+      { kind: 'person', id: person },
+      {
+        person,
+        details: { signIn: stored.id, ...(stored.sourceAddress ? { sourceAddress: stored.sourceAddress } : {}) },
+      },
+    ),
+  );
+  deps.log.warn({ origin: driver.origin }, 'an emergency account was used');
+  await noticeOfEmergency(deps, work, {
+    signIn: stored.id,
+    name: stored.displayName ?? '',
+    applicationId: stored.applicationId,
+    from: stored.sourceAddress ?? driver.origin,
+  });
 }

@@ -49,7 +49,8 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
   const { decision, rules } = explain(running.compiled, facts);
   const now = requirementOf(running, decision, facts, methods);
   const barred = question.barred ?? now.outcome.barred ?? [];
-  const requirement = { ...now, outcome: { ...decision.outcome, barred } };
+  const { barred: _kept, ...asked } = now.outcome;
+  const requirement = { ...now, outcome: { ...asked, barred } };
   const usable = keyring.filter(({ method }) => !barred.includes(method));
   const labels = new Map(held.map((one) => [text(one.id), one]));
   const named = running.rulebook.rules;
@@ -77,7 +78,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
     }),
     decidedBy: decision.rule?.name ?? null,
     trial: decision.trial?.rule.name ?? null,
-    outcome: shownOutcome(decision.outcome),
+    outcome: shownOutcome(asked),
     barred: [...barred],
     ways: waysFor(requirement.outcome, keyring, []).map((way) => ({
       ...shownWay(way),

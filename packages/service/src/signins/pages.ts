@@ -1,4 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
+import { offersReset } from '@nimble-latch/core/methods';
 import { backWithError, neededFor } from '@nimble-latch/core/oidc';
 import { promptOf, type ProofDone } from '@nimble-latch/core/signin';
 import {
@@ -48,7 +49,7 @@ function counting(request: CarriedRequest, session: BrowserSession | undefined, 
 export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   const request = await carried(deps, 'sign-in', call.body.request);
   const client = await clientOf(deps, request);
-  const { settings } = await deps.settings.current();
+  const [{ settings }, methods] = await Promise.all([deps.settings.current(), deps.methods.current()]);
   const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
   const named = request.passwordChecked && client.claims.includes('password-checked');
   // Somebody who is to say who they are is not taken for whoever was here before.
@@ -62,6 +63,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     back: back('access_denied', 'the person gave up, or was not let in'),
     person: resumes ? session.displayName : null,
     loginHint: request.loginHint ?? null,
+    resets: offersReset(methods.settings),
     named,
   };
   const nobodyYet = { signIn: null, handle: null, rememberDays: 0, redirect: null };

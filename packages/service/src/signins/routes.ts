@@ -16,6 +16,7 @@ import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
 import { judge } from './judge.js';
 import { meets } from './meets.js';
+import { ownBegin, ownProve } from './own.js';
 import { pagesBegin, pagesProve } from './pages.js';
 import { prove } from './prove.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf, type StoredSignIn } from './store.js';
@@ -120,6 +121,8 @@ export const signInHandlers: AreaHandlers<
   | 'signIns.cancel'
   | 'console.begin'
   | 'console.prove'
+  | 'own.begin'
+  | 'own.prove'
   | 'pages.begin'
   | 'pages.prove'
   | 'walkThroughs.begin'
@@ -138,6 +141,8 @@ export const signInHandlers: AreaHandlers<
   'signIns.cancel': cancelForApplication,
   'console.begin': consoleBegin,
   'console.prove': consoleProve,
+  'own.begin': ownBegin,
+  'own.prove': ownProve,
   'pages.begin': pagesBegin,
   'pages.prove': pagesProve,
   'walkThroughs.begin': beginWalk,

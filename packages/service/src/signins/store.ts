@@ -27,11 +27,12 @@ export interface SignInRow {
   begun_at: Date;
   ended_at: Date | null;
   display_name: string | null;
+  emergency: number | null;
   last_seen_at: Date | null;
 }
 
 export const SIGN_IN_COLUMNS =
-  's.*, (SELECT p.display_name FROM persons p WHERE p.id = s.person_id) AS display_name, (SELECT p.last_seen_at FROM persons p WHERE p.id = s.person_id) AS last_seen_at';
+  's.*, (SELECT p.display_name FROM persons p WHERE p.id = s.person_id) AS display_name, (SELECT p.last_seen_at FROM persons p WHERE p.id = s.person_id) AS last_seen_at, (SELECT p.emergency FROM persons p WHERE p.id = s.person_id) AS emergency';
 
 export function storedSignIn(row: SignInRow): StoredSignIn {
   return {
@@ -41,6 +42,7 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
     personId: textOrNull(row.person_id),
     decoyId: row.decoy_id,
     displayName: row.display_name,
+    emergency: Number(row.emergency ?? 0) === 1,
     lastSeenAt: row.last_seen_at,
     walkedBy: textOrNull(row.walked_by),
     sourceAddress: row.source_address,

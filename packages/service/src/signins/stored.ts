@@ -11,6 +11,8 @@ export interface StoredSignIn {
   readonly personId: string | null;
   readonly decoyId: Buffer | null;
   readonly displayName: string | null;
+  /** An emergency account: that it is used is told to every owner. */
+  readonly emergency: boolean;
   /** When the person was last noted as having signed in. */
   readonly lastSeenAt: Date | null;
   /** The operator who does it by hand. */

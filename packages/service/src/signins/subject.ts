@@ -11,6 +11,7 @@ import { NOBODY, PERSON_FACTS_OF_P, personFactsOf, type PersonFacts, type Person
 export interface Subject {
   readonly personId: string | null;
   readonly displayName: string | null;
+  readonly emergency: boolean;
   readonly keyring: readonly Usable[];
   readonly facts: PersonFacts;
   /** Null for an active person. */
@@ -38,6 +39,7 @@ interface FoundRow extends Partial<PersonFactsRow> {
   id: Buffer;
   state: PersonState;
   display_name: string;
+  emergency: number;
   keyring: string | null;
 }
 
@@ -47,7 +49,7 @@ const finding =
   async (db: Db, names: readonly string[]): Promise<readonly (FoundRow | undefined)[]> => {
     const rows = await select<FoundRow>(
       db,
-      `SELECT n.value AS name, p.id, p.state, p.display_name, ${KEYRING_OF_P} AS keyring${more}
+      `SELECT n.value AS name, p.id, p.state, p.display_name, p.emergency, ${KEYRING_OF_P} AS keyring${more}
        FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:names)`,
       { names },
     );
@@ -72,6 +74,7 @@ export async function findSubject(deps: Deps, typed: string, withFacts: boolean)
     return {
       personId: row ? text(row.id) : null,
       displayName: null,
+      emergency: false,
       keyring: DECOY_KEYRING,
       facts: NOBODY,
       decoyId: deps.keys.current.decoyId(value),
@@ -80,6 +83,7 @@ export async function findSubject(deps: Deps, typed: string, withFacts: boolean)
   return {
     personId: id,
     displayName: row.display_name,
+    emergency: Number(row.emergency) === 1,
     keyring: keyringOf(row.keyring),
     facts: withFacts ? personFactsOf(id, row as PersonFactsRow) : NOBODY,
     decoyId: null,

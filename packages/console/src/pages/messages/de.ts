@@ -64,5 +64,46 @@ export const de: Words = {
   until: '{rule}, bis {until}',
   forget: 'Vergessen',
   forgotten: 'Vergessen. Dort werden Sie wieder gefragt.',
+  forgot: 'Passwort vergessen?',
+  enrolHere: 'Selbst einrichten',
+  enrolling: {
+    title: 'Etwas zum Ausweisen einrichten',
+    intro:
+      'Etwas neben dem Passwort, das zeigt, dass Sie es sind: zum Beispiel eine App auf Ihrem Telefon. Sagen Sie zuerst, wer Sie sind.',
+    notHere:
+      'Mit dem, was Sie nachgewiesen haben, lässt sich von hier aus nichts einrichten. Versuchen Sie es vom Arbeitsplatz aus, oder fragen Sie Ihren Helpdesk: er richtet es mit Ihnen ein.',
+    hello: 'Guten Tag, {name}',
+    nothingHeld: 'Sie haben noch nichts.',
+    held: 'Was Sie haben:',
+    since: 'seit {at}',
+    carrier: 'Wie heißt das Telefon?',
+    carrierHint: 'Damit Sie und der Helpdesk wissen, welches gemeint ist, wenn es verloren geht. Darf leer bleiben.',
+    start: 'Eine App einrichten, die Codes zeigt',
+    another: 'Noch eine einrichten, als Ersatz',
+    notOffered:
+      'Eine App, die Codes zeigt, kann für Sie nicht eingerichtet werden. Fragen Sie Ihren Helpdesk, was geht.',
+    until: 'Diese Seite gilt bis {until}; danach sagen Sie noch einmal, wer Sie sind.',
+    scanTitle: 'Den Schlüssel in die App übernehmen',
+    scan: 'Öffnen Sie auf Ihrem Telefon eine App für Codes und lassen Sie sie dieses Bild lesen.',
+    qr: 'QR-Bild mit dem Schlüssel',
+    here: 'Die App ist auf diesem Gerät: öffnen',
+    orType: 'Oder tippen Sie den Schlüssel ab:',
+    secondCode: 'Der nächste Code danach',
+    finish: 'Fertig',
+    back: 'Zurück',
+    doneTitle: 'Fertig',
+    done: 'Es funktioniert und gilt ab jetzt. Geht das Telefon verloren, so sagen Sie es gleich Ihrem Helpdesk; mit einem Ersatz auf einem anderen Gerät kommen Sie solange hinein.',
+  },
+  resetting: {
+    title: 'Ein neues Passwort setzen',
+    intro:
+      'Für den Fall, dass Sie Ihres vergessen haben und etwas anderes besitzen, das zeigt, dass Sie es sind. Sagen Sie zuerst, wer Sie sind.',
+    notHere:
+      'Mit dem, was Sie nachgewiesen haben, lässt sich von hier aus kein neues Passwort setzen. Fragen Sie Ihren Helpdesk.',
+    newHint: 'Ein paar Wörter zusammen sind gut. Sie werden überall abgemeldet.',
+    finish: 'Setzen',
+    doneTitle: 'Ihr Passwort ist neu',
+    done: 'Melden Sie sich ab jetzt überall damit an.',
+  },
   language: 'Sprache',
 };

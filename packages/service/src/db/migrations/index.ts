@@ -8,6 +8,7 @@ import { access } from './0007-access.js';
 import { rulebook } from './0008-rulebook.js';
 import { methods } from './0010-methods.js';
 import { risk } from './0011-risk.js';
+import { ownPlaces } from './0012-own-places.js';
 import { signInPages } from './0009-sign-in-pages.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
@@ -30,4 +31,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...signInPages,
   ...methods,
   ...risk,
+  ...ownPlaces,
 ];

@@ -1,0 +1,93 @@
+import { METHODS, OWN_PLACES, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { open, route } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line, nothing, secretText } from '../schema.js';
+import { totpBegun, typedCode } from './keyring.js';
+import { proofBody, signIn } from './signins.js';
+
+const right = z
+  .string()
+  .min(1)
+  .max(LIMITS.requestChars)
+  .regex(/^[\w-]+$/)
+  .describe('As own.prove gave it; good for a quarter of an hour');
+
+const byId = z.strictObject({ id });
+const BY_RIGHT = 'whoever has just proved who they are, which the right shows';
+
+/** Places of our own where people help themselves; the rulebook says who may, as at any application. */
+export const ownRoutes = {
+  'own.begin': route('own.begin', {
+    summary: 'Begin to sign in where people help themselves: to enrol something, or to replace a forgotten password',
+    access: open('nobody is signed in yet'),
+    body: z.strictObject({ place: z.enum(OWN_PLACES), loginName: secretText(LIMITS.loginNameChars * 2) }),
+    answer: z.strictObject({
+      signIn,
+      handle: z.string().describe('Proves in the next calls that they come from whoever began'),
+    }),
+    status: 201,
+    errors: ['throttled'],
+    trail: ['sign-in.refused', 'sign-in.enrol-first'],
+  }),
+  'own.prove': route('own.prove', {
+    summary: 'Answer the prompt; once let in, the answer holds the right to go on',
+    access: open('nobody is signed in yet'),
+    params: byId,
+    body: z.strictObject({ ...proofBody.shape, handle: secretText(100) }),
+    answer: z.strictObject({
+      signIn,
+      right: z.string().nullable().describe('Sent with every call that follows, for a quarter of an hour'),
+    }),
+    errors: ['sign-in-ended', 'sign-in-moved-on', 'not-permitted'],
+    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
+  }),
+  'own.show': route('own.show', {
+    summary: 'What one holds, and what one may enrol',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right }),
+    answer: z.strictObject({
+      organisation: z.string(),
+      displayName: z.string(),
+      until: instant.describe('Until when the right is good'),
+      held: z.array(
+        z.strictObject({ method: z.enum(METHODS), label: z.string(), carrier: z.string().nullable(), since: instant }),
+      ),
+      offers: z.array(
+        z.strictObject({
+          method: z.enum(METHODS),
+          enrol: z.boolean(),
+          why: z.enum(WHY_NOT_OFFERED).nullable().describe('Why not'),
+        }),
+      ),
+    }),
+    errors: ['request-gone'],
+    trail: { none: 'shows somebody their own; nothing is changed' },
+  }),
+  'own.beginTotp': route('own.beginTotp', {
+    summary: 'Begin to enrol an app that shows codes; the key is in this one answer and never again',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right, carrier: line(LIMITS.labelChars).default('Phone') }),
+    answer: totpBegun,
+    status: 201,
+    errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered'],
+    trail: ['authenticator.begun', 'carrier.added'],
+  }),
+  'own.proveTotp': route('own.proveTotp', {
+    summary: 'Prove what was begun by its first code, or by two; it can be used from then on',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, codes: z.array(typedCode).min(1).max(2) }),
+    answer: z.strictObject({ label: z.string() }),
+    errors: ['request-gone', 'wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
+    trail: ['authenticator.proved', 'authenticator.proof-failed'],
+  }),
+  'own.setPassword': route('own.setPassword', {
+    summary: 'Set a new password in place of the one that was forgotten; all sessions end',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right, next: secretText(LIMITS.passwordChars) }),
+    answer: nothing,
+    errors: ['request-gone', 'password-weak', 'method-not-offered'],
+    trail: ['password.set'],
+  }),
+};

@@ -1,0 +1,166 @@
+import type { Answer } from '@nimble-latch/api';
+import { useEffect, useState } from 'react';
+import { styled } from 'styled-components';
+import { Button } from '../components/button.js';
+import { Form, TextField } from '../components/fields.js';
+import { Row, ShownCode, Small, Soft } from '../components/layout.js';
+import { Qr } from '../components/qr.js';
+import { space } from '../theme/tokens.js';
+import { call, troubleOf } from './api.js';
+import { Hall } from './hall.js';
+import { moment, say, shared, words } from './messages/index.js';
+import { OwnSignIn } from './own-sign-in.js';
+import { Trouble } from './prompt-form.js';
+
+const w = words.enrolling;
+type Shown = Answer<'own.show'>;
+type Begun = Answer<'own.beginTotp'>;
+
+const List = styled.ul`
+  list-style: none;
+  display: grid;
+  gap: ${space.snug};
+`;
+
+/** Somebody enrols an authenticator themselves: prove, choose, do it, prove it, done. */
+export function EnrolPage() {
+  return (
+    <OwnSignIn place="enrolment" title={w.title} intro={w.intro} notHere={w.notHere}>
+      {(right) => <Enrol right={right} />}
+    </OwnSignIn>
+  );
+}
+
+function Enrol({ right }: { right: string }) {
+  const [shown, setShown] = useState<Shown>();
+  const [begun, setBegun] = useState<Begun>();
+  const [done, setDone] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  const [carrier, setCarrier] = useState('');
+  const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
+  const read = async () => setShown(await call('own.show', { body: { right } }));
+  useEffect(() => doing(read), []);
+
+  if (!shown)
+    return (
+      <Hall title={trouble === undefined ? words.wait : words.problemTitle}>
+        <Trouble text={trouble} />
+      </Hall>
+    );
+  const { organisation } = shown;
+  if (begun && !done)
+    return (
+      <Prove
+        right={right}
+        begun={begun}
+        organisation={organisation}
+        onProved={() =>
+          doing(async () => {
+            await read();
+            setDone(true);
+          })
+        }
+        onBack={() => setBegun(undefined)}
+      />
+    );
+  const totp = shown.offers.find(({ method }) => method === 'totp');
+  const start = () =>
+    doing(async () => {
+      setTrouble(undefined);
+      const name = carrier.trim();
+      setBegun(await call('own.beginTotp', { body: { right, ...(name === '' ? {} : { carrier: name }) } }));
+      setDone(false);
+    });
+  return (
+    <Hall organisation={organisation} title={done ? w.doneTitle : say(w.hello, { name: shown.displayName })}>
+      <Trouble text={trouble} />
+      {done && <p role="status">{w.done}</p>}
+      <p>{shown.held.length === 0 ? w.nothingHeld : w.held}</p>
+      <List>
+        {shown.held.map((one) => (
+          <li key={`${one.method} ${one.since}`}>
+            {shared.methods[one.method]}
+            {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
+          </li>
+        ))}
+      </List>
+      {totp?.enrol ? (
+        <Form
+          onSubmit={(event) => {
+            event.preventDefault();
+            start();
+          }}
+        >
+          <TextField label={w.carrier} description={w.carrierHint} value={carrier} onChange={setCarrier} />
+          <Button look={done ? 'plain' : 'main'} type="submit">
+            {done ? w.another : w.start}
+          </Button>
+        </Form>
+      ) : (
+        <p>{w.notOffered}</p>
+      )}
+      <Small>{say(w.until, { until: moment(shown.until) })}</Small>
+    </Hall>
+  );
+}
+
+function Prove({
+  right,
+  begun,
+  organisation,
+  onProved,
+  onBack,
+}: {
+  right: string;
+  begun: Begun;
+  organisation: string;
+  onProved: () => void;
+  onBack: () => void;
+}) {
+  const [codes, setCodes] = useState<string[]>([]);
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  const labels = [words.code, w.secondCode].slice(0, begun.codesNeeded);
+  return (
+    <Hall organisation={organisation} title={w.scanTitle}>
+      <p>{w.scan}</p>
+      <Qr src={`data:image/svg+xml;base64,${btoa(begun.qrSvg)}`} alt={w.qr} />
+      <a href={begun.keyUri}>{w.here}</a>
+      <p>{w.orType}</p>
+      <ShownCode>{begun.key}</ShownCode>
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          setBusy(true);
+          setTrouble(undefined);
+          call('own.proveTotp', { params: { id: begun.authenticator.id }, body: { right, codes } }).then(
+            onProved,
+            (error: unknown) => {
+              setTrouble(troubleOf(error));
+              setBusy(false);
+            },
+          );
+        }}
+      >
+        <Trouble text={trouble} />
+        {labels.map((label, i) => (
+          <TextField
+            key={label}
+            label={label}
+            value={codes[i] ?? ''}
+            onChange={(value) => setCodes(Object.assign([...codes], { [i]: value }))}
+            inputMode="numeric"
+            autoComplete="one-time-code"
+            code
+          />
+        ))}
+        <Row>
+          <Button look="main" type="submit" isDisabled={busy || labels.some((_, i) => !codes[i])}>
+            {w.finish}
+          </Button>
+          <Button onPress={onBack}>{w.back}</Button>
+        </Row>
+      </Form>
+    </Hall>
+  );
+}

@@ -1,0 +1,100 @@
+import type { Answer } from '@nimble-latch/api';
+import { useEffect, useState, type ReactNode } from 'react';
+import { Button } from '../components/button.js';
+import { Row } from '../components/layout.js';
+import { call, troubleOf } from './api.js';
+import { Hall } from './hall.js';
+import { say, shared, words as w } from './messages/index.js';
+import { PromptForm, WhoForm } from './prompt-form.js';
+
+type Begun = Answer<'own.begin'>;
+/** Ends that are no mistake of whoever came. */
+const NOT_HERE: readonly Begun['signIn']['reason'][] = ['refused-by-rule', 'prompt-not-carried'];
+
+/** Signs somebody in where people help themselves; then goes on with the right that they proved. */
+export function OwnSignIn({
+  place,
+  title,
+  intro,
+  notHere,
+  children,
+}: {
+  place: 'enrolment' | 'password-reset';
+  title: string;
+  intro: string;
+  /** What to do where a rule does not let them. */
+  notHere: string;
+  children: (right: string, organisation: string | undefined) => ReactNode;
+}) {
+  const [organisation, setOrganisation] = useState<string>();
+  const [begun, setBegun] = useState<Begun & { loginName: string }>();
+  const [right, setRight] = useState<string>();
+  useEffect(() => {
+    call('pages.show').then(
+      (shown) => setOrganisation(shown.organisation),
+      () => undefined,
+    );
+  }, []);
+  if (right !== undefined) return children(right, organisation);
+  const hall = (what: ReactNode) => (
+    <Hall {...(organisation === undefined ? {} : { organisation })} title={title}>
+      {what}
+    </Hall>
+  );
+  if (!begun)
+    return hall(
+      <>
+        <p>{intro}</p>
+        <WhoForm
+          hint={null}
+          onName={async (loginName) => {
+            try {
+              setBegun({ ...(await call('own.begin', { body: { place, loginName } })), loginName });
+              return undefined;
+            } catch (error) {
+              return troubleOf(error);
+            }
+          }}
+        />
+      </>,
+    );
+  const { signIn, handle, loginName } = begun;
+  const restart = () => setBegun(undefined);
+  if (signIn.state !== 'asking')
+    return hall(
+      <>
+        <p role="alert">
+          {signIn.state === 'enrol-first' || NOT_HERE.includes(signIn.reason)
+            ? notHere
+            : say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] })}
+        </p>
+        <Row>
+          <Button look="main" onPress={restart}>
+            {w.again}
+          </Button>
+        </Row>
+      </>,
+    );
+  return hall(
+    <>
+      <Row>
+        <span>{say(w.as, { name: loginName })}</span>
+        <Button look="quiet" onPress={restart}>
+          {w.other}
+        </Button>
+      </Row>
+      <PromptForm
+        key={`${signIn.prompt!.kind} ${signIn.prompt!.methods.join()}`}
+        signIn={signIn}
+        name={loginName}
+        finish={w.next}
+        prove={async (proof) => {
+          const answer = await call('own.prove', { params: { id: signIn.id }, body: { handle, ...proof } });
+          setBegun({ ...begun, signIn: answer.signIn });
+          if (answer.right !== null) setRight(answer.right);
+          return answer.signIn;
+        }}
+      />
+    </>,
+  );
+}

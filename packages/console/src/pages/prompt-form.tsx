@@ -1,0 +1,161 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Button } from '../components/button.js';
+import { Checkbox, Form, TextField } from '../components/fields.js';
+import { Banner, Small } from '../components/layout.js';
+import { troubleOf } from './api.js';
+import { locale, say, shared, words as w } from './messages/index.js';
+
+type SignIn = NonNullable<Answer<'pages.prove'>['signIn']>;
+/** What answers a prompt. */
+export interface Proof {
+  readonly kind: 'password' | 'code' | 'new-password' | 'choose';
+  readonly value: string;
+}
+
+export const Trouble = ({ text }: { text: string | undefined }) =>
+  text === undefined ? null : (
+    <Banner $tone="danger" role="alert">
+      {text}
+    </Banner>
+  );
+
+/** One prompt of a sign-in, whichever page it is on. Keep it apart by `key` from the prompt before. */
+export function PromptForm({
+  signIn,
+  name,
+  rememberDays = 0,
+  finish = w.finish,
+  prove,
+}: {
+  signIn: SignIn;
+  /** Whose password it is, for password managers. */
+  name: string | null;
+  rememberDays?: number;
+  finish?: string;
+  /** Sends a proof; answers the sign-in as it then is. */
+  prove: (proof: Proof, remember: boolean) => Promise<SignIn>;
+}) {
+  const [typed, setTyped] = useState('');
+  const [remember, setRemember] = useState(false);
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  const prompt = signIn.prompt!;
+  const kind = prompt.kind === 'password' || prompt.kind === 'new-password' ? prompt.kind : 'code';
+
+  async function step(other?: string): Promise<void> {
+    setBusy(true);
+    setTrouble(undefined);
+    try {
+      const now = await prove(
+        other === undefined ? { kind, value: typed } : { kind: 'choose', value: other },
+        remember,
+      );
+      setTyped('');
+      if (now.retryAt) setTrouble(say(w.paused, { when: new Date(now.retryAt).toLocaleTimeString(locale) }));
+      else if (now.state === 'asking' && now.reason) setTrouble(w.wrong);
+    } catch (error) {
+      setTrouble(troubleOf(error));
+    } finally {
+      setBusy(false);
+    }
+  }
+
+  return (
+    <Form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void step();
+      }}
+    >
+      <Trouble text={trouble} />
+      {/* Password managers look for whose password it is. */}
+      <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />
+      <ProofField kind={kind} value={typed} onChange={setTyped} />
+      {rememberDays > 0 && (
+        <div>
+          <Checkbox isSelected={remember} onChange={setRemember}>
+            {say(w.remember, { days: rememberDays })}
+          </Checkbox>
+          <Small>{w.rememberHint}</Small>
+        </div>
+      )}
+      <Button look="main" type="submit" isDisabled={busy || typed === ''}>
+        {kind === 'password' ? w.next : finish}
+      </Button>
+      {prompt.others.map((other) => (
+        <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>
+          {say(w.instead, { prompt: shared.prompts[other.kind] })}
+        </Button>
+      ))}
+    </Form>
+  );
+}
+
+function ProofField({
+  kind,
+  ...field
+}: {
+  kind: 'password' | 'code' | 'new-password';
+  value: string;
+  onChange: (value: string) => void;
+}) {
+  switch (kind) {
+    case 'new-password':
+      return (
+        <TextField
+          {...field}
+          label={w.newPassword}
+          description={w.newPasswordHint}
+          type="password"
+          autoFocus
+          autoComplete="new-password"
+        />
+      );
+    case 'password':
+      return <TextField {...field} label={w.password} type="password" autoFocus autoComplete="current-password" />;
+    case 'code':
+      return (
+        <TextField
+          {...field}
+          label={w.code}
+          description={w.codeHint}
+          autoFocus
+          autoComplete="one-time-code"
+          inputMode="numeric"
+          code
+        />
+      );
+  }
+}
+
+/** Who signs in: one field. */
+export function WhoForm({
+  hint,
+  onName,
+}: {
+  hint: string | null;
+  onName: (name: string) => Promise<string | undefined>;
+}) {
+  const [name, setName] = useState(hint ?? '');
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  return (
+    <Form
+      onSubmit={(event) => {
+        event.preventDefault();
+        setBusy(true);
+        void onName(name).then((wrong) => {
+          setTrouble(wrong);
+          setBusy(false);
+        });
+      }}
+    >
+      <Trouble text={trouble} />
+      <TextField label={w.loginName} value={name} onChange={setName} autoFocus autoComplete="username" />
+      <Button look="main" type="submit" isDisabled={busy || name.trim() === ''}>
+        {w.next}
+      </Button>
+    </Form>
+  );
+}
