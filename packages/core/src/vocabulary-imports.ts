@@ -1,7 +1,9 @@
 /** The closed sets of files that are brought in. Part of the vocabulary, which is where they are imported from. */
 
+import { TOKEN_REASONS } from './vocabulary-tokens.js';
+
 /** What a file that is brought in lists. */
-export const IMPORT_KINDS = ['people', 'groups'] as const;
+export const IMPORT_KINDS = ['people', 'groups', 'tokens'] as const;
 export type ImportKind = (typeof IMPORT_KINDS)[number];
 
 /** Where an import stands. `stopped`: half of it may be written; it can go on. */
@@ -27,7 +29,28 @@ export const PEOPLE_COLUMNS = [
 /** What a column of a file about groups can mean. */
 export const GROUP_COLUMNS = ['nothing', 'group', 'description', 'part-of', 'member'] as const;
 
-export const COLUMN_MEANINGS = [...PEOPLE_COLUMNS, 'group', 'description', 'part-of', 'member'] as const;
+export const COLUMN_MEANINGS = [
+  ...PEOPLE_COLUMNS,
+  'group',
+  'description',
+  'part-of',
+  'member',
+  'serial',
+  'secret',
+  'maker',
+  'model',
+  'kind',
+  'algorithm',
+  'digits',
+  'period',
+  't0',
+  'counter',
+  'drift',
+  'starts',
+  'expires',
+  'owner',
+  'problem',
+] as const;
 export type ColumnMeaning = (typeof COLUMN_MEANINGS)[number];
 
 /** What a row of a file comes to. `missing` are those the last file had and this one has not. */
@@ -55,6 +78,7 @@ export const ROW_REASONS = [
   'unknown-person',
   'holds-a-role',
   'overtaken',
+  ...TOKEN_REASONS,
 ] as const;
 export type RowReason = (typeof ROW_REASONS)[number];
 
@@ -72,6 +96,12 @@ export const ROW_CHANGES = [
   'description',
   'part-of',
   'member',
+  'holder',
+  'maker',
+  'model',
+  'kind',
+  'starts',
+  'expires',
 ] as const;
 export type RowChange = (typeof ROW_CHANGES)[number];
 

@@ -3,6 +3,7 @@
  */
 export * from './vocabulary-imports.js';
 export * from './vocabulary-oidc.js';
+export * from './vocabulary-tokens.js';
 
 /** Kinds of authenticator. */
 export const METHODS = [
@@ -111,6 +112,7 @@ export const OPERATOR_REASONS = [
   'wrong-password',
   'wrong-code',
   'code-already-used',
+  'counter-far',
   'needs-unlock',
   'source-throttled',
   'authenticator-gone',
@@ -207,6 +209,18 @@ export const TRAIL_ACTIONS = [
   'group.part-removed',
   'carrier.added',
   'carrier.changed',
+  'carrier.lost',
+  'carrier.found',
+  'token.imported',
+  'token.entered',
+  'token.assigned',
+  'token.sent',
+  'token.arrived',
+  'token.returned',
+  'token.restocked',
+  'token.lost',
+  'token.broken',
+  'token.retired',
   'authenticator.begun',
   'authenticator.proved',
   'authenticator.proof-failed',
@@ -214,6 +228,9 @@ export const TRAIL_ACTIONS = [
   'authenticator.resumed',
   'authenticator.revoked',
   'authenticator.unlocked',
+  'authenticator.resynchronised',
+  'authenticator.tested',
+  'authenticator.preferred',
   'password.set',
   'application.added',
   'application.changed',
@@ -260,6 +277,8 @@ export const PERMISSIONS = [
   'keyring.suspend',
   'keyring.revoke',
   'keyring.unlock',
+  'stock.read',
+  'stock.write',
   'password.set',
   'application.read',
   'application.write',
@@ -297,6 +316,8 @@ export const CONSEQUENCES = [
   'factor-resumed',
   'factor-revoked',
   'factor-unlocked',
+  'factor-resynchronised',
+  'carrier-lost',
   'password-set',
   'signing-changed',
   'rulebook-locks-out',

@@ -10,6 +10,7 @@ import { methodHandlers } from './methods/routes.js';
 import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
 import { rulebookHandlers } from './rulebook/routes.js';
+import { stockHandlers } from './stock/routes.js';
 import { signInHandlers } from './signins/routes.js';
 
 /** Every call of the contract with what answers it; the compiler sees to it that none is missing. */
@@ -21,6 +22,7 @@ export const HANDLERS: Handlers = {
   ...peopleHandlers,
   ...importHandlers,
   ...keyringHandlers,
+  ...stockHandlers,
   ...applicationHandlers,
   ...signInHandlers,
   ...browserHandlers,

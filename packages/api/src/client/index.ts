@@ -82,6 +82,7 @@ export function createClient(options: ClientOptions): Client {
         ifMatch?: number;
         idempotencyKey?: string;
         file?: Blob | ReadableStream<Uint8Array>;
+        fileKey?: string;
         signal?: AbortSignal;
       };
       const headers: Record<string, string> = { accept: 'application/json' };
@@ -89,6 +90,7 @@ export function createClient(options: ClientOptions): Client {
       if (options.token) headers['authorization'] = `Bearer ${options.token}`;
       if (given.body !== undefined) headers['content-type'] = 'application/json';
       if (given.file !== undefined) headers['content-type'] = 'text/csv';
+      if (given.fileKey !== undefined) headers['nlatch-file-key'] = given.fileKey;
       if (given.ifMatch !== undefined) headers['if-match'] = `"v${given.ifMatch}"`;
       if (given.idempotencyKey !== undefined) headers['idempotency-key'] = given.idempotencyKey;
       const csrf = method === 'GET' ? undefined : options.csrf?.();

@@ -16,6 +16,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'factor-suspended': '{label} von {name} wird ausgesetzt; {left} andere bleiben aktiv.',
       'factor-resumed': '{label} von {name} darf wieder benutzt werden.',
       'factor-revoked': '{label} von {name} wird endgültig widerrufen; {left} andere bleiben aktiv.',
+      'factor-resynchronised': '{label} ({name}) wird durch zwei Codes neu abgeglichen.',
+      'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
       'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
       'password-set': '{name} bekommt ein neues Passwort; die Sitzungen enden.',
       'methods-lock-out':
@@ -44,6 +46,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'keyring.enrol': 'Authentikatoren für andere einrichten',
       'keyring.suspend': 'Authentikatoren aussetzen und fortsetzen',
       'keyring.revoke': 'Authentikatoren widerrufen',
+      'stock.read': 'Hardwaretokens im Bestand sehen',
+      'stock.write': 'Hardwaretokens aufnehmen und bewegen',
       'keyring.unlock': 'Authentikatoren entsperren',
       'password.set': 'Passwörter setzen',
       'application.read': 'Anwendungen sehen',

@@ -15,6 +15,8 @@ export const enAccess = {
     'factor-suspended': '{label} of {name} is suspended; {left} others stay active.',
     'factor-resumed': '{label} of {name} may be used again.',
     'factor-revoked': '{label} of {name} is revoked for good; {left} others stay active.',
+    'factor-resynchronised': '{label} of {name} is found again by two codes.',
+    'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions end.',
     'methods-lock-out':
@@ -43,6 +45,8 @@ export const enAccess = {
     'keyring.enrol': 'enrol authenticators for somebody',
     'keyring.suspend': 'suspend and resume authenticators',
     'keyring.revoke': 'revoke authenticators',
+    'stock.read': 'see hardware tokens in stock',
+    'stock.write': 'add and move hardware tokens',
     'keyring.unlock': 'unlock authenticators',
     'password.set': 'set passwords',
     'application.read': 'see applications',

@@ -1,20 +1,11 @@
+import { enImports } from './en-imports.js';
 import { enAccess } from './en-access.js';
 import { enMail } from './en-mail.js';
 import { enMethods } from './en-methods.js';
 import { enRisk } from './en-risk.js';
 import { enRulebook } from './en-rulebook.js';
 import { enTrail } from './en-trail.js';
-import type {
-  ColumnMeaning,
-  Coverage,
-  ImportProblem,
-  ImportState,
-  RowChange,
-  RowReason,
-  RowVerdict,
-  Seen,
-  Source,
-} from '@nimble-latch/core/vocabulary';
+import type { Coverage, Seen, Source } from '@nimble-latch/core/vocabulary';
 
 /**
  * Every sentence of the contract that a person reads, in English. Facts stand in braces. Another language is a file of
@@ -42,81 +33,7 @@ export const en = {
     application: 'an application',
     'set-up': 'set-up',
   } satisfies Record<Source, string>,
-  /** What a column of a file means. */
-  columnMeanings: {
-    nothing: 'not used',
-    reference: 'reference that never changes',
-    name: 'name',
-    'given-name': 'given name',
-    'family-name': 'family name',
-    'login-name': 'login name',
-    mail: 'mail address',
-    'mail-and-login-name': 'mail address, also a login name',
-    phone: 'phone number',
-    language: 'language',
-    'time-zone': 'time zone',
-    groups: 'groups',
-    group: 'group',
-    description: 'description',
-    'part-of': 'part of the group',
-    member: 'member, by a login name',
-  } satisfies Record<ColumnMeaning, string>,
-  rowVerdicts: {
-    new: 'new',
-    changed: 'changed',
-    returning: 'returning',
-    unchanged: 'unchanged',
-    missing: 'missing in the file',
-    refused: 'refused',
-  } satisfies Record<RowVerdict, string>,
-  rowReasons: {
-    'row-length': 'has {cells/cell/cells}, the file has {columns/column/columns}',
-    missing: 'is missing',
-    'too-long': 'is longer than {most/character/characters}',
-    'control-characters': 'holds control characters or writing-direction overrides',
-    'login-name-character': 'holds spaces, control or invisible characters',
-    'login-name-shape': 'is not of the form name, name@domain, DOMAIN\\name or host:name',
-    'login-name-missing': 'no login name, and this person is new',
-    'too-many': 'more than {most}',
-    mail: 'is no mail address',
-    phone: 'is no phone number; for national numbers choose the country',
-    language: 'is no language tag such as en or de-CH',
-    'time-zone': 'is no time zone such as Europe/London',
-    'twice-in-file': 'is in line {line} already, perhaps in another spelling',
-    'two-people': 'belongs to somebody else',
-    'owners-only': 'is an administrator or an emergency account; only an owner’s import changes those',
-    'part-of-itself': 'would make the group a part of itself',
-    'unknown-person': 'names nobody',
-    'holds-a-role': 'holds a role here or is an emergency account, so stays active; deactivate them by hand',
-    overtaken: 'changed since the preview; bring the row in again',
-  } satisfies Record<RowReason, string>,
-  rowChanges: {
-    name: 'name',
-    mail: 'mail address',
-    phone: 'phone number',
-    language: 'language',
-    'time-zone': 'time zone',
-    reference: 'reference',
-    'login-name': 'login name',
-    group: 'group',
-    state: 'state',
-    description: 'description',
-    'part-of': 'part of',
-    member: 'member',
-  } satisfies Record<RowChange, string>,
-  importStates: {
-    staged: 'waiting for its columns',
-    checking: 'being checked',
-    checked: 'ready to be looked at',
-    applying: 'being written',
-    stopped: 'stopped halfway',
-    done: 'done',
-  } satisfies Record<ImportState, string>,
-  importProblems: {
-    overtaken: 'People or groups changed since the preview, so nothing was written. This is the preview as it is now.',
-    'asked-to-stop': 'Somebody stopped it. What is written stays; go on with it, or leave it.',
-    internal: 'Something went wrong that the service has logged. What is written stays; try to go on with it.',
-  } satisfies Record<ImportProblem, string>,
+  ...enImports,
   /** What is wrong with one field, said beside its name. */
   fields: {
     'range-shape': 'expected a range such as 10.1.0.0/16 or 2001:db8::/48, or one address',
@@ -171,6 +88,24 @@ export const en = {
     'login-name-character': 'must not contain spaces, control or invisible characters',
     'login-name-shape': 'expected name, name@domain, DOMAIN\\name or host:name',
     twice: 'is there twice',
+    'token-secret': 'expected a secret in {encoding} of {least} to {most} bytes',
+    'file-key': 'expected passphrase and base64url, or key and 16 to 64 bytes in hexadecimal',
+    'pskc-xml': 'is not well-formed XML, or ends too early',
+    'pskc-doctype': 'has a document type; none is read, since it can name other files and grow without end',
+    'pskc-too-deep': 'has elements more than {most} deep',
+    'pskc-too-large': 'has a part that is larger than a token can be',
+    'pskc-not-pskc': 'is no key container of RFC 6030, or its parts are out of order',
+    'pskc-version': 'is of a version that is not known here; expected 1.0',
+    'pskc-key-needed': 'is encrypted; what opens it is needed ({kind})',
+    'pskc-key-kind': 'is opened by something else than what was given ({kind})',
+    'pskc-key-derivation': 'derives its key in a way that is not known here; expected PBKDF2',
+    'pskc-iterations': 'asks for more than {most} iterations',
+    'pskc-encryption-unknown': 'is encrypted in a way that is not known here',
+    'pskc-mac-unknown': 'has MACs of a kind that is not known here',
+    'pskc-mac-missing': 'has no MAC',
+    'pskc-wrong-key': 'does not open by what was given, or was changed',
+    'pskc-signed': 'is signed; signatures are not verified yet, and what nobody has verified is not taken',
+    'pskc-empty': 'holds no key',
     'not-yaml': 'is not YAML in one document without anchors, aliases and tags',
     'not-changed': 'cannot be changed; add another one instead',
     'unknown-field': 'is not known here',
@@ -326,6 +261,18 @@ export const en = {
       title: 'The body is of another type than JSON.',
       remedy: 'Send content-type: application/json.',
     },
+    'key-file-unreadable': {
+      title: 'The file of tokens cannot be read; nothing of it was kept.',
+      remedy: 'See where and why; ask the maker for it once more, or give the key that belongs to it.',
+    },
+    'code-used': {
+      title: 'These codes were accepted before, or older ones than these.',
+      remedy: 'Wait for the next code, or press the button again, and give two new ones.',
+    },
+    'stock-empty': {
+      title: 'No token is left in the stock there.',
+      remedy: 'Choose another batch, bring a new file in, or put returned tokens back into the stock.',
+    },
     'code-wrong': { title: 'That is not the code.', remedy: 'Wait for the next one and type it as shown.' },
     'clock-off': {
       title: 'The code is right for another time: the clock of the device is {minutes} min {seconds} s {direction}.',
@@ -420,6 +367,7 @@ export const en = {
     'no-password-set': 'the person has no password',
     'wrong-password': 'wrong password',
     'wrong-code': 'wrong code',
+    'counter-far': 'a counter that is far ahead of the last code; two codes find it again',
     'code-already-used': 'this code, or a later one, was used before',
     'needs-unlock': 'the authenticator needs an unlock: 100 wrong proofs in a row',
     'source-throttled': 'too many wrong proofs from this source',

@@ -6,6 +6,8 @@ import {
   ROW_CHANGES,
   ROW_REASONS,
   ROW_VERDICTS,
+  SECRET_ENCODINGS,
+  TOKEN_FILE_FORMS,
 } from '@nimble-latch/core/vocabulary';
 import { isTimeZone, LANGUAGE_PATTERN } from '@nimble-latch/core/fields';
 import { z } from 'zod';
@@ -40,6 +42,7 @@ const rules = {
     .max(60)
     .refine(isTimeZone, { error: hint('time-zone') })
     .describe('Of new people, where the file says none'),
+  secrets: z.enum(SECRET_ENCODINGS).default('hex').describe('How secrets of tokens are written'),
 };
 
 const tally = z.strictObject({
@@ -123,6 +126,12 @@ export const importRoutes = {
     access: operator('person.import'),
     query: z.strictObject({
       kind: z.enum(IMPORT_KINDS),
+      form: z
+        .enum(TOKEN_FILE_FORMS)
+        .optional()
+        .describe(
+          'Of files of tokens: a table, a key container (RFC 6030), or key URIs one a line; csv unless said. What opens an encrypted one comes in the header nlatch-file-key: `passphrase <base64url>` or `key <hexadecimal>`',
+        ),
       fileName: line(LIMITS.fileNameChars).describe('For people to know it by'),
       mapping: id.optional().describe('A saved mapping that says what the columns mean'),
       delimiter: z.enum(DELIMITER_NAMES).optional().describe('Told from the file unless said'),
@@ -135,7 +144,7 @@ export const importRoutes = {
     takes: 'text/csv',
     answer: importShown,
     status: 201,
-    errors: ['not-a-table', 'body-too-large', 'unsupported-media-type'],
+    errors: ['not-a-table', 'key-file-unreadable', 'body-too-large', 'unsupported-media-type'],
     etag: 'answers',
     trail: ['import.received'],
   }),

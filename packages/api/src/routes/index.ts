@@ -14,6 +14,7 @@ import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
 import { rulebookRoutes } from './rulebook.js';
 import { roleRoutes } from './roles.js';
+import { stockRoutes } from './stock.js';
 import { signInRoutes } from './signins.js';
 
 /** Every call of the HTTP interface. The service, the client, the documentation and the tests read this table. */
@@ -27,6 +28,7 @@ export const ROUTES = {
   ...peopleRoutes,
   ...importRoutes,
   ...keyringRoutes,
+  ...stockRoutes,
   ...applicationRoutes,
   ...signInRoutes,
   ...pageRoutes,

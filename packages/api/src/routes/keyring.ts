@@ -27,12 +27,21 @@ export const authenticator = z.strictObject({
   createdAt: instant,
   activatedAt: instant.nullable(),
   lastUsedAt: instant.nullable(),
+  preferred: z.boolean().describe('Asked for first'),
+  tokenId: id.nullable().describe('The hardware token of the stock that it is'),
   totp: z
     .strictObject({
       algorithm: z.enum(OTP_ALGORITHMS),
       digits: z.number().int(),
       period: z.number().int(),
       driftSeconds: z.number().int().describe('How far its clock was last seen ahead; negative: behind'),
+    })
+    .nullable(),
+  hotp: z
+    .strictObject({
+      algorithm: z.enum(OTP_ALGORITHMS),
+      digits: z.number().int(),
+      counter: z.number().int().describe('Of the next code'),
     })
     .nullable(),
   guard: z.strictObject({ familiar: lane, stranger: lane }).describe('Throttling, for familiar sources and all others'),
@@ -68,7 +77,7 @@ export const typedCode = z
   .min(1)
   .max(20)
   .describe('As the device shows it; spaces and hyphens are let through');
-const serial = z
+export const serial = z
   .string()
   .trim()
   .regex(SERIAL_PATTERN, { error: hint('serial') });
@@ -157,6 +166,51 @@ export const keyringRoutes = {
     errors: ['wrong-state', 'signature-needed'],
     freshProof: true,
     trail: ['authenticator.revoked'],
+  }),
+  'authenticators.resync': route('authenticators.resync', {
+    summary: 'Find a device whose clock or counter has gone astray, by two consecutive codes',
+    access: operator('keyring.unlock', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({ codes: z.array(typedCode).length(2) }),
+    answer: authenticator,
+    errors: ['wrong-state', 'code-wrong', 'codes-not-consecutive', 'code-used', 'throttled', 'signature-needed'],
+    trail: ['authenticator.resynchronised', 'authenticator.proof-failed'],
+  }),
+  'authenticators.test': route('authenticators.test', {
+    summary: 'Try a code without signing in; one that is right is used up, so that nobody signs in by it',
+    access: operator('keyring.unlock', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({ code: typedCode }),
+    answer: z.strictObject({
+      outcome: z
+        .enum(['right', 'used', 'far', 'wrong'])
+        .describe('far: a counter that is so far ahead that two codes are needed'),
+    }),
+    errors: ['wrong-state', 'throttled', 'signature-needed'],
+    trail: ['authenticator.tested'],
+  }),
+  'authenticators.prefer': route('authenticators.prefer', {
+    summary: 'Have this one asked for first, wherever it would do',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({ preferred: z.boolean() }),
+    answer: authenticator,
+    errors: ['wrong-state'],
+    trail: ['authenticator.preferred'],
+  }),
+  'carriers.report': route('carriers.report', {
+    summary:
+      'Report a carrier lost as a whole: all that it carries is suspended; or found again, which resumes nothing',
+    access: operator('keyring.suspend', { carrier: 'id' }),
+    params: byId,
+    body: z.strictObject({ state: z.enum(CARRIER_STATES) }),
+    answer: z.strictObject({
+      carrier,
+      suspended: z.array(z.string()).describe('What was suspended, by name'),
+      left: z.number().int().describe('Active authenticators that the person still has elsewhere'),
+    }),
+    errors: ['wrong-state', 'signature-needed'],
+    trail: ['carrier.lost', 'carrier.found', 'authenticator.suspended'],
   }),
   'authenticators.unlock': route('authenticators.unlock', {
     summary: 'Forget the wrong proofs counted on an authenticator',

@@ -35,9 +35,11 @@ const totpCell = z.strictObject({
     .describe('What is left out is as the settings have it for everybody'),
 });
 
+const hotpCell = z.strictObject(common);
+
 /** What is said of each method. */
 export const methodCells = z
-  .strictObject({ password: passwordCell, totp: totpCell })
+  .strictObject({ password: passwordCell, totp: totpCell, hotp: hotpCell })
   .partial()
   .describe('A method that is left out is decided by a row below');
 

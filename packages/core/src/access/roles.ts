@@ -32,10 +32,12 @@ export const ROLE_PERMISSIONS: Readonly<Record<Role, readonly Permission[]>> = {
     'keyring.suspend',
     'keyring.revoke',
     'keyring.unlock',
+    'stock.read',
+    'stock.write',
     'password.set',
   ],
-  'help-desk': [...LOOKING, 'keyring.suspend', 'keyring.unlock'],
-  auditor: [...LOOKING, 'trail.read', 'role.read', 'setting.read', 'system.read'],
+  'help-desk': [...LOOKING, 'keyring.suspend', 'keyring.unlock', 'stock.read'],
+  auditor: [...LOOKING, 'stock.read', 'trail.read', 'role.read', 'setting.read', 'system.read'],
 };
 
 /**

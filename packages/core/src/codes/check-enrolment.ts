@@ -30,7 +30,7 @@ export function checkEnrolment(
   parameters: TotpParameters,
   window: number,
 ): EnrolmentCheck {
-  const now = totpStep(nowMs, parameters.period);
+  const now = totpStep(nowMs, parameters);
   const reach = Math.ceil(SEARCH_SECONDS / parameters.period);
   const given = codes.map((code) => Buffer.from(code));
   const first: number[] = [];

@@ -27,7 +27,7 @@ export function checkTotp(
   nowMs: number,
   { parameters, drift, window, lastStep }: TotpCheck,
 ): { outcome: 'accepted'; step: number; drift: number } | { outcome: 'used' } | undefined {
-  const now = totpStep(nowMs, parameters.period);
+  const now = totpStep(nowMs, parameters);
   const given = Buffer.from(code);
   let accepted: number | undefined;
   let used = false;

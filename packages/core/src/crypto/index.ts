@@ -4,3 +4,14 @@ export { ed25519FromSeed, ed25519PublicKeyPem, ed25519Sign, ed25519Verify } from
 export { canonicalJson, type Json } from './canonical.js';
 export { decodeBase32, encodeBase32 } from './base32.js';
 export { uuidBytes, uuidText, uuidV7, uuidV7Floor } from './uuid.js';
+export {
+  BLOCK_CIPHERS,
+  KEY_WRAPS,
+  openBlocks,
+  openGcm,
+  openRsa,
+  pbkdf2,
+  unwrapKey,
+  type BlockCipher,
+  type KeyWrap,
+} from './legacy.js';

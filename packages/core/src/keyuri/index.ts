@@ -11,6 +11,13 @@ export interface KeyUri {
   readonly period: number;
 }
 
+/** The same as it is read, of a device with a clock or with a counter. */
+export interface ReadKeyUri extends KeyUri {
+  readonly method: 'totp' | 'hotp';
+  /** The next counter; 0 for clocks. */
+  readonly counter: number;
+}
+
 /**
  * The `otpauth://totp/` URI that authenticator apps read from a QR picture. A colon would end the issuer in the
  * label, so it is replaced there; all parameters are written out, since apps differ in what they assume.
@@ -27,18 +34,19 @@ export function buildKeyUri({ issuer, account, key, algorithm, digits, period }:
   return `otpauth://totp/${label}?${parameters.join('&')}`;
 }
 
-/** Reads a TOTP key URI; says which part is wrong, never what stood in it (it may be the secret). */
-export function parseKeyUri(text: string): { ok: true; value: KeyUri } | { ok: false; where: string } {
+/** Reads a key URI; says which part is wrong, never what stood in it (it may be the secret). */
+export function parseKeyUri(text: string): { ok: true; value: ReadKeyUri } | { ok: false; where: string } {
   let url: URL;
   let label: string;
   try {
     url = new URL(text);
-    label = decodeURIComponent(url.pathname.replace(/^\/+/, '').replace(/^totp\//, ''));
+    label = decodeURIComponent(url.pathname.replace(/^\/+/, '').replace(/^[th]otp\//, ''));
   } catch {
     return { ok: false, where: 'the address' };
   }
   if (url.protocol !== 'otpauth:') return { ok: false, where: 'the scheme' };
-  if (url.host !== 'totp' && !url.pathname.startsWith('//totp/')) return { ok: false, where: 'the type' };
+  const method = (['totp', 'hotp'] as const).find((type) => url.host === type || url.pathname.startsWith(`//${type}/`));
+  if (!method) return { ok: false, where: 'the type' };
   const key = decodeBase32(url.searchParams.get('secret') ?? '');
   if (!key || key.length === 0) return { ok: false, where: 'secret' };
   const algorithm = OTP_ALGORITHMS.find((a) => a === (url.searchParams.get('algorithm') ?? 'SHA1').toUpperCase());
@@ -47,10 +55,12 @@ export function parseKeyUri(text: string): { ok: true; value: KeyUri } | { ok: f
   if (![6, 7, 8].includes(digits)) return { ok: false, where: 'digits' };
   const period = Number(url.searchParams.get('period') ?? 30);
   if (!Number.isInteger(period) || period < 15 || period > 120) return { ok: false, where: 'period' };
+  const counter = method === 'hotp' ? Number(url.searchParams.get('counter') ?? 0) : 0;
+  if (!Number.isSafeInteger(counter) || counter < 0) return { ok: false, where: 'counter' };
   const [before, ...after] = label.split(':');
   const account = (after.length > 0 ? after.join(':') : before!).trim();
   const issuer = url.searchParams.get('issuer') ?? (after.length > 0 ? before!.trim() : '');
-  return { ok: true, value: { issuer, account, key, algorithm, digits, period } };
+  return { ok: true, value: { issuer, account, key, algorithm, digits, period, method, counter } };
 }
 
 /** A key as text for reading aloud: base32 in groups of four. */

@@ -35,7 +35,7 @@ export interface MethodSettings {
 }
 
 /** Methods that this release can enrol and check. */
-export const METHODS_BUILT: readonly Method[] = ['password', 'totp'];
+export const METHODS_BUILT: readonly Method[] = ['password', 'totp', 'hotp'];
 
 /** As delivered: what there is, for everybody. */
 export const FIRST_METHODS: MethodSettings = {
@@ -45,6 +45,7 @@ export const FIRST_METHODS: MethodSettings = {
       cells: {
         password: { enrol: true, purposes: ['sign-in', 'enrol'], checked: 'here' },
         totp: { enrol: true, purposes: ['sign-in', 'enrol'] },
+        hotp: { enrol: true, purposes: ['sign-in', 'enrol'] },
       },
     },
   ],

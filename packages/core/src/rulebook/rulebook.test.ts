@@ -380,6 +380,7 @@ describe('what a rulebook probably did not mean', () => {
     networks: new Set(),
     countries: new Set(),
     cities: new Set(),
+    ownPlaces: new Set(),
   };
   const check = (rules: string) =>
     checkRulebook(read(`form: 1\nrules:\n${rules}\notherwise: refuse\n`), known, Date.UTC(2026, 10, 23));

@@ -1,4 +1,4 @@
-import { GROUP_COLUMNS, PEOPLE_COLUMNS, type ColumnMeaning, type ImportKind } from '../vocabulary.js';
+import { GROUP_COLUMNS, PEOPLE_COLUMNS, TOKEN_COLUMNS, type ColumnMeaning, type ImportKind } from '../vocabulary.js';
 import { isTimeZone, LANGUAGE_PATTERN, MAIL_PATTERN } from '../people/fields.js';
 import { readPhone } from './phone.js';
 
@@ -6,6 +6,7 @@ import { readPhone } from './phone.js';
 export const MEANINGS: Readonly<Record<ImportKind, readonly ColumnMeaning[]>> = {
   people: PEOPLE_COLUMNS,
   groups: GROUP_COLUMNS,
+  tokens: TOKEN_COLUMNS,
 };
 
 /** Meanings that several columns may have; every other stands at most once. */
@@ -48,6 +49,20 @@ const HEADERS: Readonly<Partial<Record<ColumnMeaning, RegExp>>> = {
   group: /^(?:group|groupname|name|cn|gruppe|gruppenname)$/,
   description: /^(?:description|about|note|beschreibung|bemerkung)$/,
   'part-of': /^(?:partof|parent|parentgroup|within|ofgroup|teilvon|obergruppe)$/,
+  serial: /^(?:serial|serialno|serialnumber|token|tokenserial|tokenid|tokennumber|seriennummer|seriennr|geratenummer)$/,
+  secret: /^(?:secret|seed|key|secretkey|sharedsecret|tokensecret|otpkey|schlussel|geheimnis)$/,
+  maker: /^(?:maker|manufacturer|vendor|brand|hersteller)$/,
+  model: /^(?:model|devicemodel|type|tokentype|product|modell|typ)$/,
+  kind: /^(?:kind|method|otptype|mode|art|verfahren)$/,
+  algorithm: /^(?:algorithm|hash|hashalgorithm|algorithmus)$/,
+  digits: /^(?:digits|length|otplength|codelength|stellen|ziffern)$/,
+  period: /^(?:period|timestep|step|interval|timeinterval|zeitschritt|intervall)$/,
+  counter: /^(?:counter|movingfactor|count|zahler)$/,
+  drift: /^(?:drift|timedrift)$/,
+  starts: /^(?:start|starts|startdate|validfrom|issued|beginn|gultigab)$/,
+  expires: /^(?:expiry|expires|expirydate|expirationdate|validuntil|validto|ende|ablauf|gultigbis)$/,
+  owner:
+    /^(?:owner|holder|user|username|login|loginname|person|assignedto|inhaber|besitzer|benutzer|benutzername|anmeldename)$/,
   member: /^(?:member|members|person|login|loginname|username|user|mitglied|mitglieder|benutzername|anmeldename)$/,
 };
 
@@ -105,6 +120,7 @@ export function guessColumns(
     return meaning ? take(meaning) : 'nothing';
   });
   if (kind === 'groups') return meanings;
+  if (kind === 'tokens') return guessedSecret(meanings, samples);
   meanings.forEach((meaning, i) => {
     const shape = shapes[i];
     if (meaning === 'nothing' && shape) meanings[i] = take(shape);
@@ -120,6 +136,16 @@ export function guessColumns(
   return meanings;
 }
 
+/** Where no header names the column of secrets, the one is taken that holds nothing else. */
+function guessedSecret(meanings: ColumnMeaning[], samples: readonly (readonly string[])[]): ColumnMeaning[] {
+  if (meanings.includes('secret')) return meanings;
+  const at = meanings.findIndex(
+    (meaning, i) =>
+      meaning === 'nothing' && samples.length > 0 && samples.every((row) => /^[A-Za-z0-9+/=]{20,}$/.test(row[i] ?? '')),
+  );
+  return meanings.map((meaning, i) => (i === at ? 'secret' : meaning));
+}
+
 /** What a choice of columns lacks to be of use, or has too often; undefined where it will do. */
 export function columnsLack(
   kind: ImportKind,
@@ -130,6 +156,12 @@ export function columnsLack(
     if (times > 1 && !REPEATABLE.has(meaning)) return { why: 'twice', meaning };
   }
   const has = (...meanings: ColumnMeaning[]) => meanings.some((meaning) => columns.includes(meaning));
+  if (kind === 'tokens')
+    return !has('serial')
+      ? { why: 'lacks', meaning: 'serial' }
+      : has('secret')
+        ? undefined
+        : { why: 'lacks', meaning: 'secret' };
   if (kind === 'groups') return has('group') ? undefined : { why: 'lacks', meaning: 'group' };
   if (has('mail') && has('mail-and-login-name')) return { why: 'twice', meaning: 'mail' };
   return has('login-name', 'mail-and-login-name', 'reference') ? undefined : { why: 'lacks', meaning: 'login-name' };

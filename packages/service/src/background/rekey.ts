@@ -3,6 +3,7 @@ import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
+import { tokenIdentity } from '../stock/rows.js';
 import { blockIdentity } from '../imports/blocks.js';
 import type { JobRun } from './jobs.js';
 
@@ -19,6 +20,7 @@ const SEALED: readonly {
   index?: { column: string; field: string };
 }[] = [
   { purpose: 'seed', table: 'authenticators', column: 'secret_sealed', identity: (id) => `authenticator/${id}/secret` },
+  { purpose: 'seed', table: 'tokens', column: 'secret_sealed', identity: tokenIdentity },
   {
     purpose: 'contact',
     table: 'persons',
@@ -44,7 +46,9 @@ const SEALED: readonly {
 
 /** Where rows name the key that hashed them, or carry its id inside what was sealed with it. */
 const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
-  seed: ['SELECT COUNT(*) AS n FROM authenticators WHERE SUBSTRING(secret_sealed, 2, 16) = :id'],
+  seed: ['authenticators', 'tokens'].map(
+    (table) => `SELECT COUNT(*) AS n FROM ${table} WHERE SUBSTRING(secret_sealed, 2, 16) = :id`,
+  ),
   contact: [
     'SELECT COUNT(*) AS n FROM persons WHERE SUBSTRING(mail_sealed, 2, 16) = :id OR SUBSTRING(phone_sealed, 2, 16) = :id',
     'SELECT COUNT(*) AS n FROM import_blocks WHERE SUBSTRING(sealed, 2, 16) = :id',

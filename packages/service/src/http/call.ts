@@ -24,6 +24,8 @@ export interface Call<R extends RouteId> {
   readonly query: Parsed<R, 'query'>;
   readonly body: Parsed<R, 'body'>;
   /** The file of a call that takes one, as it comes in. */
+  /** What opens the file, where it is encrypted: the header `nlatch-file-key`. A secret. */
+  readonly fileKey: string | undefined;
   readonly file: Routes[R] extends { readonly takes: string } ? Readable : undefined;
   readonly actor: ActorOf<R>;
   /** The address it came from, behind trusted proxies the one they name. */

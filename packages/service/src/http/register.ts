@@ -79,6 +79,7 @@ async function handle<R extends RouteId>(
     query,
     body,
     file,
+    fileKey: file ? headerText(request.headers['nlatch-file-key']) : undefined,
     actor,
     origin: request.ip,
     browser: request.headers['user-agent']?.slice(0, 400) ?? null,
@@ -165,6 +166,8 @@ function parsePart(root: 'params' | 'query' | 'body', schema: z.ZodType | undefi
   if (root === 'params') throw new Refusal('not-found');
   throw new Refusal('invalid-input', {}, issuesOf(root, result.error));
 }
+
+const headerText = (value: string | string[] | undefined) => (Array.isArray(value) ? value[0] : value);
 
 function headerKey(request: FastifyRequest): string | undefined {
   const value = request.headers['idempotency-key'];

@@ -189,7 +189,7 @@ export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: '
 
 /** What the trail calls the changes that a plan depends on. */
 const TOUCHING = TRAIL_ACTIONS.filter(
-  (action) => /^(person|login-name|group|role)\./.test(action) || action === 'import-mapping.deleted',
+  (action) => /^(person|login-name|group|role|token)\./.test(action) || action === 'import-mapping.deleted',
 );
 /** A transaction writes its trail with the time at which it began, by the clock of its node. */
 const LONGEST_TRANSACTION_MS = 120_000;

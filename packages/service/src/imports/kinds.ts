@@ -1,10 +1,12 @@
 import type { ImportKind } from '@nimble-latch/core/vocabulary';
 import { groupFiles } from './group-files.js';
 import { peopleFiles } from './people-files.js';
+import { tokenFiles } from './token-files.js';
 import type { KindOfFile } from './walk.js';
 
 /** What is particular to each kind of file. */
 export const KINDS: Readonly<Record<ImportKind, KindOfFile>> = {
   people: peopleFiles as KindOfFile,
   groups: groupFiles as KindOfFile,
+  tokens: tokenFiles as KindOfFile,
 };

@@ -11,7 +11,8 @@ import {
   type Delimiter,
   type Encoding,
 } from '@nimble-latch/core/tables';
-import type { ColumnMeaning, ImportKind } from '@nimble-latch/core/vocabulary';
+import { guessEncoding, TOKEN_FILE_COLUMNS, type FileKey } from '@nimble-latch/core/tokenfiles';
+import type { ColumnMeaning, ImportKind, TokenFileForm } from '@nimble-latch/core/vocabulary';
 import { CsvError, parse, type Info } from 'csv-parse';
 import { insert, updateById, write, type Db } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
@@ -21,6 +22,7 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, keyOrNull, newId } from '../ids.js';
 import { BLOCK_ROWS, keepBlock, type FileRow } from './blocks.js';
+import { fileKeyOf, keyUriRows, pskcRows } from './key-files.js';
 import { readMapping } from './mappings.js';
 import { showImport } from './show.js';
 import { DEFAULT_RULES, DELIMITER_OF, readImport, type Column, type Rules } from './store.js';
@@ -146,7 +148,11 @@ function describe(
   const names = nameColumns(headed ? first! : first!.map(() => ''));
   if (!mapping) {
     const meanings = guessColumns(kind, headed ? first! : names, headed ? rest : [first!, ...rest]);
-    return { columns: names.map((name, i) => ({ name, meaning: meanings[i]! })), rules: DEFAULT_RULES, headed };
+    const secret = meanings.indexOf('secret');
+    const secrets =
+      secret < 0 ? undefined : guessEncoding((headed ? rest : [first!, ...rest]).map((row) => row[secret] ?? ''));
+    const rules = secrets ? { ...DEFAULT_RULES, secrets } : DEFAULT_RULES;
+    return { columns: names.map((name, i) => ({ name, meaning: meanings[i]! })), rules, headed };
   }
   const meaningOf = new Map<string, ColumnMeaning>(mapping.columns.map(({ name, meaning }) => [name, meaning]));
   const gone = mapping.columns.find(({ name, meaning }) => meaning !== 'nothing' && !names.includes(name));
@@ -169,7 +175,9 @@ async function stage(
     readonly delimiter?: keyof typeof DELIMITER_OF | undefined;
     readonly encoding?: Encoding | undefined;
     readonly header?: 'yes' | 'no' | undefined;
+    readonly form?: TokenFileForm | undefined;
   },
+  fileKey: FileKey | undefined,
   mapping: { readonly columns: readonly Column[]; readonly rules: Rules } | undefined,
 ) {
   const detected = detectEncoding(head);
@@ -182,6 +190,13 @@ async function stage(
   let described: Described | undefined;
   const pending: FileRow[] = [];
   let kept = 0;
+  const form = query.kind === 'tokens' ? (query.form ?? 'csv') : 'csv';
+  if (form !== 'csv')
+    described = {
+      columns: TOKEN_FILE_COLUMNS.map((meaning) => ({ name: meaning, meaning })),
+      rules: DEFAULT_RULES,
+      headed: false,
+    };
   const flush = async (all: boolean) => {
     if (!described) {
       if (pending.length === 0) throw notATable('file-empty', 'file');
@@ -195,10 +210,10 @@ async function stage(
       if (kept > LIMITS.fileRows) throw notATable('file-rows-many', 'file', { most: LIMITS.fileRows });
     }
   };
-  for await (const row of rowsOf(
-    decoded(whole, encoding, (seen) => (bytes = seen)),
-    delimiter,
-  )) {
+  const pieces = decoded(whole, encoding, (seen) => (bytes = seen));
+  const rows =
+    form === 'pskc' ? pskcRows(pieces, fileKey) : form === 'key-uris' ? keyUriRows(pieces) : rowsOf(pieces, delimiter);
+  for await (const row of rows) {
     pending.push(row);
     if (pending.length > BLOCK_ROWS) await flush(false);
   }
@@ -211,6 +226,8 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   const { query, file } = call;
   const mapping = query.mapping === undefined ? undefined : await readMapping(deps, query.mapping);
   if (mapping && mapping.kind !== query.kind) throw badField('query.mapping', 'other-kind-of-mapping');
+  if (query.form !== undefined && query.kind !== 'tokens') throw badField('query.form', 'other-kind-of-mapping');
+  const fileKey = fileKeyOf(call.fileKey);
   const id = newId(deps);
   const now = deps.now();
   // Not yet received: what is cut off on the way is swept away with its hour.
@@ -228,7 +245,7 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
     keptUntil: new Date(now.getTime() + 3_600_000),
   });
   const { pieces, ...parts } = await headOf(file);
-  const staged = await stage(deps, deps, id, parts, query, mapping).catch(async (error: unknown) => {
+  const staged = await stage(deps, deps, id, parts, query, fileKey, mapping).catch(async (error: unknown) => {
     await letGoBy(pieces);
     await write(deps, 'DELETE FROM imports WHERE id = :id', { id: key(id) });
     throw error;

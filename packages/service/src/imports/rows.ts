@@ -1,6 +1,7 @@
 import { Readable } from 'node:stream';
 import type { Answer } from '@nimble-latch/api';
 import { catalogue, say } from '@nimble-latch/api';
+import { looksSecret } from '@nimble-latch/core/tokenfiles';
 import type { RowVerdict } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select } from '../db/sql.js';
@@ -37,8 +38,8 @@ async function keptRows(
 ): Promise<KeptRow[]> {
   return await select<KeptRow>(
     deps,
-    `SELECT r.number, r.verdict, r.subject_id, r.overtaken, r.issues, COALESCE(p.display_name, g.name) AS name
-     FROM import_rows r LEFT JOIN persons p ON p.id = r.subject_id LEFT JOIN person_groups g ON g.id = r.subject_id
+    `SELECT r.number, r.verdict, r.subject_id, r.overtaken, r.issues, COALESCE(p.display_name, g.name, t.serial) AS name
+     FROM import_rows r LEFT JOIN persons p ON p.id = r.subject_id LEFT JOIN person_groups g ON g.id = r.subject_id LEFT JOIN tokens t ON t.id = r.subject_id
      WHERE r.import_id = :id AND r.number > :after ${verdict ? 'AND r.verdict = :verdict' : ''} ${condition}
      ORDER BY r.number LIMIT :limit`,
     { id: key(one.id), after, limit, ...(verdict ? { verdict } : {}) },
@@ -156,7 +157,8 @@ async function* report(deps: Deps, one: Import): AsyncGenerator<string> {
             : issuesOf(one, row.issues)
                 .map(({ column, reason, facts }) => `${column ?? ''} ${say(words.rowReasons[reason], facts)}`.trim())
                 .join('; ');
-        return [String(found.line), problems, ...found.cells];
+        const shown = one.kind === 'tokens' ? found.cells.map((cell) => (looksSecret(cell) ? '' : cell)) : found.cells;
+        return [String(found.line), problems, ...shown];
       }),
     );
     after = rows[rows.length - 1]!.number;

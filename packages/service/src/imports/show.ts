@@ -1,5 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { readCell } from '@nimble-latch/core/tables';
+import { looksSecret } from '@nimble-latch/core/tokenfiles';
 import { selectOne, type Db } from '../db/sql.js';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import type { Deps } from '../deps.js';
@@ -53,6 +54,8 @@ export async function showImport(deps: Deps, one: Import): Promise<Answer<'impor
   const samples = (column: number) =>
     (block?.rows ?? [])
       .map((row) => readCell(row.cells[column] ?? '').replace(/\s+/g, ' '))
+      // Seeds are never readable after they have been received.
+      .map((cell) => (one.kind === 'tokens' && looksSecret(cell) ? '••••' : cell))
       .filter((cell) => cell !== '')
       .slice(0, SAMPLES)
       .map((cell) => [...cell].slice(0, 60).join(''));

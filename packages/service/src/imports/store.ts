@@ -1,5 +1,12 @@
 import type { Delimiter, Encoding } from '@nimble-latch/core/tables';
-import type { ColumnMeaning, ImportKind, ImportProblem, ImportState, RowVerdict } from '@nimble-latch/core/vocabulary';
+import type {
+  ColumnMeaning,
+  ImportKind,
+  ImportProblem,
+  ImportState,
+  RowVerdict,
+  SecretEncoding,
+} from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import { key, text } from '../ids.js';
@@ -18,9 +25,18 @@ export interface Rules {
   readonly missing: 'keep' | 'deactivate';
   readonly language: string;
   readonly timeZone: string;
+  /** How secrets of tokens are written. */
+  readonly secrets: SecretEncoding;
 }
 
-export const DEFAULT_RULES: Rules = { country: null, empty: 'keep', missing: 'keep', language: 'en', timeZone: 'UTC' };
+export const DEFAULT_RULES: Rules = {
+  country: null,
+  empty: 'keep',
+  missing: 'keep',
+  language: 'en',
+  timeZone: 'UTC',
+  secrets: 'hex',
+};
 
 /** Names of delimiters in the contract. */
 export const DELIMITER_OF: Readonly<Record<'comma' | 'semicolon' | 'tab' | 'bar', Delimiter>> = {
@@ -122,7 +138,7 @@ function importOf(row: ImportRow): Import {
     delimiter: row.delimiter,
     headed: row.headed === 1,
     columns: JSON.parse(row.columns) as Column[],
-    rules: JSON.parse(row.rules) as Rules,
+    rules: { ...DEFAULT_RULES, ...(JSON.parse(row.rules) as Partial<Rules>) },
     mapping: row.mapping_id && row.mapping_name !== null ? { id: text(row.mapping_id), name: row.mapping_name } : null,
     counts: row.counts === null ? null : (JSON.parse(row.counts) as Tally),
     digest: row.digest,

@@ -15,6 +15,8 @@ export interface AuthenticatorRow {
   last_step: number | null;
   drift: number;
   last_used_at: Date | null;
+  preferred: number;
+  hardware: number;
   familiar_failures: number;
   familiar_paused_until: Date | null;
   stranger_failures: number;
@@ -28,11 +30,20 @@ export interface TotpSettings {
   readonly algorithm: OtpAlgorithm;
   readonly digits: number;
   readonly period: number;
+  readonly t0?: number;
 }
 
 export function totpSettings(row: { readonly parameters: string }): TotpSettings {
   return JSON.parse(row.parameters) as TotpSettings;
 }
+
+/** How a counter-based authenticator computes its codes. */
+export const hotpSettings = (row: { readonly parameters: string }): Pick<TotpSettings, 'algorithm' | 'digits'> =>
+  JSON.parse(row.parameters) as TotpSettings;
+
+/** The counter of the last code that was accepted; -1 for none. */
+export const lastCounter = (row: { readonly last_step: number | null }): number =>
+  row.last_step === null ? -1 : Number(row.last_step);
 
 export type GuardColumns = Pick<
   AuthenticatorRow,

@@ -1,6 +1,9 @@
 import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { selectOne, updateById, type Db, type SqlValues } from '../db/sql.js';
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { select, selectOne, updateById, type Db, type SqlValues } from '../db/sql.js';
+import { noticeTo } from '../delivery/notices.js';
+import { refreshKeyring } from '../people/facets.js';
 import type { Deps } from '../deps.js';
 import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
@@ -59,4 +62,62 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
       );
     }
     return { answer: describeCarrier((await read())!) };
+  });
+
+/**
+ * Reports a carrier lost: everything that it carries is set aside at once, since whoever found it may try. Found again, it is
+ * marked so; what it carries is taken back into use by hand, one by one.
+ */
+export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { state } = call.body;
+    const row = await selectOne<CarrierRow & { person_id: Buffer }>(
+      work,
+      'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
+      { id: key(id) },
+    );
+    if (!row) throw notFound();
+    if (row.state === state) throw new Refusal('wrong-state', { state });
+    const person = text(row.person_id);
+    const lost = state === 'lost';
+    if (lost)
+      await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+        what: 'carrier-lost',
+        facts: { name, label: row.label },
+      }));
+    await updateById(work, 'carriers', key(id), { state });
+    const carried = lost
+      ? await select<{ id: Buffer; label: string; method: string }>(
+          work,
+          "SELECT id, label, method FROM authenticators WHERE carrier_id = :id AND state = 'active' ORDER BY id FOR UPDATE",
+          { id: key(id) },
+        )
+      : [];
+    await work.trail(entryOf(call, lost ? 'carrier.lost' : 'carrier.found', { kind: 'carrier', id }, { person }));
+    for (const one of carried) {
+      await updateById(work, 'authenticators', one.id, { state: 'suspended' });
+      await work.trail(
+        entryOf(
+          call,
+          'authenticator.suspended',
+          { kind: 'authenticator', id: text(one.id) },
+          { person, details: { method: one.method } },
+        ),
+      );
+      await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
+    }
+    await refreshKeyring(work, person);
+    const left = await selectOne<{ n: number }>(
+      work,
+      "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active'",
+      { person: row.person_id },
+    );
+    return {
+      answer: {
+        carrier: describeCarrier({ ...row, state }),
+        suspended: carried.map(({ label }) => label),
+        left: Number(left?.n ?? 0),
+      },
+    };
   });

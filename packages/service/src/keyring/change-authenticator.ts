@@ -8,6 +8,7 @@ import { entryOf } from '../http/actors.js';
 import type { Handler, Reply } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
+import { tokenFreed } from '../stock/move.js';
 import { guardColumns } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
@@ -75,6 +76,8 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       await work.trail(
         entryOf(call, change.action, { kind: 'authenticator', id }, { person, details: { method: row.method } }),
       );
+      // A token that is nobody's authenticator any more is to come back.
+      if (route === 'authenticators.revoke') await tokenFreed(deps, work, call as AskingCall, id, 'returned');
       if (change.notice) await noticeTo(deps, work, person, change.notice, row.label);
       return { answer: describeAuthenticator(await lockAuthenticator(work, id)) } as Reply<R>;
     });

@@ -97,7 +97,8 @@ export const proveTotp: Handler<'totp.prove'> = async (deps, call) => {
   return reply;
 };
 
-function refusalFor(check: Exclude<EnrolmentCheck, { outcome: 'proved' }>): Refusal {
+/** Why codes did not prove a device, as its holder is told. */
+export function refusalFor(check: Exclude<EnrolmentCheck, { outcome: 'proved' }>): Refusal {
   if (check.outcome === 'not-consecutive') return new Refusal('codes-not-consecutive');
   if (check.outcome === 'wrong') return new Refusal('code-wrong');
   const off = Math.abs(check.seconds);

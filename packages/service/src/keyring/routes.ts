@@ -1,9 +1,11 @@
 import type { AreaHandlers } from '../http/call.js';
 import { beginTotp } from './begin-totp.js';
-import { editCarrier } from './carriers.js';
+import { editCarrier, reportCarrier } from './carriers.js';
 import { changeAuthenticator } from './change-authenticator.js';
 import { ownBeginTotp, ownProveTotp, ownSetPassword, ownShow } from './own.js';
 import { proveTotp } from './prove-totp.js';
+import { prefer } from './prefer.js';
+import { resync, testCode } from './resync.js';
 import { readKeyring } from './store.js';
 
 export const keyringHandlers: AreaHandlers<
@@ -15,6 +17,10 @@ export const keyringHandlers: AreaHandlers<
   | 'authenticators.resume'
   | 'authenticators.revoke'
   | 'authenticators.unlock'
+  | 'authenticators.resync'
+  | 'authenticators.test'
+  | 'authenticators.prefer'
+  | 'carriers.report'
   | 'own.show'
   | 'own.beginTotp'
   | 'own.proveTotp'
@@ -27,6 +33,10 @@ export const keyringHandlers: AreaHandlers<
   'authenticators.suspend': changeAuthenticator('authenticators.suspend'),
   'authenticators.resume': changeAuthenticator('authenticators.resume'),
   'authenticators.revoke': changeAuthenticator('authenticators.revoke'),
+  'authenticators.resync': resync,
+  'authenticators.test': testCode,
+  'authenticators.prefer': prefer,
+  'carriers.report': reportCarrier,
   'own.show': ownShow,
   'own.beginTotp': ownBeginTotp,
   'own.proveTotp': ownProveTotp,

@@ -4,7 +4,14 @@ import type { CarrierKind, CarrierState } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import { key, text, textOrNull } from '../ids.js';
-import { guardOf, totpSettings, type AuthenticatorRow, type GuardColumns } from './authenticator-row.js';
+import {
+  guardOf,
+  hotpSettings,
+  lastCounter,
+  totpSettings,
+  type AuthenticatorRow,
+  type GuardColumns,
+} from './authenticator-row.js';
 
 export type Authenticator = Answer<'keyring.show'>['authenticators'][number];
 
@@ -18,7 +25,7 @@ function laneOf(row: GuardColumns, lane: Lane): Authenticator['guard'][Lane] {
 }
 
 /** What may be shown of an authenticator: never its secret. */
-export function describeAuthenticator(row: AuthenticatorRow): Authenticator {
+export function describeAuthenticator(row: AuthenticatorRow & { token_id?: Buffer | null }): Authenticator {
   const totp = row.method === 'totp' ? totpSettings(row) : null;
   return {
     id: text(row.id),
@@ -35,9 +42,15 @@ export function describeAuthenticator(row: AuthenticatorRow): Authenticator {
       period: totp.period,
       driftSeconds: row.drift * totp.period,
     },
+    hotp: row.method === 'hotp' ? { ...hotpSettings(row), counter: lastCounter(row) + 1 } : null,
+    preferred: row.preferred === 1,
+    tokenId: textOrNull(row.token_id ?? null),
     guard: { familiar: laneOf(row, 'familiar'), stranger: laneOf(row, 'stranger') },
   };
 }
+
+/** An authenticator, with the hardware token that it is. */
+const WITH_TOKEN = 'a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id FROM authenticators a';
 
 /** A carrier's row. */
 export interface CarrierRow {
@@ -71,7 +84,7 @@ export async function readKeyring(db: Db, personId: string): Promise<Answer<'key
     ),
     select<AuthenticatorRow>(
       db,
-      "SELECT * FROM authenticators WHERE person_id = :id ORDER BY state IN ('revoked', 'expired'), id",
+      `SELECT ${WITH_TOKEN} WHERE a.person_id = :id ORDER BY a.state IN ('revoked', 'expired'), a.id`,
       { id },
     ),
   ]);
@@ -84,7 +97,7 @@ export async function readKeyring(db: Db, personId: string): Promise<Answer<'key
 
 /** One authenticator, its row locked until the transaction ends. */
 export async function lockAuthenticator(db: Db, id: string): Promise<AuthenticatorRow> {
-  const row = await selectOne<AuthenticatorRow>(db, 'SELECT * FROM authenticators WHERE id = :id FOR UPDATE', {
+  const row = await selectOne<AuthenticatorRow>(db, `SELECT ${WITH_TOKEN} WHERE a.id = :id FOR UPDATE`, {
     id: key(id),
   });
   if (!row) throw notFound();

@@ -7,7 +7,7 @@ import { key, text, textOrNull } from '../ids.js';
  * The active authenticators of the person `p` of a query, as one text. A column of its own for each fact would take a row
  * for each authenticator, and sign-ins of many people are read at once.
  */
-export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, LOWER(HEX(a.carrier_id))) ORDER BY a.id SEPARATOR ',')
+export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware) ORDER BY a.id SEPARATOR ',')
   FROM authenticators a WHERE a.person_id = p.id AND a.state = 'active')`;
 
 /** A 16-byte id as the database writes it in hexadecimal. */
@@ -20,22 +20,37 @@ export function keyringOf(column: string | null): Usable[] {
     .split(',')
     .filter(Boolean)
     .map((one) => {
-      const [id, method, carrier] = one.split(' ') as [string, Method, string | undefined];
-      return usable(textOfHex(id), method, carrier === undefined ? null : textOfHex(carrier));
+      const [id, method, carrier, preferred, hardware] = one.split(' ') as [string, Method, string, string, string];
+      const held = { preferred: preferred === '1', hardware: hardware === '1' };
+      return usable(textOfHex(id), method, carrier === '-' ? null : textOfHex(carrier), held);
     });
 }
 
-/** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it. */
-const usable = (id: string, method: Method, carrier: string | null): Usable => ({
+/** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it than of a token. */
+const usable = (
+  id: string,
+  method: Method,
+  carrier: string | null,
+  { preferred, hardware }: { readonly preferred: boolean; readonly hardware: boolean },
+): Usable => ({
   id,
   method,
   carrier,
-  can: [],
-  preferred: false,
+  can: hardware ? ['hardware'] : [],
+  preferred,
 });
 
-export const usableOf = (row: { id: Buffer; carrier_id: Buffer | null }, method: Method): Usable =>
-  usable(text(row.id), method, textOrNull(row.carrier_id));
+export const usableOf = (row: {
+  id: Buffer;
+  carrier_id: Buffer | null;
+  method: Method;
+  preferred: number;
+  hardware: number;
+}): Usable =>
+  usable(text(row.id), row.method, textOrNull(row.carrier_id), {
+    preferred: row.preferred === 1,
+    hardware: row.hardware === 1,
+  });
 
 /** What a person holds now. */
 export async function currentKeyring(db: Db, personId: string): Promise<Usable[]> {

@@ -1,11 +1,12 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
+import { offersReset } from '@nimble-latch/core/methods';
 import { decide } from '@nimble-latch/core/rulebook';
 import { foresee } from '@nimble-latch/core/signin';
 import type { Method, PersonState, PromptKind } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import type { Handler } from '../http/call.js';
-import { CONSOLE_APPLICATION, key, text } from '../ids.js';
+import { CONSOLE_APPLICATION, key, RESET_APPLICATION, text } from '../ids.js';
 import { currentKeyring } from '../keyring/usable.js';
 import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
 
@@ -30,7 +31,8 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
     select<{ id: Buffer; name: string; vouches: number }>(
       deps,
       `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
-       FROM applications a ORDER BY a.built_in DESC, a.name LIMIT ${LIMITS.pageRowsMost}`,
+       FROM applications a ORDER BY a.id = :console DESC, a.built_in, a.name LIMIT ${LIMITS.pageRowsMost}`,
+      { console: key(CONSOLE_APPLICATION) },
     ),
     select<{ id: Buffer; method: Method; label: string }>(
       deps,
@@ -46,6 +48,8 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
     const applicationId = text(application.id);
     // The console is for people with a role.
     if (applicationId === CONSOLE_APPLICATION && facts.roles.size === 0) continue;
+    // Nobody resets a password where nothing may be used for it.
+    if (applicationId === RESET_APPLICATION && !offersReset(methods.settings)) continue;
     const vouches = Number(application.vouches) === 1;
     const nowhere = { applicationId, sourceAddress: null, browser: null, risk: null, at };
     const known = await factsOf(deps, running, facts, nowhere);

@@ -1,4 +1,4 @@
-import { checkTotp, readCode } from '@nimble-latch/core/codes';
+import { checkHotp, checkTotp, learnedDrift, LOOK_AHEAD, readCode } from '@nimble-latch/core/codes';
 import { advance, canAnswer, type Event } from '@nimble-latch/core/signin';
 import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
@@ -6,7 +6,14 @@ import { select, type Db, type Statement } from '../db/sql.js';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
-import { guardOf, totpSettings, type AuthenticatorRow, type GuardColumns } from '../keyring/authenticator-row.js';
+import {
+  guardOf,
+  hotpSettings,
+  lastCounter,
+  totpSettings,
+  type AuthenticatorRow,
+  type GuardColumns,
+} from '../keyring/authenticator-row.js';
 import { currentKeyring, usableOf } from '../keyring/usable.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
@@ -21,11 +28,17 @@ interface Judged {
 
 /** An authenticator that can answer a prompt for a code: of its row, what deciding takes. */
 export type CodeRow = GuardColumns &
-  Pick<AuthenticatorRow, 'id' | 'carrier_id' | 'parameters' | 'secret_sealed' | 'last_step' | 'drift'>;
+  Pick<
+    AuthenticatorRow,
+    'id' | 'carrier_id' | 'method' | 'preferred' | 'hardware' | 'parameters' | 'secret_sealed' | 'last_step' | 'drift'
+  >;
 
 const CODE_COLUMNS = [
   'id',
   'carrier_id',
+  'method',
+  'preferred',
+  'hardware',
   'parameters',
   'secret_sealed',
   'last_step',
@@ -37,7 +50,7 @@ const CODE_COLUMNS = [
 ] as const satisfies (keyof CodeRow)[];
 
 const SIGN_IN_WITH_CODES = `SELECT ${SIGN_IN_COLUMNS}, ${CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ')}
-  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND a.state = 'active' AND a.method = 'totp'
+  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND a.state = 'active' AND a.method IN ('totp', 'hotp')
     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active')`;
 
 /** Sign-ins with every authenticator that can answer their prompts for a code: for each id its rows, one an authenticator. */
@@ -95,7 +108,7 @@ export async function proveCode(
 
 /** The authenticators that may answer: of those that show codes, the ones that a way has a place for. */
 function answering({ signIn }: StoredSignIn, rows: readonly CodeRow[]): readonly CodeRow[] {
-  const keyring = rows.map((row) => usableOf(row, 'totp'));
+  const keyring = rows.map(usableOf);
   return rows.filter((_, i) => canAnswer(signIn.requirement.outcome, signIn.proofs, keyring[i]!, keyring));
 }
 
@@ -148,23 +161,19 @@ async function judge(
       const id = text(row.id);
       const sealed = row.secret_sealed!;
       const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
-      const check = checkTotp(secret, code, nowMs, {
-        parameters: totpSettings(row),
-        drift: row.drift,
-        window: settings.totp.window,
-        lastStep: row.last_step ?? undefined,
-      });
+      const check = checked(secret, code, nowMs, row, settings.totp.window);
       if (check?.outcome === 'used') why = 'code-already-used';
+      if (check?.outcome === 'far') why = 'counter-far';
       if (check?.outcome !== 'accepted') continue;
       const values = {
         id: row.id,
         step: check.step,
-        drift: boundedDrift(check.drift),
+        drift: check.drift,
         now,
         failuresBefore: guardOf(row, lane).failures,
       };
       return {
-        judgement: { type: 'right', proof: usableOf(row, 'totp'), keyring: [] },
+        judgement: { type: 'right', proof: usableOf(row), keyring: [] },
         writes: [{ sql: ACCEPTED[lane], values, matchesOne: true }],
       };
     }
@@ -180,6 +189,22 @@ async function judge(
     };
   });
   return wrong(why, open.length === 1 ? text(open[0]!.id) : null, writes);
+}
+
+/** What a code is for a device with a clock, or with a counter. A counter that is far ahead is found again by two codes. */
+function checked(secret: Uint8Array, code: string, nowMs: number, row: CodeRow, window: number) {
+  if (row.method === 'hotp') {
+    const parameters = hotpSettings(row);
+    const check = checkHotp(secret, code, { parameters, last: lastCounter(row), lookAhead: LOOK_AHEAD });
+    return check && 'counter' in check ? { outcome: check.outcome, step: check.counter, drift: 0 } : check;
+  }
+  const check = checkTotp(secret, code, nowMs, {
+    parameters: totpSettings(row),
+    drift: row.drift,
+    window,
+    lastStep: row.last_step ?? undefined,
+  });
+  return check?.outcome === 'accepted' ? { ...check, drift: learnedDrift(row.drift, check.drift) } : check;
 }
 
 /**
@@ -210,10 +235,6 @@ const turnedAway = (why: 'throttled' | 'needs-unlock', until: number | undefined
   judgement: { type: 'turned-away', why, until },
   writes: [],
 });
-
-/** Steps of drift that are learned at most: a clock further off than this is brought back by hand. */
-const MOST_DRIFT = 10;
-const boundedDrift = (drift: number) => Math.max(-MOST_DRIFT, Math.min(MOST_DRIFT, drift));
 
 /** Nobody is there: the same answers and the same pauses as for somebody who never gets it right. */
 async function judgeDecoy(work: Work, decoyId: Buffer, why: OperatorReason): Promise<Judged> {

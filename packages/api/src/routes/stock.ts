@@ -1,0 +1,167 @@
+import { OTP_ALGORITHMS, SECRET_ENCODINGS, TOKEN_EVENTS, TOKEN_STATES } from '@nimble-latch/core/vocabulary';
+import { z } from 'zod';
+import { operator, READS, route } from '../contract.js';
+import { LIMITS } from '../limits.js';
+import { id, instant, line, page, pageQuery, secretText } from '../schema.js';
+import { authenticator, serial, typedCode } from './keyring.js';
+
+const day = z
+  .string()
+  .regex(/^\d{4}-\d{2}-\d{2}$/)
+  .describe('A day, such as 2031-12-31');
+
+const token = z.strictObject({
+  id,
+  serial: z.string(),
+  maker: z.string(),
+  model: z.string(),
+  batch: z.strictObject({ id, name: z.string() }).nullable(),
+  method: z.enum(['totp', 'hotp']),
+  algorithm: z.enum(OTP_ALGORITHMS),
+  digits: z.number().int(),
+  period: z.number().int().nullable().describe('Seconds; null for counters'),
+  startsOn: day.nullable(),
+  expiresOn: day.nullable(),
+  state: z.enum(TOKEN_STATES),
+  holder: z.strictObject({ id, displayName: z.string() }).nullable(),
+  authenticatorId: id.nullable().describe('Once its holder has proved it'),
+  sentTo: z.string().nullable(),
+  arrived: z.boolean().describe('It is where it was sent to'),
+  changedAt: instant,
+});
+
+const event = z.strictObject({
+  at: instant,
+  event: z.enum(TOKEN_EVENTS),
+  by: z.string().nullable().describe('Who did it; null for somebody since deleted'),
+  person: z.string().nullable(),
+  note: z.string().nullable(),
+});
+
+const story = z.strictObject({ ...token.shape, story: z.array(event) });
+
+const filter = {
+  q: line(LIMITS.searchChars).optional().describe('Beginning of a serial number'),
+  state: z.enum(TOKEN_STATES).optional(),
+  batch: id.optional(),
+  needs: z
+    .enum(['expiring', 'never-arrived', 'never-proved'])
+    .optional()
+    .describe(
+      'Runs out within three months; sent two weeks ago and not arrived; with its holder for a month, not proved',
+    ),
+};
+
+const byId = z.strictObject({ id });
+const ofPerson = z.strictObject({ id, tokenId: id });
+
+export const stockRoutes = {
+  'stock.list': route('stock.list', {
+    summary: 'Hardware tokens by serial number',
+    access: operator('stock.read'),
+    query: z.strictObject({ ...pageQuery, ...filter }),
+    answer: page(token),
+    trail: READS,
+  }),
+  'stock.counts': route('stock.counts', {
+    summary: 'How many tokens are where, by state and batch, and which need a hand',
+    access: operator('stock.read'),
+    answer: z.strictObject({
+      states: z.partialRecord(z.enum(TOKEN_STATES), z.number().int()),
+      batches: z.array(
+        z.strictObject({
+          id,
+          name: z.string(),
+          receivedAt: instant,
+          tokens: z.number().int(),
+          inStock: z.number().int(),
+        }),
+      ),
+      needs: z.strictObject({
+        expiring: z.number().int(),
+        'never-arrived': z.number().int(),
+        'never-proved': z.number().int(),
+      }),
+    }),
+    trail: READS,
+  }),
+  'stock.show': route('stock.show', {
+    summary: 'One token with its story',
+    access: operator('stock.read'),
+    params: byId,
+    answer: story,
+    trail: READS,
+  }),
+  'stock.add': route('stock.add', {
+    summary: 'Enter a token by hand, that came on paper',
+    access: operator('stock.write'),
+    body: z.strictObject({
+      serial,
+      maker: line(LIMITS.labelChars).or(z.literal('')).default(''),
+      model: line(LIMITS.labelChars).or(z.literal('')).default(''),
+      method: z.enum(['totp', 'hotp']).default('totp'),
+      secret: secretText(400),
+      encoding: z.enum(SECRET_ENCODINGS).default('base32'),
+      algorithm: z.enum(OTP_ALGORITHMS).default('SHA1'),
+      digits: z.number().int().min(6).max(8).default(6),
+      period: z.number().int().min(15).max(120).default(30),
+      counter: z.number().int().min(0).max(9_000_000_000_000_000).default(0),
+      expiresOn: day.nullable().default(null),
+    }),
+    answer: story,
+    status: 201,
+    errors: ['serial-taken'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['token.entered'],
+  }),
+  'stock.move': route('stock.move', {
+    summary: 'Say what became of a token; leaving its holder ends its authenticator and keeps the story',
+    access: operator('stock.write'),
+    params: byId,
+    body: z.strictObject({
+      to: z.enum(['sent', 'arrived', 'returned', 'in-stock', 'lost', 'broken', 'retired']),
+      note: line(200).optional().describe('Such as where it was sent to'),
+    }),
+    answer: story,
+    errors: ['wrong-state'],
+    trail: [
+      'token.sent',
+      'token.arrived',
+      'token.returned',
+      'token.restocked',
+      'token.lost',
+      'token.broken',
+      'token.retired',
+      'authenticator.revoked',
+    ],
+  }),
+  'tokens.assign': route('tokens.assign', {
+    summary: 'Assign a token from the stock to a person, by its id; it is theirs once they have proved it',
+    access: operator('keyring.enrol', { person: 'id' }),
+    params: ofPerson,
+    answer: story,
+    errors: ['wrong-state', 'method-not-offered', 'limit-reached', 'signature-needed'],
+    freshProof: true,
+    trail: ['token.assigned'],
+  }),
+  'tokens.assignNext': route('tokens.assignNext', {
+    summary: 'Assign the next token of a batch, or of the whole stock, to a person',
+    access: operator('keyring.enrol', { person: 'id' }),
+    params: byId,
+    body: z.strictObject({ batch: id.optional() }),
+    answer: story,
+    errors: ['stock-empty', 'wrong-state', 'method-not-offered', 'limit-reached', 'signature-needed'],
+    freshProof: true,
+    trail: ['token.assigned'],
+  }),
+  'tokens.prove': route('tokens.prove', {
+    summary: 'Prove an assigned token by a code that it shows; it becomes an authenticator of its holder',
+    access: operator('keyring.enrol', { person: 'id' }),
+    params: ofPerson,
+    body: z.strictObject({ codes: z.array(typedCode).min(1).max(2) }),
+    answer: authenticator,
+    errors: ['wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive'],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
+  }),
+};

@@ -1,0 +1,204 @@
+import type { OtpAlgorithm, PskcProblemId, RowReason } from '../vocabulary.js';
+import { base64Of, ValueOpener, type FileKey } from './decrypt.js';
+import { ChildReader, childOf, downTo, FileProblem, textOf, type Element } from './tree.js';
+
+/** One token of a file, as far as it could be read. */
+export interface FileToken {
+  readonly line: number;
+  readonly serial: string | undefined;
+  readonly maker: string | undefined;
+  readonly model: string | undefined;
+  readonly method: 'totp' | 'hotp' | undefined;
+  readonly secret: Buffer | undefined;
+  readonly algorithm: OtpAlgorithm;
+  readonly digits: number;
+  /** Seconds. */
+  readonly period: number;
+  /** Seconds since 1970. */
+  readonly t0: number;
+  /** The next counter. */
+  readonly counter: number;
+  /** Steps by which its clock is ahead. */
+  readonly drift: number;
+  /** Days, such as 2031-12-31. */
+  readonly starts: string | undefined;
+  readonly expires: string | undefined;
+  readonly owner: string | undefined;
+  /** Why it is refused. */
+  readonly problem: RowReason | undefined;
+  /** Parts of its policy that are not honoured here, by name. */
+  readonly notHonoured: readonly string[];
+}
+
+const ALGORITHM = 'urn:ietf:params:xml:ns:keyprov:pskc:';
+/** RFC 6030 §4.2.3; whatever else stands in a policy is not understood, and such a key must not be used (§5). */
+const POLICY = new Set(['StartDate', 'ExpiryDate', 'PINPolicy', 'KeyUsage', 'NumberOfTransactions']);
+const DAY = /^(\d{4}-\d{2}-\d{2})(?:T|$)/;
+
+/**
+ * Reads a Portable Symmetric Key Container, RFC 6030, as it comes. Each key package is handed over as soon as it ends; what
+ * is wrong with one token is told with it, what is wrong with the file is thrown.
+ */
+export class PskcReader {
+  readonly #reader: ChildReader;
+  readonly #key: FileKey | undefined;
+  readonly #onToken: (token: FileToken) => void;
+  #encryption: Element | undefined;
+  #macMethod: Element | undefined;
+  #opener: ValueOpener | undefined;
+  #tokens = 0;
+
+  constructor(key: FileKey | undefined, onToken: (token: FileToken) => void) {
+    this.#key = key;
+    this.#onToken = onToken;
+    this.#reader = new ChildReader(
+      (root) => this.#root(root),
+      (child) => this.#child(child),
+    );
+  }
+
+  /** @throws FileProblem */
+  write(piece: string): void {
+    this.#reader.write(piece);
+  }
+
+  /** @throws FileProblem where the file was cut short, or holds no key */
+  end(): void {
+    this.#reader.end();
+    if (this.#tokens === 0) throw new FileProblem('empty', 1);
+  }
+
+  #root({ name, attributes, line }: Element): void {
+    if (name !== 'pskc:KeyContainer') throw new FileProblem('not-pskc', line);
+    if (!/^1\.\d+$/.test(attributes.get('Version') ?? '')) throw new FileProblem('version', line);
+  }
+
+  #child(child: Element): void {
+    const what = ((): PskcProblemId | undefined => {
+      switch (child.name) {
+        case 'pskc:EncryptionKey':
+          this.#encryption = child;
+          return this.#tokens > 0 ? 'not-pskc' : undefined;
+        case 'pskc:MACMethod':
+          this.#macMethod = child;
+          return this.#tokens > 0 ? 'not-pskc' : undefined;
+        case 'pskc:KeyPackage':
+          this.#package(child);
+          return undefined;
+        // Keys whose signature nobody has verified are not taken.
+        case 'pskc:Signature':
+        case 'ds:Signature':
+          return 'signed';
+        default:
+          return undefined;
+      }
+    })();
+    if (what) throw new FileProblem(what, child.line);
+  }
+
+  #package(element: Element): void {
+    this.#opener ??= new ValueOpener(this.#encryption, this.#macMethod, this.#key);
+    const token = readPackage(element, this.#opener, this.#encryption !== undefined);
+    // A MAC that is wrong from the first is a wrong key rather than a changed value.
+    if (this.#tokens === 0 && token.problem === 'mac-wrong') throw new FileProblem('wrong-key', element.line);
+    this.#tokens += 1;
+    this.#onToken(token);
+  }
+}
+
+/** Bounds of what a token can be, RFC 4226 §5.3 and RFC 6238 §5.2. */
+function readPackage(element: Element, opener: ValueOpener, encrypted: boolean): FileToken {
+  const device = childOf(element, 'pskc:DeviceInfo');
+  const key = childOf(element, 'pskc:Key');
+  const parameters = childOf(key, 'pskc:AlgorithmParameters');
+  const data = childOf(key, 'pskc:Data');
+  const policy = childOf(key, 'pskc:Policy');
+  const problems: RowReason[] = [];
+  const value = (name: string): Buffer | undefined => {
+    const at = childOf(data, name);
+    if (!at) return undefined;
+    if (childOf(at, 'pskc:EncryptedValue')) {
+      const opened = encrypted ? opener.open(at) : ({ why: 'broken' } as const);
+      if ('plain' in opened) return opened.plain;
+      problems.push(
+        (
+          {
+            broken: 'value-broken',
+            unknown: 'encryption-unknown',
+            'mac-missing': 'mac-missing',
+            'mac-wrong': 'mac-wrong',
+          } as const
+        )[opened.why],
+      );
+      return undefined;
+    }
+    const plain = textOf(childOf(at, 'pskc:PlainValue'));
+    if (name === 'pskc:Secret') {
+      const secret = base64Of(plain);
+      if (!secret) problems.push('value-broken');
+      return secret;
+    }
+    return plain === undefined ? undefined : Buffer.from(plain);
+  };
+  const number = (name: string, otherwise: number): number => {
+    const at = childOf(data, name);
+    const bytes = value(name);
+    if (!at || !bytes) return otherwise;
+    const said = childOf(at, 'pskc:EncryptedValue')
+      ? // RFC 6030 §4.2: integers are encrypted in network byte order.
+        bytes.length > 0 && bytes.length <= 8
+        ? Number(BigInt.asIntN(64, BigInt(`0x${bytes.toString('hex')}`)))
+        : NaN
+      : /^-?\d{1,19}$/.test(bytes.toString())
+        ? Number(bytes)
+        : NaN;
+    if (Number.isSafeInteger(said)) return said;
+    problems.push('not-a-number');
+    return otherwise;
+  };
+  const day = (at: Element | undefined): string | undefined => {
+    const text = textOf(at);
+    if (text === undefined) return undefined;
+    const found = DAY.exec(text)?.[1];
+    if (found === undefined || Number.isNaN(Date.parse(text))) problems.push('not-a-day');
+    return found;
+  };
+  const uri = key?.attributes.get('Algorithm') ?? '';
+  const method = uri === `${ALGORITHM}totp` ? 'totp' : uri === `${ALGORITHM}hotp` ? 'hotp' : undefined;
+  if (!method) problems.push('kind-unknown');
+  const response = childOf(parameters, 'pskc:ResponseFormat');
+  if (response && response.attributes.get('Encoding') !== 'DECIMAL') problems.push('kind-unknown');
+  const algorithm = suiteOf(textOf(childOf(parameters, 'pskc:Suite')));
+  if (!algorithm) problems.push('algorithm-unknown');
+  const usages = policy?.children.filter(({ name }) => name === 'pskc:KeyUsage').map(textOf) ?? [];
+  if (usages.length > 0 && !usages.includes('OTP')) problems.push('policy-usage');
+  if (policy?.children.some(({ name }) => !POLICY.has(name.replace('pskc:', '')))) problems.push('policy-unknown');
+  const secret = value('pskc:Secret');
+  if (!secret && problems.length === 0) problems.push('missing');
+  return {
+    line: element.line,
+    serial: textOf(childOf(device, 'pskc:SerialNo')) ?? key?.attributes.get('Id'),
+    maker: textOf(childOf(device, 'pskc:Manufacturer')),
+    model: textOf(childOf(device, 'pskc:Model')),
+    method,
+    secret,
+    algorithm: algorithm ?? 'SHA1',
+    digits: Number(response?.attributes.get('Length') ?? 6),
+    period: number('pskc:TimeInterval', 30),
+    t0: method === 'totp' ? number('pskc:Time', 0) : 0,
+    counter: number('pskc:Counter', 0),
+    drift: number('pskc:TimeDrift', 0),
+    starts: day(childOf(policy, 'pskc:StartDate') ?? childOf(device, 'pskc:StartDate')),
+    expires: day(childOf(policy, 'pskc:ExpiryDate') ?? childOf(device, 'pskc:ExpiryDate')),
+    owner: textOf(childOf(key, 'pskc:UserId')) ?? textOf(childOf(device, 'pskc:UserId')),
+    problem: problems[0],
+    notHonoured: ['PINPolicy', 'NumberOfTransactions'].filter((name) => downTo(policy, `pskc:${name}`)),
+  };
+}
+
+/** The hash that a suite names; SHA-1 where it names none. */
+function suiteOf(suite: string | undefined): OtpAlgorithm | undefined {
+  if (suite === undefined) return 'SHA1';
+  const bits = /^(?:HMAC-?)?SHA-?(1|256|512)$/i.exec(suite)?.[1];
+  return bits === undefined ? undefined : (`SHA${bits}` as OtpAlgorithm);
+}

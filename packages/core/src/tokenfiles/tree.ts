@@ -1,0 +1,127 @@
+import { SaxesParser, type SaxesTagNS } from 'saxes';
+import type { PskcProblemId } from '../vocabulary.js';
+
+/** Why a file cannot be read: what, and in which line. Never what stood there, which may be a secret. */
+export class FileProblem extends Error {
+  constructor(
+    readonly what: PskcProblemId,
+    readonly line: number,
+    readonly facts: Readonly<Record<string, string | number>> = {},
+  ) {
+    super(what);
+  }
+}
+
+/** An element with its children, in memory. */
+export interface Element {
+  /** Its namespace's short name and its own, such as `pskc:Key`; `?:x` for namespaces that mean nothing here. */
+  readonly name: string;
+  readonly attributes: ReadonlyMap<string, string>;
+  readonly children: Element[];
+  text: string;
+  readonly line: number;
+}
+
+/** Namespaces of RFC 6030 §2 and of what it refers to. */
+const NAMESPACES = new Map([
+  ['urn:ietf:params:xml:ns:keyprov:pskc', 'pskc'],
+  ['http://www.w3.org/2001/04/xmlenc#', 'xenc'],
+  ['http://www.w3.org/2009/xmlenc11#', 'xenc11'],
+  ['http://www.w3.org/2000/09/xmldsig#', 'ds'],
+  ['http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#', 'pkcs5'],
+]);
+
+const DEEPEST = 24;
+const MOST_ELEMENTS = 500;
+const MOST_TEXT = 32 * 1024;
+const MOST_ATTRIBUTES = 20;
+
+/**
+ * Reads XML as it comes and hands over each child of the root with all that is in it; nothing else is kept, so memory
+ * holds one child at a time. No document type, no entities but the five of XML; depth, number and size are bounded.
+ */
+export class ChildReader {
+  readonly #parser: SaxesParser<{ xmlns: true; position: true }>;
+  readonly #onRoot: (root: Element) => void;
+  readonly #onChild: (child: Element) => void;
+  readonly #open: Element[] = [];
+  #elements = 0;
+  #text = 0;
+  #ended = false;
+
+  constructor(onRoot: (root: Element) => void, onChild: (child: Element) => void) {
+    this.#onRoot = onRoot;
+    this.#onChild = onChild;
+    this.#parser = new SaxesParser({ xmlns: true, position: true });
+    this.#parser.on('error', () => this.#refuse('xml'));
+    this.#parser.on('doctype', () => this.#refuse('doctype'));
+    this.#parser.on('opentag', (tag) => this.#opened(tag));
+    this.#parser.on('closetag', () => this.#closed());
+    this.#parser.on('text', (text) => this.#said(text));
+    this.#parser.on('cdata', (text) => this.#said(text));
+  }
+
+  write(piece: string): void {
+    this.#parser.write(piece);
+  }
+
+  /** Ends the file. Throws where it was cut short. */
+  end(): void {
+    this.#parser.close();
+    if (!this.#ended) this.#refuse('xml');
+  }
+
+  #refuse(what: PskcProblemId, facts: FileProblem['facts'] = {}): never {
+    throw new FileProblem(what, this.#parser.line, facts);
+  }
+
+  #opened(tag: SaxesTagNS): void {
+    const depth = this.#open.length;
+    if (depth >= DEEPEST) this.#refuse('too-deep', { most: DEEPEST });
+    if (depth === 1) {
+      this.#elements = 0;
+      this.#text = 0;
+    }
+    const attributes = Object.values(tag.attributes);
+    if (++this.#elements > MOST_ELEMENTS || attributes.length > MOST_ATTRIBUTES) this.#refuse('too-large');
+    this.#text += attributes.reduce((sum, { value }) => sum + value.length, 0);
+    const element: Element = {
+      name: `${NAMESPACES.get(tag.uri) ?? '?'}:${tag.local}`,
+      attributes: new Map(attributes.map(({ local, value }) => [local, value])),
+      children: [],
+      text: '',
+      line: this.#parser.line,
+    };
+    if (depth === 0) this.#onRoot(element);
+    // Of the root only its name and attributes are of use: its children are handed over one by one.
+    else if (depth > 1) this.#open[depth - 1]!.children.push(element);
+    this.#open.push(element);
+  }
+
+  #said(text: string): void {
+    const at = this.#open[this.#open.length - 1];
+    if (!at || this.#open.length === 1) return;
+    this.#text += text.length;
+    if (this.#text > MOST_TEXT) this.#refuse('too-large');
+    at.text += text;
+  }
+
+  #closed(): void {
+    const element = this.#open.pop()!;
+    if (this.#open.length === 1) this.#onChild(element);
+    if (this.#open.length === 0) this.#ended = true;
+  }
+}
+
+/** The first child of a name; undefined where there is none. */
+export const childOf = (element: Element | undefined, name: string): Element | undefined =>
+  element?.children.find((child) => child.name === name);
+
+/** Down through first children. */
+export const downTo = (element: Element | undefined, ...names: readonly string[]): Element | undefined =>
+  names.reduce<Element | undefined>((at, name) => childOf(at, name), element);
+
+export const textOf = (element: Element | undefined): string | undefined => {
+  const text = element?.text.trim();
+  return text === '' ? undefined : text;
+};

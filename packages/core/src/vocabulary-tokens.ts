@@ -1,0 +1,100 @@
+/** The closed sets of hardware tokens and their files. Part of the vocabulary, which is where they are imported from. */
+
+/** What a column of a file of tokens can mean. `problem`: why its package could not be read, in files that are no tables. */
+export const TOKEN_COLUMNS = [
+  'nothing',
+  'serial',
+  'secret',
+  'maker',
+  'model',
+  'kind',
+  'algorithm',
+  'digits',
+  'period',
+  't0',
+  'counter',
+  'drift',
+  'starts',
+  'expires',
+  'owner',
+  'problem',
+] as const;
+
+/** How a secret is written in a table. */
+export const SECRET_ENCODINGS = ['base32', 'hex', 'base64'] as const;
+export type SecretEncoding = (typeof SECRET_ENCODINGS)[number];
+
+/** Forms in which tokens come. */
+export const TOKEN_FILE_FORMS = ['csv', 'pskc', 'key-uris'] as const;
+export type TokenFileForm = (typeof TOKEN_FILE_FORMS)[number];
+
+/** Why a file of keys (RFC 6030) cannot be read at all. */
+export const PSKC_PROBLEMS = [
+  'xml',
+  'doctype',
+  'too-deep',
+  'too-large',
+  'not-pskc',
+  'version',
+  'key-needed',
+  'key-kind',
+  'key-derivation',
+  'iterations',
+  'encryption-unknown',
+  'mac-unknown',
+  'mac-missing',
+  'wrong-key',
+  'signed',
+  'empty',
+] as const;
+export type PskcProblemId = (typeof PSKC_PROBLEMS)[number];
+
+/** Why one token of a file is refused, beside what rows of every file can lack. */
+export const TOKEN_REASONS = [
+  'secret-encoding',
+  'secret-length',
+  'not-a-number',
+  'not-a-day',
+  'kind-unknown',
+  'algorithm-unknown',
+  'serial-shape',
+  'mac-missing',
+  'mac-wrong',
+  'encryption-unknown',
+  'value-broken',
+  'policy-usage',
+  'policy-unknown',
+  'in-stock-already',
+  'secret-other',
+] as const;
+
+/** Where a hardware token is in its life. */
+export const TOKEN_STATES = [
+  'in-stock',
+  'assigned',
+  'sent',
+  'in-use',
+  'returned',
+  'lost',
+  'broken',
+  'retired',
+] as const;
+export type TokenState = (typeof TOKEN_STATES)[number];
+
+/** What happens to a token. */
+export const TOKEN_EVENTS = [
+  'imported',
+  'entered',
+  'assigned',
+  'sent',
+  'arrived',
+  'proved',
+  'resynchronised',
+  'returned',
+  'restocked',
+  'lost',
+  'broken',
+  'retired',
+  'exported',
+] as const;
+export type TokenEvent = (typeof TOKEN_EVENTS)[number];

@@ -1,0 +1,6 @@
+import type { Db } from '../db/sql.js';
+import { describeAuthenticator, lockAuthenticator, type Authenticator } from './store.js';
+
+/** One authenticator as it is shown, for whoever has made or changed it; its row stays locked. */
+export const authenticatorOf = async (db: Db, id: string): Promise<Authenticator> =>
+  describeAuthenticator(await lockAuthenticator(db, id));

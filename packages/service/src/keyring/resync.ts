@@ -1,0 +1,126 @@
+import { checkHotp, checkTotp, LOOK_AHEAD, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
+import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { updateById } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { tellToken } from '../stock/tell.js';
+import {
+  guardColumns,
+  guardOf,
+  hotpSettings,
+  lastCounter,
+  totpSettings,
+  type AuthenticatorRow,
+} from './authenticator-row.js';
+import { codesOf } from './prove-totp.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+/** An operator stands beside it: what is tried here is counted in this lane. */
+const LANE = 'familiar';
+
+/** Opens an authenticator that shows codes, and counts the attempt before it is checked. Throws where it may not be tried. */
+async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Uint8Array> {
+  if (row.state !== 'active' || (row.method !== 'totp' && row.method !== 'hotp'))
+    throw new Refusal('wrong-state', { state: row.state });
+  const admitted = admit(guardOf(row, LANE), work.now.getTime());
+  if (!admitted.admitted)
+    throw admitted.why === 'needs-unlock'
+      ? new Refusal('wrong-state', { state: 'locked' })
+      : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+  const id = text(row.id);
+  const sealed = row.secret_sealed!;
+  return await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
+}
+
+const countFailure = async (work: Work, row: AuthenticatorRow) =>
+  await updateById(work, 'authenticators', row.id, guardColumns(LANE, reserve(guardOf(row, LANE), work.now.getTime())));
+
+const REFUSALS = { wrong: 'code-wrong', used: 'code-used', 'not-consecutive': 'codes-not-consecutive' } as const;
+
+/**
+ * Finds a device that has gone astray by two consecutive codes over a wide window. The window of sign-ins stays as it is; a
+ * device goes on from what it has shown, never back.
+ */
+export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes) as [string, string];
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    refusal = undefined;
+    const { id } = call.params;
+    const row = await lockAuthenticator(work, id);
+    const person = text(row.person_id);
+    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      what: 'factor-resynchronised',
+      facts: { name, label: row.label },
+    }));
+    const secret = await opened(deps, work, row);
+    const found: Resync =
+      row.method === 'hotp'
+        ? resyncHotp(secret, codes, hotpSettings(row), lastCounter(row))
+        : resyncTotp(secret, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined);
+    if (found.outcome === 'found') {
+      await updateById(work, 'authenticators', key(id), {
+        lastStep: found.step,
+        drift: found.drift,
+        ...guardColumns(LANE, CLEAR),
+        ...guardColumns('stranger', CLEAR),
+      });
+      await tellToken(deps, work, call.actor, id, 'resynchronised');
+    } else {
+      await countFailure(work, row);
+      refusal = new Refusal(REFUSALS[found.outcome]);
+    }
+    await work.trail(
+      entryOf(
+        call,
+        found.outcome === 'found' ? 'authenticator.resynchronised' : 'authenticator.proof-failed',
+        { kind: 'authenticator', id },
+        { person, details: found.outcome === 'found' ? { drift: found.drift } : { outcome: found.outcome } },
+      ),
+    );
+    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+/** Tries a code without signing in. One that is right is used up: whoever tries it has heard it. */
+export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
+  const [code] = codesOf([call.body.code]) as [string];
+  return await call.run(async (work) => {
+    const { id } = call.params;
+    const row = await lockAuthenticator(work, id);
+    const person = text(row.person_id);
+    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      what: 'factor-resynchronised',
+      facts: { name, label: row.label },
+    }));
+    const secret = await opened(deps, work, row);
+    const { settings } = await deps.settings.current();
+    const check =
+      row.method === 'hotp'
+        ? checkHotp(secret, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: LOOK_AHEAD })
+        : checkTotp(secret, code, work.now.getTime(), {
+            parameters: totpSettings(row),
+            drift: row.drift,
+            window: settings.totp.window,
+            lastStep: row.last_step ?? undefined,
+          });
+    const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
+    if (check?.outcome === 'accepted')
+      await updateById(work, 'authenticators', key(id), {
+        lastStep: 'counter' in check ? check.counter : check.step,
+        ...guardColumns(LANE, CLEAR),
+      });
+    else await countFailure(work, row);
+    await work.trail(
+      entryOf(call, 'authenticator.tested', { kind: 'authenticator', id }, { person, details: { outcome } }),
+    );
+    return { answer: { outcome } };
+  });
+};

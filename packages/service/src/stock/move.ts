@@ -1,0 +1,169 @@
+import type { Parsed } from '@nimble-latch/api';
+import type { TokenEvent, TokenState, TrailAction } from '@nimble-latch/core/vocabulary';
+import { insert, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import { noticeTo } from '../delivery/notices.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { entryOf, type Actor } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { refreshKeyring } from '../people/facets.js';
+import { eventColumns, type StockRow } from './rows.js';
+import { lockToken, showToken } from './store.js';
+
+type To = Parsed<'stock.move', 'body'>['to'];
+
+interface Step {
+  readonly from: readonly TokenState[];
+  readonly to: TokenState;
+  readonly event: TokenEvent;
+  readonly action: TrailAction;
+  /** The holder has it no longer: its authenticator ends, the story stays. */
+  readonly leaves: boolean;
+}
+
+const WITH_SOMEBODY: readonly TokenState[] = ['assigned', 'sent', 'in-use'];
+
+const STEPS: Readonly<Record<To, Step>> = {
+  sent: { from: ['assigned', 'in-use'], to: 'sent', event: 'sent', action: 'token.sent', leaves: false },
+  arrived: { from: ['sent'], to: 'sent', event: 'arrived', action: 'token.arrived', leaves: false },
+  returned: {
+    from: [...WITH_SOMEBODY, 'lost'],
+    to: 'returned',
+    event: 'returned',
+    action: 'token.returned',
+    leaves: true,
+  },
+  'in-stock': {
+    from: ['assigned', 'returned', 'lost'],
+    to: 'in-stock',
+    event: 'restocked',
+    action: 'token.restocked',
+    leaves: true,
+  },
+  lost: {
+    from: [...WITH_SOMEBODY, 'in-stock', 'returned'],
+    to: 'lost',
+    event: 'lost',
+    action: 'token.lost',
+    leaves: true,
+  },
+  broken: {
+    from: [...WITH_SOMEBODY, 'in-stock', 'returned', 'lost'],
+    to: 'broken',
+    event: 'broken',
+    action: 'token.broken',
+    leaves: true,
+  },
+  retired: {
+    from: [...WITH_SOMEBODY, 'in-stock', 'returned', 'lost', 'broken'],
+    to: 'retired',
+    event: 'retired',
+    action: 'token.retired',
+    leaves: true,
+  },
+};
+
+/** Says what became of a token. */
+export const moveToken: Handler<'stock.move'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { to, note } = call.body;
+    const row = await lockToken(work, id);
+    const step = STEPS[to];
+    if (!step.from.includes(row.state) || (to === 'arrived' && row.arrived === 1))
+      throw new Refusal('wrong-state', { state: row.state });
+    const holder = row.person_id && text(row.person_id);
+    const learned = step.leaves ? await endAuthenticator(deps, work, call, row) : {};
+    await updateById(work, 'tokens', key(id), {
+      // Somebody whose token was proved before it was sent on goes on using it.
+      state: to === 'sent' || to === 'arrived' ? (row.authenticator_id ? 'in-use' : 'sent') : step.to,
+      ...(to === 'sent' ? { sentTo: note ?? null, arrived: 0 } : to === 'arrived' ? { arrived: 1 } : {}),
+      ...(step.leaves ? { personId: null, authenticatorId: null, sentTo: null, arrived: 0, ...learned } : {}),
+      // What is retired opens nothing any more.
+      ...(to === 'retired' ? { secretSealed: null } : {}),
+      changedAt: work.now,
+    });
+    const by = call.actor.personId;
+    await insert(
+      work,
+      'token_events',
+      eventColumns(deps, id, step.event, work.now, { by, person: holder, note: note ?? null }),
+    );
+    await work.trail(
+      entryOf(call, step.action, { kind: 'token', id }, { person: holder, details: { serial: row.serial } }),
+    );
+    return { answer: await showToken(work, id) };
+  });
+
+/** Ends the authenticator of a token that leaves its holder; answers what the token has learned meanwhile, which stays. */
+async function endAuthenticator(
+  deps: Deps,
+  work: Work,
+  call: { readonly actor: Actor; readonly origin: string },
+  row: StockRow,
+): Promise<SqlValues> {
+  if (!row.authenticator_id || !row.person_id) return {};
+  const learned = await learnedOf(work, row.authenticator_id);
+  const id = text(row.authenticator_id);
+  const person = text(row.person_id);
+  const ended = await write(
+    work,
+    "UPDATE authenticators SET state = 'revoked', ended_at = :now, secret_sealed = NULL WHERE id = :id AND state <> 'revoked'",
+    { id: row.authenticator_id, now: work.now },
+  );
+  if (ended > 0) {
+    await refreshKeyring(work, person);
+    await work.trail(
+      entryOf(
+        call,
+        'authenticator.revoked',
+        { kind: 'authenticator', id },
+        { person, details: { method: row.method } },
+      ),
+    );
+    await noticeTo(deps, work, person, 'authenticator.revoked', row.model || row.serial);
+  }
+  return learned;
+}
+
+/** Where a token's counter and clock are: the next holder goes on from there, never back. */
+async function learnedOf(work: Work, authenticator: Buffer): Promise<SqlValues> {
+  const at = await selectOne<{ last_step: number | null; drift: number }>(
+    work,
+    'SELECT last_step, drift FROM authenticators WHERE id = :id',
+    { id: authenticator },
+  );
+  return at ? { lastStep: at.last_step, drift: at.drift } : {};
+}
+
+/**
+ * An authenticator that ends by another way takes its token along: it is with nobody any more, and whoever has it in hand
+ * brings it back.
+ */
+export async function tokenFreed(
+  deps: Deps,
+  work: Work,
+  call: { readonly actor: Actor; readonly origin: string },
+  authenticator: string,
+  event: 'returned' | 'lost',
+): Promise<void> {
+  const row = await selectOne<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id FOR UPDATE', {
+    id: key(authenticator),
+  });
+  if (!row) return;
+  const id = text(row.id);
+  const person = row.person_id && text(row.person_id);
+  await updateById(work, 'tokens', row.id, {
+    state: event,
+    personId: null,
+    authenticatorId: null,
+    ...(await learnedOf(work, key(authenticator))),
+    changedAt: work.now,
+  });
+  const by = call.actor.kind === 'person' ? call.actor.personId : null;
+  await insert(work, 'token_events', eventColumns(deps, id, event, work.now, { by, person }));
+  const action = event === 'lost' ? 'token.lost' : 'token.returned';
+  await work.trail(entryOf(call, action, { kind: 'token', id }, { person, details: { serial: row.serial } }));
+}

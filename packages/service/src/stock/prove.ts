@@ -1,0 +1,138 @@
+import { checkEnrolment, checkHotp, LOOK_AHEAD, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
+import { serialKey } from '@nimble-latch/core/people';
+import { insert, selectOne, updateById } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import { noticeTo } from '../delivery/notices.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, newId, text } from '../ids.js';
+import type { Maker } from '../keyring/begin-totp.js';
+import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
+import { authenticatorOf } from '../keyring/described.js';
+import { codesOf, refusalFor } from '../keyring/prove-totp.js';
+import { assertOffered } from '../methods/offer.js';
+import { refreshKeyring } from '../people/facets.js';
+import { eventColumns, tokenIdentity, type StockRow } from './rows.js';
+import { lockToken } from './store.js';
+
+/** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
+async function checkOf(deps: Deps, row: StockRow, codes: readonly string[], now: Date): Promise<EnrolmentCheck> {
+  const id = text(row.id);
+  const sealed = row.secret_sealed!;
+  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
+  if (row.method === 'totp') {
+    const { settings } = await deps.settings.current();
+    return checkEnrolment(secret, codes, now.getTime(), totpSettings(row), settings.totp.window);
+  }
+  const last = lastCounter(row);
+  const parameters = hotpSettings(row);
+  if (codes.length === 2) {
+    const found = resyncHotp(secret, [codes[0]!, codes[1]!], parameters, last);
+    if (found.outcome === 'found') return { outcome: 'proved', step: found.step, drift: 0 };
+    return { outcome: found.outcome === 'not-consecutive' ? 'not-consecutive' : 'wrong' };
+  }
+  const check = checkHotp(secret, codes[0]!, { parameters, last, lookAhead: LOOK_AHEAD });
+  return check?.outcome === 'accepted' ? { outcome: 'proved', step: check.counter, drift: 0 } : { outcome: 'wrong' };
+}
+
+/** The token becomes an authenticator on a carrier of its own. Answers the authenticator's id. */
+async function become(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  row: StockRow,
+  { step, drift }: Extract<EnrolmentCheck, { outcome: 'proved' }>,
+): Promise<string> {
+  const tokenId = text(row.id);
+  const person = text(row.person_id!);
+  const sealed = row.secret_sealed!;
+  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(tokenId), sealed));
+  const label = (row.model || row.serial).slice(0, 60);
+  const carrierId = newId(deps);
+  // Two makers may have used one number: then the carrier is found by it with the maker behind.
+  const taken = await selectOne(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial FOR UPDATE', {
+    serial: row.serial_key,
+  });
+  await insert(work, 'carriers', {
+    id: key(carrierId),
+    personId: key(person),
+    kind: 'fob',
+    state: 'in-hand',
+    label,
+    serial: row.serial,
+    serialKey: taken
+      ? `${row.serial_key}${serialKey(row.maker)}${carrierId.slice(-6)}`.slice(0, 60).toUpperCase()
+      : row.serial_key,
+    createdAt: work.now,
+  });
+  await work.trail(
+    entryOf(maker, 'carrier.added', { kind: 'carrier', id: carrierId }, { person, details: { kind: 'fob' } }),
+  );
+  const id = newId(deps);
+  await insert(work, 'authenticators', {
+    id: key(id),
+    personId: key(person),
+    carrierId: key(carrierId),
+    method: row.method,
+    state: 'active',
+    label,
+    parameters: row.parameters,
+    secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+    lastStep: step,
+    drift,
+    hardware: 1,
+    createdAt: work.now,
+    activatedAt: work.now,
+  });
+  await updateById(work, 'tokens', row.id, {
+    state: 'in-use',
+    authenticatorId: key(id),
+    lastStep: step,
+    drift,
+    changedAt: work.now,
+  });
+  const by = maker.actor.kind === 'person' || maker.actor.kind === 'page' ? maker.actor.personId : null;
+  await insert(work, 'token_events', eventColumns(deps, tokenId, 'proved', work.now, { by, person }));
+  await refreshKeyring(work, person);
+  await work.trail(
+    entryOf(
+      maker,
+      'authenticator.proved',
+      { kind: 'authenticator', id },
+      { person, details: { method: row.method, serial: row.serial } },
+    ),
+  );
+  await noticeTo(deps, work, person, 'authenticator.proved', label);
+  return id;
+}
+
+/** Proves an assigned token by what it shows, at the desk or by its holder on the phone. */
+export const proveToken: Handler<'tokens.prove'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes);
+  const { id: person, tokenId } = call.params;
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    refusal = undefined;
+    const row = await lockToken(work, tokenId);
+    if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
+    if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });
+    await assertOffered(deps, work, person, row.method);
+    const check = await checkOf(deps, row, codes, work.now);
+    if (check.outcome === 'proved')
+      return { answer: await authenticatorOf(work, await become(deps, work, call, row, check)) };
+    await work.trail(
+      entryOf(
+        call,
+        'authenticator.proof-failed',
+        { kind: 'token', id: tokenId },
+        { person, details: { outcome: check.outcome } },
+      ),
+    );
+    refusal = refusalFor(check);
+    return { answer: null as never };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};

@@ -1,0 +1,63 @@
+import { readSecret } from '@nimble-latch/core/tokenfiles';
+import { brokenUniqueIndex } from '../db/errors.js';
+import { insert } from '../db/sql.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { AreaHandlers, Handler } from '../http/call.js';
+import { newId } from '../ids.js';
+import { LONGEST_SECRET, SHORTEST_SECRET } from '@nimble-latch/core/tokenfiles';
+import { assignNextToken, assignToken } from './assign.js';
+import { moveToken } from './move.js';
+import { proveToken } from './prove.js';
+import { eventColumns, tokenColumns } from './rows.js';
+import { countTokens, listTokens, showToken } from './store.js';
+
+/** A token that came on paper. */
+const addToken: Handler<'stock.add'> = async (deps, call) => {
+  const { secret: typed, encoding, expiresOn, ...plain } = call.body;
+  const secret = readSecret(typed, encoding);
+  if (!secret || secret.length < SHORTEST_SECRET || secret.length > LONGEST_SECRET)
+    throw badField('body.secret', 'token-secret', { encoding, least: SHORTEST_SECRET, most: LONGEST_SECRET });
+  return await call.run(async (work) => {
+    const id = newId(deps);
+    const row = {
+      ...plain,
+      secret,
+      t0: 0,
+      drift: 0,
+      starts: undefined,
+      expires: expiresOn ?? undefined,
+      owner: undefined,
+    };
+    try {
+      await insert(work, 'tokens', tokenColumns(deps, id, row, { batch: null, person: null, now: work.now }));
+    } catch (error) {
+      if (brokenUniqueIndex(error) !== 'tokens_serial') throw error;
+      throw new Refusal('serial-taken', { name: plain.maker });
+    }
+    const by = call.actor.personId;
+    await insert(work, 'token_events', eventColumns(deps, id, 'entered', work.now, { by }));
+    await work.trail(entryOf(call, 'token.entered', { kind: 'token', id }, { details: { serial: plain.serial } }));
+    return { answer: await showToken(work, id) };
+  });
+};
+
+export const stockHandlers: AreaHandlers<
+  | 'stock.list'
+  | 'stock.counts'
+  | 'stock.show'
+  | 'stock.add'
+  | 'stock.move'
+  | 'tokens.assign'
+  | 'tokens.assignNext'
+  | 'tokens.prove'
+> = {
+  'stock.list': async (deps, { query }) => ({ answer: await listTokens(deps, query, deps.now()) }),
+  'stock.counts': async (deps) => ({ answer: await countTokens(deps, deps.now()) }),
+  'stock.show': async (deps, { params }) => ({ answer: await showToken(deps, params.id) }),
+  'stock.add': addToken,
+  'stock.move': moveToken,
+  'tokens.assign': assignToken,
+  'tokens.assignNext': assignNextToken,
+  'tokens.prove': proveToken,
+};

@@ -1,0 +1,85 @@
+import { serialKey } from '@nimble-latch/core/people';
+import type { TokenRow } from '@nimble-latch/core/tokenfiles';
+import type { TokenEvent, TokenState } from '@nimble-latch/core/vocabulary';
+import type { SqlValues } from '../db/sql.js';
+import type { Deps } from '../deps.js';
+import { key, keyOrNull, newId } from '../ids.js';
+
+/** A token's row. */
+export interface StockRow {
+  id: Buffer;
+  serial: string;
+  serial_key: string;
+  maker: string;
+  maker_key: string;
+  model: string;
+  batch_id: Buffer | null;
+  method: 'totp' | 'hotp';
+  parameters: string;
+  secret_sealed: Buffer | null;
+  last_step: number | null;
+  drift: number;
+  starts_on: string | null;
+  expires_on: string | null;
+  state: TokenState;
+  person_id: Buffer | null;
+  authenticator_id: Buffer | null;
+  sent_to: string | null;
+  arrived: number;
+  created_at: Date;
+  changed_at: Date;
+}
+
+/** What a token's secret is sealed to. */
+export const tokenIdentity = (id: string): string => `token/${id}/secret`;
+export const makerKey = (maker: string): string => maker.normalize('NFKC').trim().toLowerCase();
+
+/** How a token computes its codes, as authenticators keep it too. */
+export const parametersOf = ({ method, algorithm, digits, period, t0 }: TokenRow) =>
+  method === 'totp' ? { algorithm, digits, period, ...(t0 === 0 ? {} : { t0 }) } : { algorithm, digits };
+
+/** The columns of a new token. Its last step is one before the first that is accepted. */
+export function tokenColumns(
+  deps: Deps,
+  id: string,
+  row: TokenRow,
+  more: { readonly batch: string | null; readonly person: string | null; readonly now: Date },
+): SqlValues {
+  return {
+    id: key(id),
+    serial: row.serial!,
+    serialKey: serialKey(row.serial!),
+    maker: row.maker,
+    makerKey: makerKey(row.maker),
+    model: row.model,
+    batchId: keyOrNull(more.batch),
+    method: row.method,
+    parameters: JSON.stringify(parametersOf(row)),
+    secretSealed: deps.keys.current.seal('seed', tokenIdentity(id), row.secret!, deps.random(12)),
+    lastStep: row.method === 'hotp' && row.counter > 0 ? row.counter - 1 : null,
+    drift: row.method === 'totp' ? row.drift : 0,
+    startsOn: row.starts ?? null,
+    expiresOn: row.expires ?? null,
+    state: more.person === null ? 'in-stock' : 'assigned',
+    personId: keyOrNull(more.person),
+    createdAt: more.now,
+    changedAt: more.now,
+  };
+}
+
+/** One line of a token's story. */
+export const eventColumns = (
+  deps: Deps,
+  token: string,
+  event: TokenEvent,
+  at: Date,
+  more: { readonly by: string | null; readonly person?: string | null; readonly note?: string | null },
+): SqlValues => ({
+  id: key(newId(deps)),
+  tokenId: key(token),
+  event,
+  at,
+  byId: keyOrNull(more.by),
+  personId: keyOrNull(more.person ?? null),
+  note: more.note ?? null,
+});

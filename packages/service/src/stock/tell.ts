@@ -1,0 +1,26 @@
+import type { TokenEvent } from '@nimble-latch/core/vocabulary';
+import { insert, selectOne } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import type { Actor } from '../http/actors.js';
+import { key, text, textOrNull } from '../ids.js';
+import { eventColumns } from './rows.js';
+
+/** Adds a line to the story of the token that an authenticator is; nothing where it is none of the stock. */
+export async function tellToken(
+  deps: Deps,
+  work: Work,
+  actor: Actor,
+  authenticator: string,
+  event: TokenEvent,
+): Promise<void> {
+  const row = await selectOne<{ id: Buffer; person_id: Buffer | null }>(
+    work,
+    'SELECT id, person_id FROM tokens WHERE authenticator_id = :id',
+    { id: key(authenticator) },
+  );
+  if (!row) return;
+  const by = actor.kind === 'person' || actor.kind === 'page' ? actor.personId : null;
+  const person = textOrNull(row.person_id);
+  await insert(work, 'token_events', eventColumns(deps, text(row.id), event, work.now, { by, person }));
+}
