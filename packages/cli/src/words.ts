@@ -10,6 +10,7 @@ export const words = {
     group: 'groups and who is in them',
     import: 'bring in people or groups from a CSV file, with a preview before anything is written',
     keyring: 'carriers and authenticators of one person: enrol, prove, suspend, revoke',
+    stock: 'hardware tokens: in stock, assigned, sent, with the story of each',
     application: 'applications, their connections and keys',
     rulebook: 'rules that say what is asked for, where',
     method: 'which methods may be enrolled and used, by group',
@@ -125,6 +126,7 @@ export const words = {
       language: 'of new people, where the file says none',
       timeZone: 'of new people, where the file says none',
       verdict: 'only rows of this verdict',
+      form: 'what the file is; told from its name unless said', secrets: 'how secrets are written; told from the file unless said', openBy: 'asks for what opens an encrypted file',
     },
     errors: {
     
@@ -143,6 +145,7 @@ export const words = {
     newGroups: 'Groups that will be added: {names}',
     moreOfThem: '… and {count} more: nlatch import rows {id} --verdict {verdict}',
     willPeople: 'This adds {added/person/people} and changes {changed}.',
+    willTokens: 'This adds {added/token/tokens} to the stock.',
     willGroups: 'This adds {added/group/groups} and changes {changed}.',
     willDeactivate: 'It deactivates {missing/person/people} who are missing in the file.',
     leavesMissing: '{missing/person is/people are} missing in the file and stay as they are.',
@@ -174,6 +177,9 @@ export const words = {
     newPassword: 'New password',
     code: 'Code',
     secondCode: 'The next code, once it changes',
+    tokenSecret: 'Its secret',
+    filePassphrase: 'Passphrase of the file',
+    fileKey: 'Key of the file, in hexadecimal',
     sure: 'Go on?',
   },
   errors: {
@@ -249,6 +255,12 @@ export const words = {
     proveLater: 'Not proven yet. When a code is at hand: nlatch keyring prove {id}',
     qrWritten: 'Wrote the QR picture to {file}. It holds the key: delete it once it was scanned.',
     authenticatorState: '{label} is {state}.',
+    resynced: '{label} is found again; its clock is {off} s off. Sign-ins go on with their own window.',
+    tested: { right: 'Right. The code is used up now.', used: 'This code was used before.', far: 'Right, but far ahead of the last one: resynchronise it by two codes.', wrong: 'Not a code of this authenticator.' },
+    preferred: '{label} is asked for first.',
+    notPreferred: '{label} is no longer asked for first.',
+    carrierLost: '{carrier} is reported lost. Suspended: {list}. {left/authenticator is/authenticators are} left.',
+    carrierFound: '{carrier} is in hand again; what it carries is resumed one by one.',
     unlocked: 'Wrong proofs of {label} are forgotten.',
     applicationAdded: 'Registered {name}.',
     applicationEdited: 'Changed {name}.',
@@ -304,7 +316,7 @@ export const words = {
     sealed: 'SEALED', label: 'LABEL', hint: 'BEGINS', until: 'UNTIL', used: 'LAST USED', method: 'METHOD', carrier: 'CARRIER', failures: 'WRONG', id: 'ID',
     host: 'HOST', since: 'SINCE', seen: 'SEEN', clock: 'CLOCK OFF', kind: 'KIND', progress: 'PROGRESS', next: 'NEXT', purpose: 'PURPOSE', key: 'KEY',
     step: 'STEP', groups: 'GROUPS', coverage: 'COVERED BY', lastSeen: 'LAST SEEN', column: 'COLUMN', parts: 'PARTS', partOf: 'PART OF', withParts: 'WITH PARTS', columns: 'COLUMNS', meaning: 'MEANING', cells: 'FIRST CELLS', line: 'LINE', verdict: 'COMES TO',
-    part: 'PART', change: 'CHANGE', fields: 'FIELDS', file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
+    serial: 'SERIAL', maker: 'MAKER', holder: 'HOLDER', batch: 'BATCH', event: 'EVENT', note: 'NOTE', tokens: 'TOKENS', inStock: 'IN STOCK', sent: 'SENT TO', part: 'PART', change: 'CHANGE', fields: 'FIELDS', file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
   },
   facts: {
     checkedElsewhere: 'checked elsewhere', mayEnrol: 'may be enrolled', noMore: 'no more of it', forNothing: 'used for nothing', byRow: 'row {row}, for {group}', wouldLockOut: 'Locks out {people/person/people} who get in today; {examined} of {of} were looked at.', signedIn: 'signed in', rememberedBy: 'remembered by the rule {rule}', whole: '(all)', andMore: 'And {count} more.', orInstead: 'Or, instead: {choices}', decidedBy: '{rule} (version {version})', otherwise: 'otherwise', noDifference: 'The draft says the same as what is in force.', locksNobodyOut: 'It locks nobody out who gets in today.', locksOut: 'It locks out {people/person who gets/people who get} in today:', examined: '({examined} of {of} people were looked at.)',
@@ -324,6 +336,12 @@ export const words = {
     roles: 'Roles', rights: 'Rights', until: 'Until', by: 'By', contact: 'Contact', groups: 'Groups', language: 'Language', timeZone: 'Time zone', source: 'Source',
     version: 'Version', outbox: 'Outbox', trail: 'Trail', waiting: '{count} waiting, {failed} given up', unsealed: '{count/entry waits/entries wait} for their seal; last sealed {when}',
   },
+  stock: {
+    unknown: 'no token has the serial number {serial}', several: 'several makers use the serial number {serial}; name the token by its id',
+    moved: '{serial} is {state}.', proved: '{serial} is proved; it answers the sign-ins of {name} from now on.', arrivedAt: '{to}, arrived', onItsWay: '{to}, on its way',
+    noBatch: 'there is no batch called {name}', noHolder: '{serial} is assigned to nobody',
+    options: { serial: 'beginning of a serial number', needs: 'only those that need a hand', encoding: 'how the secret is written', batch: 'take the next one of this batch', two: 'ask for two consecutive codes: for a counter that was pressed many times', note: 'such as where it was sent to' },
+  },
   config: {
     parts: { settings: 'settings', network: 'network', group: 'group', application: 'application', connection: 'connection', methods: 'method settings', rulebook: 'rulebook' },
     changes: { added: 'added', changed: 'changed', same: 'same', 'only-here': 'only here; stays' },
@@ -340,14 +358,20 @@ export const words = {
     method: { show: 'the rows, the first that decides on top', offered: 'what a person may enrol and use, and why not the rest', set: 'say of a group (or everybody) what holds for a method', unset: 'say nothing more of a method, or of a group at all', raise: 'put the row of a group on top' },
     group: { list: 'groups by name', show: 'one group and its members', add: 'add a group', edit: 'rename or describe a group', delete: 'delete a group; its members stay', join: 'put a person into a group', leave: 'take a person out of a group', 'add-part': 'make a group part of another', 'remove-part': 'take a group out of another' },
     import: {
+      tokens: 'bring in hardware tokens from a table, a key container (RFC 6030) or key URIs',
       people: 'bring in people: preview, question, progress, outcome', groups: 'bring in groups: preview, question, progress, outcome', list: 'imports of the last days', show: 'one import',
       rows: 'the preview, row by row', report: 'rows that were left out, with reasons, as CSV', resume: 'write what a preview showed, or go on with what was stopped', stop: 'stop an import that is being written',
       discard: 'forget an import and what its file held', mappings: 'saved mappings', 'forgetMapping': 'delete a saved mapping; what its files brought stays',
     },
     keyring: {
       show: 'everything on one person’s keyring', 'enrol-totp': 'enrol an app that shows codes', 'edit-carrier': 'rename a carrier (by its id, name or serial number), or note its serial number', prove: 'prove a pending authenticator by its code', suspend: 'set an authenticator aside',
+      resync: 'find a device again by two consecutive codes', test: 'try a code without signing in; a right one is used up', prefer: 'have an authenticator asked for first', lost: 'report a carrier lost as a whole (by its id, name or serial number)', found: 'note that a lost carrier was found',
       resume: 'take a suspended authenticator back into use', revoke: 'end an authenticator for good', unlock: 'forget the wrong proofs counted on an authenticator',
       browsers: 'where a person is signed in, and which browsers are remembered', 'forget-browser': 'forget a remembered browser', 'sign-out': 'end every session at the sign-in pages and forget all browsers',
+    },
+    stock: {
+      list: 'tokens by serial number', counts: 'how many are where, by state and batch, and which need a hand', show: 'one token with its story', add: 'enter a token that came on paper (asks for its secret)', assign: 'give a token to a person: by serial number, or the next one', prove: 'prove an assigned token by a code that it shows',
+      sent: 'note that it was sent', arrived: 'note that it arrived', returned: 'note that it came back; its authenticator ends', 'in-stock': 'put it back into the stock', lost: 'note that it is lost; its authenticator ends', broken: 'note that it is broken; its authenticator ends', retired: 'retire it for good; its secret is wiped',
     },
     application: {
       list: 'applications by name', show: 'one application with connections and keys', add: 'register an application', edit: 'rename or describe an application', delete: 'delete an application',

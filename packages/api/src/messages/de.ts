@@ -1,3 +1,4 @@
+import { deTokens } from './de-tokens.js';
 import { deImports } from './de-imports.js';
 import { deAccess } from './de-access.js';
 import { deMail } from './de-mail.js';
@@ -31,6 +32,7 @@ export const de: Catalogue = {
     'set-up': 'Einrichtung',
   },
   ...deImports,
+  ...deTokens,
   fields: {
     'range-shape': 'erwartet wird ein Bereich wie 10.1.0.0/16 oder 2001:db8::/48, oder eine Adresse',
     'range-beyond': 'jenseits des Präfixes sind Bits gesetzt; vielleicht ist {meant} gemeint',

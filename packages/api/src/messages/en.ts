@@ -1,3 +1,4 @@
+import { enTokens } from './en-tokens.js';
 import { enImports } from './en-imports.js';
 import { enAccess } from './en-access.js';
 import { enMail } from './en-mail.js';
@@ -34,6 +35,7 @@ export const en = {
     'set-up': 'set-up',
   } satisfies Record<Source, string>,
   ...enImports,
+  ...enTokens,
   /** What is wrong with one field, said beside its name. */
   fields: {
     'range-shape': 'expected a range such as 10.1.0.0/16 or 2001:db8::/48, or one address',

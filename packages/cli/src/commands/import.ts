@@ -10,6 +10,8 @@ import {
   EXIT,
   GROUP_COLUMNS,
   PEOPLE_COLUMNS,
+  SECRET_ENCODINGS,
+  TOKEN_COLUMNS,
   ROW_VERDICTS,
   say,
   type Answer,
@@ -47,6 +49,9 @@ interface ImportOptions {
   encoding?: 'utf-8' | 'utf-16le' | 'utf-16be' | 'windows-1252';
   header?: 'yes' | 'no';
   skipBad?: boolean;
+  form?: 'csv' | 'pskc' | 'key-uris';
+  secrets?: (typeof SECRET_ENCODINGS)[number];
+  openBy?: 'passphrase' | 'key';
   dryRun?: boolean;
   yes?: boolean;
 }
@@ -89,6 +94,12 @@ async function bytesOf(file: string): Promise<ReadableStream<Uint8Array>> {
   return Readable.toWeb(createReadStream(file)) as ReadableStream<Uint8Array>;
 }
 
+const MEANINGS: Readonly<Record<ImportKind, readonly ColumnMeaning[]>> = {
+  people: PEOPLE_COLUMNS,
+  groups: GROUP_COLUMNS,
+  tokens: TOKEN_COLUMNS,
+};
+
 /** Meanings as guessed or saved, with those that the line names put in their place. */
 function columnsOf(one: Import, named: readonly string[]): ColumnMeaning[] {
   const columns = one.columns.map((column) => column.meaning);
@@ -102,7 +113,7 @@ function columnsOf(one: Import, named: readonly string[]): ColumnMeaning[] {
       });
     if (!(COLUMN_MEANINGS as readonly string[]).includes(meaning))
       throw new Failure(say(w.errors.meaningUnknown, { meaning }), {
-        where: say(w.errors.meaningsAre, { all: (one.kind === 'people' ? PEOPLE_COLUMNS : GROUP_COLUMNS).join(', ') }),
+        where: say(w.errors.meaningsAre, { all: MEANINGS[one.kind].join(', ') }),
       });
     columns[column] = meaning as ColumnMeaning;
   }
@@ -188,7 +199,12 @@ async function preview(session: Session, one: Import): Promise<string> {
 /** What will be written, in one sentence. */
 function consequence(one: Import): string {
   const { new: added, changed, returning, missing, refused } = one.counts!;
-  const parts = [say(one.kind === 'people' ? w.willPeople : w.willGroups, { added, changed: changed + returning })];
+  const parts = [
+    say({ people: w.willPeople, groups: w.willGroups, tokens: w.willTokens }[one.kind], {
+      added,
+      changed: changed + returning,
+    }),
+  ];
   if (one.rules.missing === 'deactivate' && missing > 0)
     parts.push(refused > 0 ? say(w.keepsMissing, { missing }) : say(w.willDeactivate, { missing }));
   else if (missing > 0) parts.push(say(w.leavesMissing, { missing }));
@@ -237,6 +253,16 @@ function outcomeText(one: Import): string {
   return text + passed + left;
 }
 
+/** What a file of tokens is, by its name. */
+const formOf = (file: string) =>
+  /\.(xml|pskc|pskcxml)$/i.test(file) ? 'pskc' : /\.(uri|uris|txt)$/i.test(file) ? 'key-uris' : 'csv';
+
+/** What opens a file: asked for, so that it stands on no command line. */
+async function fileKey(session: Session, openBy: 'passphrase' | 'key'): Promise<string> {
+  const typed = await session.ask(words.asks[openBy === 'key' ? 'fileKey' : 'filePassphrase'], { hidden: true });
+  return openBy === 'key' ? `key ${typed.trim()}` : `passphrase ${Buffer.from(typed).toString('base64url')}`;
+}
+
 async function bringIn(session: Session, kind: ImportKind, file: string, options: ImportOptions): Promise<void> {
   const mapping = options.mapping === undefined ? undefined : await mappingNamed(session, options.mapping);
   const received = await session.client.call('imports.receive', {
@@ -247,8 +273,10 @@ async function bringIn(session: Session, kind: ImportKind, file: string, options
       delimiter: options.delimiter,
       encoding: options.encoding,
       header: options.header,
+      ...(kind === 'tokens' ? { form: options.form ?? formOf(file) } : {}),
     },
     file: await bytesOf(file),
+    ...(options.openBy === undefined ? {} : { fileKey: await fileKey(session, options.openBy) }),
   });
   const { id } = received;
   const { rules } = received;
@@ -267,6 +295,7 @@ async function bringIn(session: Session, kind: ImportKind, file: string, options
         missing: options.missing ?? rules.missing,
         language: options.language ?? rules.language,
         timeZone: options.timeZone ?? rules.timeZone,
+        secrets: options.secrets ?? rules.secrets,
       },
       saveAs: options.saveAs ?? mapping?.name ?? null,
     },
@@ -312,6 +341,15 @@ export const importNoun: Noun = (command, context) => {
     .action(
       withSession(context, async (session, file: string, options: ImportOptions) => {
         await bringIn(session, 'people', file, options);
+      }),
+    );
+  fileOptions(command.command('tokens <file>').description(help.tokens))
+    .addOption(new Option('--form <form>', w.options.form).choices(['csv', 'pskc', 'key-uris']))
+    .addOption(new Option('--secrets <encoding>', w.options.secrets).choices(SECRET_ENCODINGS))
+    .addOption(new Option('--open-by <what>', w.options.openBy).choices(['passphrase', 'key']))
+    .action(
+      withSession(context, async (session, file: string, options: ImportOptions) => {
+        await bringIn(session, 'tokens', file, options);
       }),
     );
   fileOptions(command.command('groups <file>').description(help.groups)).action(

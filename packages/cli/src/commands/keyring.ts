@@ -66,6 +66,18 @@ async function proveByAsking(session: Session, id: string, codesNeeded: 1 | 2): 
   }
 }
 
+/** The carrier of a person that an id, its name or its serial number means. */
+async function carrierNamed(session: Session, named: string, carrier: string): Promise<Keyring['carriers'][number]> {
+  const person = await findPerson(session, named);
+  const { carriers } = await session.client.call('keyring.show', { params: { id: person.id } });
+  const meant = carriers.filter((one) => [one.id, one.label, one.serial].includes(carrier));
+  if (meant.length !== 1)
+    throw new Failure(say(words.errors.noCarrier, { carriers: carriers.map(sayCarrier).join('; ') }), {
+      where: carrier,
+    });
+  return meant[0]!;
+}
+
 export const keyring: Noun = (command, context) => {
   const help = words.help.keyring;
   command
@@ -156,19 +168,13 @@ export const keyring: Noun = (command, context) => {
       withSession(
         context,
         async (session, named: string, carrier: string, options: { label?: string; serial?: string | boolean }) => {
-          const person = await findPerson(session, named);
-          const { carriers } = await session.client.call('keyring.show', { params: { id: person.id } });
-          const meant = carriers.filter((one) => [one.id, one.label, one.serial].includes(carrier));
-          if (meant.length !== 1)
-            throw new Failure(say(words.errors.noCarrier, { carriers: carriers.map(sayCarrier).join('; ') }), {
-              where: carrier,
-            });
+          const meant = await carrierNamed(session, named, carrier);
           const { label, serial } = options;
           const body = {
             ...(label === undefined ? {} : { label }),
             ...(serial === false ? { serial: null } : typeof serial === 'string' ? { serial } : {}),
           };
-          const answer = await session.client.call('carriers.edit', { params: { id: meant[0]!.id }, body });
+          const answer = await session.client.call('carriers.edit', { params: { id: meant.id }, body });
           done(session, answer, say(words.done.carrierChanged, { carrier: sayCarrier(answer) }));
         },
       ),
@@ -183,6 +189,56 @@ export const keyring: Noun = (command, context) => {
         done(session, proved, say(words.done.proved, { label: proved.label }));
       }),
     );
+  command
+    .command('resync <authenticator>')
+    .description(help.resync)
+    .action(
+      withSession(context, async (session, id: string) => {
+        const codes = [await session.ask(words.asks.code), await session.ask(words.asks.secondCode)];
+        const found = await session.client.call('authenticators.resync', { params: { id }, body: { codes } });
+        done(session, found, say(words.done.resynced, { label: found.label, off: found.totp?.driftSeconds ?? 0 }));
+      }),
+    );
+  command
+    .command('test <authenticator>')
+    .description(help.test)
+    .action(
+      withSession(context, async (session, id: string) => {
+        const code = await session.ask(words.asks.code);
+        const tried = await session.client.call('authenticators.test', { params: { id }, body: { code } });
+        done(session, tried, words.done.tested[tried.outcome]);
+      }),
+    );
+  command
+    .command('prefer <authenticator>')
+    .description(help.prefer)
+    .option('--not')
+    .action(
+      withSession(context, async (session, id: string, options: { not?: boolean }) => {
+        const body = { preferred: !options.not };
+        const answer = await session.client.call('authenticators.prefer', { params: { id }, body });
+        done(
+          session,
+          answer,
+          say(body.preferred ? words.done.preferred : words.done.notPreferred, { label: answer.label }),
+        );
+      }),
+    );
+  for (const [verb, state] of [
+    ['lost', 'lost'],
+    ['found', 'in-hand'],
+  ] as const)
+    command
+      .command(`${verb} <person> <carrier>`)
+      .description(help[verb])
+      .action(
+        withSession(context, async (session, named: string, carrier: string) => {
+          const { id } = await carrierNamed(session, named, carrier);
+          const answer = await session.client.call('carriers.report', { params: { id }, body: { state } });
+          const told = { carrier: sayCarrier(answer.carrier), list: answer.suspended.join(', '), left: answer.left };
+          done(session, answer, say(verb === 'lost' ? words.done.carrierLost : words.done.carrierFound, told));
+        }),
+      );
   for (const verb of ['suspend', 'resume', 'unlock'] as const)
     command
       .command(`${verb} <authenticator>`)

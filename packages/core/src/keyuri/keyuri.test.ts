@@ -16,6 +16,8 @@ describe('key URIs', () => {
           expect(read.ok && { ...read.value, key: Buffer.from(read.value.key) }).toEqual({
             ...value,
             key: Buffer.from(key),
+            method: 'totp',
+            counter: 0,
           });
         },
       ),
@@ -24,7 +26,8 @@ describe('key URIs', () => {
 
   it.each([
     ['https://x', 'the scheme'],
-    ['otpauth://hotp/a?secret=AAAA', 'the type'],
+    ['otpauth://motp/a?secret=AAAA', 'the type'],
+    ['otpauth://hotp/a?secret=AAAA&counter=-1', 'counter'],
     ['otpauth://totp/a', 'secret'],
     ['otpauth://totp/a?secret=1', 'secret'],
     ['otpauth://totp/a?secret=AAAA&algorithm=MD5', 'algorithm'],

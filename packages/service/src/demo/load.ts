@@ -7,6 +7,7 @@ import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import { key } from '../ids.js';
+import { loadStock } from './stock.js';
 import { setPassword } from '../keyring/set-password.js';
 import { createLogger } from '../log/logger.js';
 import { insertPerson } from '../people/add-person.js';
@@ -185,6 +186,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     await call('rulebook.publish', { body: { message: version.message, lockedOut: 0 } });
   };
   await publish(PUBLISHED[0]);
+  const tokens = await loadStock(deps, call, clock, today, groups.get('quay-crew')!, random);
   clock.at = today - 40 * DAY;
   await appoint();
   await publish(PUBLISHED[1]);
@@ -197,7 +199,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await call('session.end', {});
   await app.close();
   await keepCounts(real);
-  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${tokens} hardware tokens, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
 
   async function draft(text: string): Promise<void> {
     const { version } = await call('rulebookDraft.show', {});

@@ -12,12 +12,12 @@ rules:
   # Not every administrator has a second factor yet.
   - rule: The console
     at: { applications: [Console] }
-    then: { ask whoever has one: [password + totp, webauthn(verified)] }
+    then: { ask whoever has one: [password + totp, password + hotp, webauthn(verified)] }
 
   # The plan is open all day, on the same screens.
   - rule: Berth plans
     at: { applications: [Berth Planner] }
-    then: { ask for: [password + totp, webauthn(verified)] }
+    then: { ask for: [password + totp, password + hotp, webauthn(verified)] }
     remember browser: 14 days
 
 otherwise: { ask for level: 2 }
@@ -36,7 +36,7 @@ const WAGES = `  # A broken hand cannot type six digits in thirty seconds.
     at: { applications: [Payroll] }
     except:
       - { person: yara.duarte, reason: broken hand, until: {today + 21} }
-    then: { ask for: [password + totp, webauthn(verified)] }
+    then: { ask for: [password + totp, password + hotp, webauthn(verified)] }
 
 `;
 

@@ -1,0 +1,236 @@
+import { catalogue, EXIT, say, SECRET_ENCODINGS, TOKEN_STATES, type Answer, type Sent } from '@nimble-latch/api';
+import { Option } from 'commander';
+import type { Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { facts, table } from '../render/table.js';
+import { exact, relative } from '../render/time.js';
+import { words } from '../words.js';
+import { done, findPerson, isId, moreRows, onceKey, show, wholeNumber, withSession, type Noun } from './support.js';
+
+type Token = Answer<'stock.list'>['rows'][number];
+type Story = Answer<'stock.show'>;
+const h = words.headings;
+const s = words.stock;
+const shared = catalogue('en');
+
+/** The token that an id or a serial number means. */
+async function findToken(session: Session, named: string): Promise<Story> {
+  if (isId(named)) return await session.client.call('stock.show', { params: { id: named } });
+  const { rows } = await session.client.call('stock.list', { query: { q: named, limit: 20 } });
+  const plain = (text: string) => text.toUpperCase().replace(/[^A-Z0-9]/g, '');
+  const found = rows.filter((row) => plain(row.serial) === plain(named));
+  if (found.length !== 1)
+    throw new Failure(say(found.length === 0 ? s.unknown : s.several, { serial: named }), {
+      ...(found.length > 1
+        ? { where: found.map((row) => `${row.maker} ${row.serial}: ${row.id}`).join('\n       ') }
+        : {}),
+      try: `nlatch stock list --serial ${named.slice(0, 4)}`,
+      exit: EXIT.notFound,
+    });
+  return await session.client.call('stock.show', { params: { id: found[0]!.id } });
+}
+
+const codeKind = ({ method, digits, period }: Token) => `${method}, ${digits}${period === null ? '' : `, ${period} s`}`;
+
+const tokensTable = (session: Session, rows: readonly Token[]): string =>
+  table(
+    rows,
+    [
+      { heading: h.serial, cell: (row) => row.serial },
+      { heading: h.maker, cell: (row) => [row.maker, row.model].filter(Boolean).join(' '), flexible: true },
+      { heading: h.kind, cell: codeKind },
+      { heading: h.state, cell: (row) => shared.tokenStates[row.state] },
+      { heading: h.holder, cell: (row) => row.holder?.displayName ?? words.facts.none, flexible: true },
+      { heading: h.until, cell: (row) => row.expiresOn ?? words.facts.none },
+    ],
+    session,
+  );
+
+function storyText(session: Session, token: Story): string {
+  const none = words.facts.none;
+  return [
+    facts([
+      [h.serial, token.serial],
+      [h.maker, [token.maker, token.model].filter(Boolean).join(' ') || none],
+      [h.kind, `${codeKind(token)}, ${token.algorithm}`],
+      [h.state, shared.tokenStates[token.state]],
+      [h.holder, token.holder?.displayName ?? none],
+      [h.sent, token.sentTo === null ? none : say(token.arrived ? s.arrivedAt : s.onItsWay, { to: token.sentTo })],
+      [h.batch, token.batch?.name ?? none],
+      [h.until, token.expiresOn ?? none],
+      [h.id, token.id],
+    ]),
+    table(
+      token.story,
+      [
+        { heading: h.when, cell: (row) => exact(row.at) },
+        { heading: h.event, cell: (row) => shared.tokenEvents[row.event] },
+        { heading: h.by, cell: (row) => row.by ?? none, flexible: true },
+        { heading: h.holder, cell: (row) => row.person ?? none, flexible: true },
+        { heading: h.note, cell: (row) => row.note ?? none, flexible: true },
+      ],
+      session,
+    ),
+  ].join('\n');
+}
+
+const moved = (session: Session, token: Story) =>
+  done(session, token, say(s.moved, { serial: token.serial, state: shared.tokenStates[token.state] }));
+
+export const stock: Noun = (command, context) => {
+  const help = words.help.stock;
+  command
+    .command('list')
+    .description(help.list)
+    .option('--serial <beginning>', s.options.serial)
+    .addOption(new Option('--state <state>').choices(TOKEN_STATES))
+    .addOption(new Option('--needs <what>', s.options.needs).choices(['expiring', 'never-arrived', 'never-proved']))
+    .option('--limit <n>', words.options.limit, wholeNumber, 50)
+    .option('--cursor <cursor>', words.options.cursor)
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          options: { serial?: string; state?: Token['state']; needs?: 'expiring'; limit: number; cursor?: string },
+        ) => {
+          const { serial, ...query } = options;
+          const page = await session.client.call('stock.list', { query: { ...query, q: serial } });
+          show(session, page, () => tokensTable(session, page.rows) + moreRows(session, page));
+        },
+      ),
+    );
+  command
+    .command('counts')
+    .description(help.counts)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('stock.counts');
+        show(session, answer, () =>
+          [
+            facts(
+              TOKEN_STATES.filter((state) => answer.states[state]).map((state) => [
+                shared.tokenStates[state],
+                String(answer.states[state]),
+              ]),
+            ),
+            facts(
+              (['expiring', 'never-arrived', 'never-proved'] as const).map((need) => [
+                shared.tokenNeeds[need],
+                String(answer.needs[need]),
+              ]),
+            ),
+            table(
+              answer.batches,
+              [
+                { heading: h.batch, cell: (row) => row.name, flexible: true },
+                { heading: h.since, cell: (row) => relative(row.receivedAt, session.now()) },
+                { heading: h.tokens, cell: (row) => String(row.tokens), align: 'right' },
+                { heading: h.inStock, cell: (row) => String(row.inStock), align: 'right' },
+              ],
+              session,
+            ),
+          ].join('\n'),
+        );
+      }),
+    );
+  command
+    .command('show <token>')
+    .description(help.show)
+    .action(
+      withSession(context, async (session, named: string) => {
+        const token = await findToken(session, named);
+        show(session, token, () => storyText(session, token));
+      }),
+    );
+  command
+    .command('add <serial>')
+    .description(help.add)
+    .option('--maker <name>', '', '')
+    .option('--model <name>', '', '')
+    .addOption(new Option('--kind <method>').choices(['totp', 'hotp']).default('totp'))
+    .addOption(new Option('--encoding <name>', s.options.encoding).choices(SECRET_ENCODINGS).default('base32'))
+    .option('--digits <n>', '', wholeNumber)
+    .option('--period <seconds>', '', wholeNumber)
+    .option('--counter <n>', '', wholeNumber)
+    .option('--expires <day>')
+    .action(
+      withSession(
+        context,
+        async (
+          session,
+          serial: string,
+          {
+            kind,
+            expires,
+            ...rest
+          }: Omit<Sent<'stock.add', 'body'>, 'serial' | 'secret' | 'method' | 'expiresOn'> & {
+            kind: 'totp' | 'hotp';
+            expires?: string;
+          },
+        ) => {
+          const secret = await session.ask(words.asks.tokenSecret, { hidden: true });
+          const added = await session.client.call('stock.add', {
+            body: { ...rest, serial, secret, method: kind, expiresOn: expires ?? null },
+            idempotencyKey: onceKey(),
+          });
+          moved(session, added);
+        },
+      ),
+    );
+  command
+    .command('assign <person> [token]')
+    .description(help.assign)
+    .option('--batch <name>', s.options.batch)
+    .action(
+      withSession(context, async (session, named: string, serial: string | undefined, options: { batch?: string }) => {
+        const { id } = await findPerson(session, named);
+        if (serial !== undefined) {
+          const token = await findToken(session, serial);
+          return moved(session, await session.client.call('tokens.assign', { params: { id, tokenId: token.id } }));
+        }
+        const { batches } = await session.client.call('stock.counts');
+        const batch = options.batch === undefined ? undefined : batches.find(({ name }) => name === options.batch);
+        if (options.batch !== undefined && !batch)
+          throw new Failure(say(s.noBatch, { name: options.batch }), {
+            where: batches.map(({ name }) => name).join(', '),
+            exit: EXIT.notFound,
+          });
+        moved(session, await session.client.call('tokens.assignNext', { params: { id }, body: { batch: batch?.id } }));
+      }),
+    );
+  command
+    .command('prove <token>')
+    .description(help.prove)
+    .option('--two', s.options.two)
+    .action(
+      withSession(context, async (session, named: string, options: { two?: boolean }) => {
+        const token = await findToken(session, named);
+        if (!token.holder)
+          throw new Failure(say(s.noHolder, { serial: token.serial }), {
+            try: `nlatch stock assign <person> ${token.serial}`,
+          });
+        const codes = [await session.ask(words.asks.code)];
+        if (options.two) codes.push(await session.ask(words.asks.secondCode));
+        const proved = await session.client.call('tokens.prove', {
+          params: { id: token.holder.id, tokenId: token.id },
+          body: { codes },
+        });
+        done(session, proved, say(s.proved, { serial: token.serial, name: token.holder.displayName }));
+      }),
+    );
+  for (const to of ['sent', 'arrived', 'returned', 'in-stock', 'lost', 'broken', 'retired'] as const)
+    command
+      .command(`${to} <token>`)
+      .description(help[to])
+      .option('--note <text>', s.options.note)
+      .action(
+        withSession(context, async (session, named: string, options: { note?: string }) => {
+          const token = await findToken(session, named);
+          moved(
+            session,
+            await session.client.call('stock.move', { params: { id: token.id }, body: { to, ...options } }),
+          );
+        }),
+      );
+};
