@@ -8,7 +8,7 @@ import { RelyingParty, Visitor } from './support/visitor.js';
 type Rows = Sent<'methods.edit', 'body'>['rows'];
 
 const PLAIN = { enrol: true, purposes: ['sign-in' as const] };
-const EVERYBODY: Rows[number] = { group: null, cells: { password: PLAIN, totp: PLAIN } };
+const EVERYBODY: Rows[number] = { group: null, cells: { password: PLAIN, totp: PLAIN, hotp: PLAIN } };
 
 let inst: Installation;
 let quay: string;

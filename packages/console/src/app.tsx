@@ -38,6 +38,8 @@ const ExplainPage = lazy(async () => ({ default: (await import('./rulebook/expla
 const AdministratorsPage = lazy(async () => ({
   default: (await import('./administrators/administrators-page.js')).AdministratorsPage,
 }));
+const StockPage = lazy(async () => ({ default: (await import('./stock/stock-page.js')).StockPage }));
+const TokenPage = lazy(async () => ({ default: (await import('./stock/token-page.js')).TokenPage }));
 const SettingsPage = lazy(async () => ({ default: (await import('./settings/settings-page.js')).SettingsPage }));
 
 export function App() {
@@ -101,6 +103,8 @@ function Console() {
             <Route path="groups/:id" element={<GroupPage />} />
             <Route path="imports" element={<ImportsPage />} />
             <Route path="imports/:id" element={<ImportPage />} />
+            <Route path="stock" element={<StockPage />} />
+            <Route path="stock/:id" element={<TokenPage />} />
             <Route path="applications" element={<ApplicationsPage />} />
             <Route path="applications/:id" element={<ApplicationPage />} />
             <Route path="rulebook" element={<RulebookPage />} />

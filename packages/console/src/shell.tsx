@@ -129,6 +129,7 @@ const AREAS: readonly (readonly [to: string, name: string, needs?: Permission])[
   ['/', words.rail.overview],
   ['/people', words.rail.people, 'person.read'],
   ['/groups', words.rail.groups, 'group.read'],
+  ['/stock', words.rail.stock, 'stock.read'],
   ['/applications', words.rail.applications, 'application.read'],
   ['/rulebook', words.rail.rulebook, 'rulebook.read'],
   ['/walk-through', words.rail.walkThrough, 'walk-through.run'],

@@ -35,7 +35,7 @@ const totpCell = z.strictObject({
     .describe('What is left out is as the settings have it for everybody'),
 });
 
-const hotpCell = z.strictObject(common);
+const hotpCell = z.strictObject({ ...common, parameters: z.strictObject({}).optional() });
 
 /** What is said of each method. */
 export const methodCells = z

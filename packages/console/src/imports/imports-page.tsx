@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { Button } from '../components/button.js';
-import { Select } from '../components/fields.js';
+import { Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Empty, Page, Row, Section, Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
@@ -16,6 +16,14 @@ const w = words.imports;
 type Mapping = Answer<'importMappings.list'>['rows'][number];
 
 const GUESSED = 'guessed';
+const IMPORT_KINDS = ['people', 'groups', 'tokens'] as const satisfies readonly ImportKind[];
+
+/** What opens a file, as the call takes it. */
+function keyHeader(by: 'passphrase' | 'key', typed: string): string {
+  if (by === 'key') return `key ${typed.replace(/\s+/g, '')}`;
+  const bytes = String.fromCharCode(...new TextEncoder().encode(typed));
+  return `passphrase ${btoa(bytes).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '')}`;
+}
 
 /** Files that were brought in, and where the next one is chosen. */
 export function ImportsPage() {
@@ -59,13 +67,24 @@ function NewImport() {
   const [address] = useSearchParams();
   const navigate = useNavigate();
   const { data: mappings } = useRead('importMappings.list', { query: { limit: 200 } });
-  const [kind, setKind] = useState<ImportKind>(address.get('kind') === 'groups' ? 'groups' : 'people');
+  const [kind, setKind] = useState<ImportKind>(IMPORT_KINDS.find((one) => one === address.get('kind')) ?? 'people');
+  const [form, setForm] = useState<'csv' | 'pskc' | 'key-uris'>('csv');
+  const [openBy, setOpenBy] = useState<'nothing' | 'passphrase' | 'key'>('nothing');
+  const [fileKey, setFileKey] = useState('');
   const [mapping, setMapping] = useState(GUESSED);
   const act = useAct<File, Answer<'imports.receive'>>(
     (file) =>
       call('imports.receive', {
-        query: { kind, fileName: file.name.slice(-120), ...(mapping === GUESSED ? {} : { mapping }) },
+        query: {
+          kind,
+          fileName: file.name.slice(-120),
+          ...(mapping === GUESSED ? {} : { mapping }),
+          ...(kind === 'tokens' ? { form } : {}),
+        },
         file,
+        ...(kind === 'tokens' && form === 'pskc' && openBy !== 'nothing'
+          ? { fileKey: keyHeader(openBy, fileKey) }
+          : {}),
       }),
     (received) => void navigate(`/imports/${received.id}`),
   );
@@ -81,8 +100,33 @@ function NewImport() {
             setKind(next as ImportKind);
             setMapping(GUESSED);
           }}
-          options={(['people', 'groups'] as const).map((id) => ({ id, text: w.kinds[id] }))}
+          options={IMPORT_KINDS.map((id) => ({ id, text: w.kinds[id] }))}
         />
+        {kind === 'tokens' && (
+          <Select
+            label={w.form}
+            value={form}
+            onChange={(id) => setForm(id as 'csv')}
+            options={(['csv', 'pskc', 'key-uris'] as const).map((id) => ({ id, text: w.forms[id] }))}
+          />
+        )}
+        {kind === 'tokens' && form === 'pskc' && (
+          <Select
+            label={w.openBy}
+            value={openBy}
+            onChange={(id) => setOpenBy(id as 'key')}
+            options={(['nothing', 'passphrase', 'key'] as const).map((id) => ({ id, text: w.openers[id] }))}
+          />
+        )}
+        {kind === 'tokens' && form === 'pskc' && openBy !== 'nothing' && (
+          <TextField
+            label={w.openers[openBy]}
+            type="password"
+            value={fileKey}
+            onChange={setFileKey}
+            autoComplete="off"
+          />
+        )}
         {fitting.length > 0 && (
           <Select
             label={w.columnsBy}
@@ -94,7 +138,13 @@ function NewImport() {
       </Row>
       <Row>
         <FileTrigger
-          acceptedFileTypes={['text/csv', '.csv', '.txt', '.tsv']}
+          acceptedFileTypes={[
+            'text/csv',
+            '.csv',
+            '.txt',
+            '.tsv',
+            ...(kind === 'tokens' ? ['.xml', '.pskc', '.pskcxml'] : []),
+          ]}
           onSelect={(files) => files?.[0] && act.mutate(files[0])}
         >
           <Button look="main" isDisabled={act.isPending}>

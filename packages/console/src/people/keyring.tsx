@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { FormDialog } from '../components/form-dialog.js';
@@ -8,9 +8,12 @@ import { Banner, Empty, Row, Section, Small, Spread, State } from '../components
 import { Time } from '../components/time.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
+import { useSession } from '../session/context.js';
 import { colour, radius, space } from '../theme/tokens.js';
 import { EditCarrier } from './edit-carrier.js';
+import { ReportLost, Resync, TryCode } from './device-dialogs.js';
 import { EnrolTotp } from './enrol-totp.js';
+import { GiveToken } from './give-token.js';
 import { ProveTotp } from './prove-totp.js';
 
 type Person = Answer<'people.show'>;
@@ -50,6 +53,10 @@ export function Keyring({ person }: { person: Person }) {
   const [showEnded, setShowEnded] = useState(false);
   const [editing, setEditing] = useState<CarrierFacts>();
   const [said, setSaid] = useState<string>();
+  const [giving, setGiving] = useState(false);
+  const [losing, setLosing] = useState<CarrierFacts>();
+  const session = useSession();
+  const found = useAct((id: string) => call('carriers.report', { params: { id }, body: { state: 'in-hand' } }));
   if (!data) return <p>{words.loading}</p>;
   const shown = data.authenticators.filter((one) => showEnded || !hasEnded(one));
   const ended = data.authenticators.filter(hasEnded).length;
@@ -65,9 +72,14 @@ export function Keyring({ person }: { person: Person }) {
       <Spread>
         <h2 id="keyring">{w.title}</h2>
         {person.state === 'active' && (
-          <Button look="main" onPress={() => setEnrolling(true)}>
-            {w.enrol}
-          </Button>
+          <Row>
+            {session.permissions.includes('stock.read') && (
+              <Button onPress={() => setGiving(true)}>{words.stock.give}</Button>
+            )}
+            <Button look="main" onPress={() => setEnrolling(true)}>
+              {w.enrol}
+            </Button>
+          </Row>
         )}
       </Spread>
       {said && (
@@ -90,6 +102,23 @@ export function Keyring({ person }: { person: Person }) {
                 {w.editCarrier}
               </Button>
             )}
+            {ring.carrier?.state === 'lost' && (
+              <>
+                <State tone="ended">{w.lost}</State>
+                <Button look="quiet" onPress={() => found.mutate(ring.carrier!.id)}>
+                  {w.found}
+                </Button>
+              </>
+            )}
+            {ring.carrier?.state === 'in-hand' && (
+              <Button
+                look="quiet"
+                aria-label={say(w.lostTitle, { label: ring.label })}
+                onPress={() => setLosing(ring.carrier)}
+              >
+                {w.reportLost}
+              </Button>
+            )}
           </Row>
           {ring.on.map((one) => (
             <AuthenticatorTag key={one.id} one={one} person={person} all={data.authenticators} />
@@ -102,6 +131,28 @@ export function Keyring({ person }: { person: Person }) {
             {say(w.ended, { count: ended })}
           </Button>
         </Row>
+      )}
+      {found.trouble && <Banner $tone="danger">{found.trouble.text}</Banner>}
+      {giving && (
+        <GiveToken
+          person={person}
+          onClose={() => setGiving(false)}
+          onGiven={(token) => {
+            setGiving(false);
+            setSaid(say(words.stock.given, { serial: token.serial }));
+          }}
+        />
+      )}
+      {losing && (
+        <ReportLost
+          carrier={losing}
+          name={person.displayName}
+          on={data.authenticators.filter((one) => one.carrierId === losing.id && one.state === 'active')}
+          left={data.authenticators.filter(
+            (one) => one.carrierId !== losing.id && one.state === 'active' && one.method !== 'password',
+          )}
+          onClose={() => setLosing(undefined)}
+        />
       )}
       {editing && <EditCarrier carrier={editing} onClose={() => setEditing(undefined)} />}
       {query.has('enrol') && (
@@ -134,13 +185,20 @@ function guardWords(one: Authenticator): string | undefined {
 }
 
 function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Person; all: readonly Authenticator[] }) {
-  const [open, setOpen] = useState<'revoke' | 'prove'>();
+  const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try'>();
   const change = useAct((verb: 'suspend' | 'resume' | 'unlock') =>
     call(`authenticators.${verb}`, { params: { id: one.id } }),
   );
   const guard = guardWords(one);
-  const { totp } = one;
+  const prefer = useAct((preferred: boolean) =>
+    call('authenticators.prefer', { params: { id: one.id }, body: { preferred } }),
+  );
+  const { totp, hotp } = one;
+  const showsCodes = (totp !== null || hotp !== null) && one.state === 'active';
   const details = [
+    hotp
+      ? `${hotp.algorithm}, ${hotp.digits} ${w.digits.toLowerCase()}, ${say(w.counterAt, { counter: hotp.counter })}`
+      : undefined,
     totp ? `${totp.algorithm}, ${totp.digits} ${w.digits.toLowerCase()}, ${totp.period} s` : undefined,
     totp && totp.driftSeconds !== 0
       ? say(w.drift, {
@@ -156,9 +214,15 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           <strong>{one.method === 'password' ? shared.methods.password : one.label}</strong>
           <State tone={TONES[one.state]}>{w.states[one.state]}</State>
           {guard && <State tone="held">{guard}</State>}
+          {one.preferred && <State tone="good">{w.preferred}</State>}
         </Row>
         <Row>
           {one.state === 'pending' && <Button onPress={() => setOpen('prove')}>{w.prove}</Button>}
+          {showsCodes && <Button onPress={() => setOpen('try')}>{w.tryAct}</Button>}
+          {showsCodes && <Button onPress={() => setOpen('resync')}>{w.resync}</Button>}
+          {showsCodes && (
+            <Button onPress={() => prefer.mutate(!one.preferred)}>{one.preferred ? w.notPreferred : w.prefer}</Button>
+          )}
           {guard && !hasEnded(one) && <Button onPress={() => change.mutate('unlock')}>{w.unlock}</Button>}
           {one.state === 'active' && <Button onPress={() => change.mutate('suspend')}>{w.suspend}</Button>}
           {one.state === 'suspended' && <Button onPress={() => change.mutate('resume')}>{w.resume}</Button>}
@@ -174,6 +238,14 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
         {w.used}: <Time at={one.lastUsedAt} />
       </Small>
       {change.trouble && <Banner $tone="danger">{change.trouble.text}</Banner>}
+      {prefer.trouble && <Banner $tone="danger">{prefer.trouble.text}</Banner>}
+      {one.tokenId && (
+        <Small>
+          <Link to={`/stock/${one.tokenId}`}>{words.stock.ofStock}</Link>
+        </Small>
+      )}
+      {open === 'resync' && <Resync one={one} onClose={() => setOpen(undefined)} />}
+      {open === 'try' && <TryCode one={one} onClose={() => setOpen(undefined)} />}
       {open === 'prove' && <ProveTotp authenticator={one} onClose={() => setOpen(undefined)} />}
       {open === 'revoke' && <Revoke one={one} person={person} all={all} onClose={() => setOpen(undefined)} />}
     </Tag>

@@ -12,7 +12,7 @@ import { useMay } from '../session/context.js';
 const w = words.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
 type MatrixRow = Rows[number];
-const METHODS = ['password', 'totp'] as const;
+const METHODS = ['password', 'totp', 'hotp'] as const;
 type Built = (typeof METHODS)[number];
 type Cell = NonNullable<MatrixRow['cells'][Built]>;
 const UNSAID = 'unsaid';

@@ -1,5 +1,5 @@
 import { catalogue } from '@nimble-latch/api';
-import { METHODS_BUILT, offerOf } from '@nimble-latch/core/methods';
+import { offerOf } from '@nimble-latch/core/methods';
 import type { Method, OwnPlace } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -14,6 +14,9 @@ import { makeTotp, type Maker } from './begin-totp.js';
 import { codesOf, provePending } from './prove-totp.js';
 import { setPassword } from './set-password.js';
 import { lockAuthenticator } from './store.js';
+
+/** What people set up by themselves. */
+const SELF_ENROLLED: readonly Method[] = ['totp'];
 
 /** Somebody acting for themselves by a right that they proved. */
 interface Own extends Maker {
@@ -67,7 +70,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
         carrier,
         since: created_at.toISOString(),
       })),
-      offers: METHODS_BUILT.filter((method) => method !== 'password').map((method) => {
+      offers: SELF_ENROLLED.map((method) => {
         const { enrol, why } = offerOf(methods.settings, method, groups ?? new Set());
         return { method, enrol, why };
       }),
