@@ -150,8 +150,14 @@ describe('the console', () => {
       params: { id: imported.id },
       body: { columns: ['name', 'login-name', 'mail'], rules, saveAs: 'crew' },
     });
+    const token = await owner.call('stock.add', {
+      body: { serial: 'WX-9001', maker: 'Gullwing', secret: 'GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ' },
+    });
     const pages = [
       '/',
+      '/stock',
+      `/stock/${token.id}`,
+      '/imports?kind=tokens',
       '/imports',
       `/imports/${imported.id}`,
       '/people',
@@ -191,6 +197,43 @@ describe('the console', () => {
     await page.setViewportSize({ width: 1280, height: 800 });
     await page.emulateMedia({ colorScheme: 'light' });
   }, 300_000);
+
+  it('gives a hardware token, proves it against its serial number, tries it, and reports it lost', async () => {
+    const owner = inst.client(base());
+    const { id } = await owner.call('people.add', { body: { displayName: 'Crane Four', loginNames: ['crane.four'] } });
+    const phone = new Phone(
+      'otpauth://totp/x:y?secret=GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ&issuer=x&algorithm=SHA1&digits=6&period=30',
+    );
+    await page.goto(`${base()}/people/${id}`);
+    await page.getByRole('button', { name: 'Give a token' }).click();
+    const dialog = page.getByRole('dialog');
+    await dialog.getByLabel('Serial number').fill('wx9999');
+    await page.keyboard.press('Enter');
+    await dialog.getByText('No token of this serial number is in stock').waitFor();
+    await dialog.getByLabel('Serial number').fill('wx 9001');
+    await page.keyboard.press('Enter');
+    await page.getByText('WX-9001 is assigned').waitFor();
+    await page.goto(`${base()}/stock?q=wx9`);
+    await page.getByRole('grid').getByText('WX-9001').click();
+    await page.getByRole('button', { name: 'Prove it' }).click();
+    await dialog.getByText('Hold the serial number on the back').waitFor();
+    await dialog.getByLabel('The code that it shows now').fill(phone.next());
+    await page.keyboard.press('Enter');
+    await page.getByText('in use').first().waitFor();
+    await page.getByRole('link', { name: 'Crane Four' }).click();
+    await page.getByRole('button', { name: 'Try a code' }).click();
+    await dialog.getByLabel('The code that it shows now').fill('000000');
+    await page.keyboard.press('Enter');
+    await dialog.getByText('Not a code of this one').waitFor();
+    await accessible('a dialog of a device');
+    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: 'Report WX-9001 lost?' }).click();
+    await dialog.getByText('Sets aside at once: WX-9001').waitFor();
+    await dialog.getByRole('button', { name: 'Report lost' }).click();
+    await page.getByText('It was found').waitFor();
+    const { authenticators } = await owner.call('keyring.show', { params: { id } });
+    expect(authenticators).toMatchObject([{ method: 'totp', state: 'suspended' }]);
+  });
 
   it('brings a file of people in: guessed, shown, mended, written, told', async () => {
     await page.goto(`${base()}/people`);

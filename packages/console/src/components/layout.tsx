@@ -25,6 +25,14 @@ export const Spread = styled(Row)`
   justify-content: space-between;
 `;
 
+/** What a list is narrowed by, side by side as far as there is room. */
+export const Filters = styled.div`
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(${size.filter}, 1fr));
+  gap: ${space.snug};
+  align-items: end;
+`;
+
 /** A part of a page with its heading. */
 export const Section = styled.section`
   display: grid;

@@ -10,20 +10,27 @@ const UNITS: readonly [Intl.RelativeTimeFormatUnit, number][] = [
   ['minute', 60],
 ];
 
-/** A moment as "3 hours ago", with the exact one on hover, in the zone of whoever is signed in. */
-export function Time({ at }: { at: string | null }) {
+/**
+ * A moment as "3 hours ago", with the exact one on hover, in the zone of whoever is signed in.
+ *
+ * @param props.dated told as a day and an hour instead, where several moments are held against each other
+ */
+export function Time({ at, dated = false }: { at: string | null; dated?: boolean }) {
   const timeZone = useContext(SessionContext)?.person.timeZone;
   if (at === null) return <span>{words.never}</span>;
   const seconds = (Date.parse(at) - Date.now()) / 1000;
   const [unit, size] = UNITS.find(([, least]) => Math.abs(seconds) >= least) ?? ['second', 60];
-  const text = new Intl.RelativeTimeFormat(locale, { numeric: 'auto' }).format(Math.trunc(seconds / size), unit);
+  const zone = timeZone ? { timeZone } : {};
+  const text = dated
+    ? new Date(at).toLocaleString(locale, { dateStyle: 'medium', timeStyle: 'short', ...zone })
+    : new Intl.RelativeTimeFormat(locale, { numeric: 'auto' }).format(Math.trunc(seconds / size), unit);
   return (
     <time
       dateTime={at}
       title={new Date(at).toLocaleString(locale, {
         dateStyle: 'full',
         timeStyle: 'long',
-        ...(timeZone ? { timeZone } : {}),
+        ...zone,
       })}
     >
       {text}

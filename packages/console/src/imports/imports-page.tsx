@@ -91,7 +91,7 @@ function NewImport() {
   const fitting = (mappings?.rows ?? []).filter((one) => one.kind === kind);
   return (
     <>
-      <p>{w.hint}</p>
+      <p>{kind === 'tokens' ? w.tokensHint : w.hint}</p>
       <Row>
         <Select
           label={w.kind}

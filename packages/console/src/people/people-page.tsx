@@ -1,26 +1,17 @@
 import { COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@nimble-latch/api';
 import { useDeferredValue, useEffect, useState } from 'react';
 import { Link, useLocation, useNavigate, useSearchParams } from 'react-router';
-import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Page, Row, Soft, Spread } from '../components/layout.js';
+import { Filters, Page, Row, Soft, Spread } from '../components/layout.js';
 import { PopoverButton } from '../components/popover.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
-import { size, space } from '../theme/tokens.js';
 import { BulkBar, BulkProgress, type Chosen } from './bulk-bar.js';
 import { COLUMNS, FIRST_COLUMNS, PeopleTable, type ColumnId, type PeopleFilter } from './people-table.js';
 
 const w = words.people;
-
-const Filters = styled.div`
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(${size.filter}, 1fr));
-  gap: ${space.snug};
-  align-items: end;
-`;
 
 const ANY = 'any';
 const FILTERS = ['coverage', 'group', 'method', 'seen', 'state', 'source'] as const;

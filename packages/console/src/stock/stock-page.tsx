@@ -5,7 +5,7 @@ import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Code, Empty, Page, Row, Section, Small, Spread, State } from '../components/layout.js';
+import { Banner, Code, Empty, Filters, Page, Row, Section, Small, Spread, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { say, shared, words } from '../messages/index.js';
@@ -74,7 +74,7 @@ export function StockPage() {
         <>
           <StateFigures counts={counts.data} />
           <Needs counts={counts.data} />
-          <Row role="search">
+          <Filters role="search">
             <TextField label={w.serial} value={filter.q ?? ''} onChange={(q) => set('q', q)} />
             <Select
               label={w.state}
@@ -93,7 +93,7 @@ export function StockPage() {
                 {say(w.notOnly, { what: shared.tokenNeeds[filter.needs] })}
               </Button>
             )}
-          </Row>
+          </Filters>
           {list.data?.rows.length === 0 && <p>{w.noneFits}</p>}
           {list.data && list.data.rows.length > 0 && (
             <Table

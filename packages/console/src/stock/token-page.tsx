@@ -92,7 +92,7 @@ export function TokenPage() {
           rows={data.story.map((event, i) => ({ ...event, i }))}
           keyOf={(row) => String(row.i)}
           columns={[
-            { heading: w.when, cell: (row) => <Time at={row.at} /> },
+            { heading: w.when, cell: (row) => <Time at={row.at} dated /> },
             { heading: w.event, cell: (row) => shared.tokenEvents[row.event] },
             { heading: w.holder, cell: (row) => row.person ?? '' },
             { heading: w.by, cell: (row) => row.by ?? '' },
