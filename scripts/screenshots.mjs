@@ -79,13 +79,9 @@ await page
   .first()
   .click();
 await shoot('application');
-await page.goto(`${base}/walk-through`);
-await page.getByLabel('Login name of the person').fill('dagny.holm');
-await page.getByRole('button', { name: 'Begin', exact: true }).click();
-await page.getByLabel('Password', { exact: true }).fill('harbour lights at dawn');
-await page.getByRole('button', { name: 'Answer' }).click();
-await page.getByText('must enrol first').waitFor();
-await shoot('walk-through');
+await page.goto(`${base}/stock`);
+await page.getByRole('grid').first().waitFor();
+await shoot('stock');
 await page.goto(`${base}/sign-ins`);
 await page.getByRole('grid').waitFor();
 await shoot('sign-ins');
@@ -183,5 +179,9 @@ async function terminal(name, lines) {
 
 await terminal('cli-person', ['nlatch person list --limit 12', 'nlatch person show bram.oster', 'nlatch overview']);
 await terminal('cli-rulebook', ['nlatch rulebook versions', 'nlatch explain yara.duarte --at Payroll']);
-await terminal('cli-import', [`nlatch import people ${join('docs/examples', 'crew.csv')} --country GB --dry-run`]);
+await terminal('cli-stock', [
+  'nlatch stock counts',
+  'nlatch stock list --needs expiring',
+  'nlatch stock show GW-2-4101',
+]);
 process.stdout.write(`Made the pictures in ${out}\n`);

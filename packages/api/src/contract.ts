@@ -40,7 +40,11 @@ export interface RouteSpec {
   readonly answer: z.ZodType;
   /** Answers text of this type, whole or as it comes, instead of JSON. */
   readonly media?:
-    'text/plain; version=0.0.4' | 'text/csv; charset=utf-8' | 'text/event-stream' | 'application/yaml; charset=utf-8';
+    | 'text/plain; version=0.0.4'
+    | 'text/csv; charset=utf-8'
+    | 'text/event-stream'
+    | 'application/yaml; charset=utf-8'
+    | 'application/pskc+xml; charset=utf-8';
   /** Status of success; 200 unless said. */
   readonly status?: 200 | 201;
   /** Codes beyond those that every route can answer with. */

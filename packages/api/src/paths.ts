@@ -95,6 +95,7 @@ export const PATHS = {
   'stock.show': ['GET', '/stock/tokens/{id}'],
   'stock.add': ['POST', '/stock/tokens'],
   'stock.move': ['POST', '/stock/tokens/{id}/move'],
+  'stock.export': ['POST', '/stock/export'],
   'tokens.assign': ['PUT', '/people/{id}/tokens/{tokenId}'],
   'tokens.assignNext': ['POST', '/people/{id}/tokens'],
   'tokens.prove': ['POST', '/people/{id}/tokens/{tokenId}/proof'],

@@ -179,6 +179,7 @@ export const words = {
     secondCode: 'The next code, once it changes',
     tokenSecret: 'Its secret',
     filePassphrase: 'Passphrase of the file',
+    filePassphraseAgain: 'Once more',
     fileKey: 'Key of the file, in hexadecimal',
     sure: 'Go on?',
   },
@@ -339,6 +340,7 @@ export const words = {
   stock: {
     unknown: 'no token has the serial number {serial}', several: 'several makers use the serial number {serial}; name the token by its id',
     moved: '{serial} is {state}.', proved: '{serial} is proved; it answers the sign-ins of {name} from now on.', arrivedAt: '{to}, arrived', onItsWay: '{to}, on its way',
+    notTheSame: 'the two are not the same', exported: 'Written to {file}, readable by you alone. Whoever has it and the passphrase has the secrets.',
     noBatch: 'there is no batch called {name}', noHolder: '{serial} is assigned to nobody',
     options: { serial: 'beginning of a serial number', needs: 'only those that need a hand', encoding: 'how the secret is written', batch: 'take the next one of this batch', two: 'ask for two consecutive codes: for a counter that was pressed many times', note: 'such as where it was sent to' },
   },
@@ -371,7 +373,7 @@ export const words = {
     },
     stock: {
       list: 'tokens by serial number', counts: 'how many are where, by state and batch, and which need a hand', show: 'one token with its story', add: 'enter a token that came on paper (asks for its secret)', assign: 'give a token to a person: by serial number, or the next one', prove: 'prove an assigned token by a code that it shows',
-      sent: 'note that it was sent', arrived: 'note that it arrived', returned: 'note that it came back; its authenticator ends', 'in-stock': 'put it back into the stock', lost: 'note that it is lost; its authenticator ends', broken: 'note that it is broken; its authenticator ends', retired: 'retire it for good; its secret is wiped',
+      export: 'take secrets out, encrypted by a passphrase (RFC 6030); needs a countersignature', sent: 'note that it was sent', arrived: 'note that it arrived', returned: 'note that it came back; its authenticator ends', 'in-stock': 'put it back into the stock', lost: 'note that it is lost; its authenticator ends', broken: 'note that it is broken; its authenticator ends', retired: 'retire it for good; its secret is wiped',
     },
     application: {
       list: 'applications by name', show: 'one application with connections and keys', add: 'register an application', edit: 'rename or describe an application', delete: 'delete an application',

@@ -221,6 +221,7 @@ export const TRAIL_ACTIONS = [
   'token.lost',
   'token.broken',
   'token.retired',
+  'token.exported',
   'authenticator.begun',
   'authenticator.proved',
   'authenticator.proof-failed',
@@ -279,6 +280,7 @@ export const PERMISSIONS = [
   'keyring.unlock',
   'stock.read',
   'stock.write',
+  'stock.export',
   'password.set',
   'application.read',
   'application.write',
@@ -298,7 +300,7 @@ export const PERMISSIONS = [
 export type Permission = (typeof PERMISSIONS)[number];
 
 /** Actions that may need a second administrator's yes; which of them do is a setting. */
-export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out'] as const;
+export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out', 'secret-export'] as const;
 export type SignedAction = (typeof SIGNED_ACTIONS)[number];
 
 /** What an action that needs a countersignature would bring about; the sentences stand in the message catalogue. */
@@ -318,6 +320,7 @@ export const CONSEQUENCES = [
   'factor-unlocked',
   'factor-resynchronised',
   'carrier-lost',
+  'secrets-exported',
   'password-set',
   'signing-changed',
   'rulebook-locks-out',

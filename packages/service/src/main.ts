@@ -18,7 +18,6 @@ import type { Deps } from './deps.js';
 import { keepSigningKeys } from './oidc/signing-keys.js';
 import { text } from './ids.js';
 import { closeRuntime, openRuntime, StartError, VERSION } from './runtime.js';
-import { serve, startedText } from './serve.js';
 import { hostWords as words } from './host-words.js';
 import { say } from '@nimble-latch/api';
 
@@ -87,6 +86,8 @@ function buildProgram(): Command {
     .option('--migrate', words.help.serveMigrate)
     .action(async (options: { migrate?: boolean }) => {
       if (options.migrate) await migrateDatabase();
+      // Loaded here alone: chores come and go, and need nothing of it.
+      const { serve, startedText } = await import('./serve.js');
       const service = await serve(readConfig(process.env));
       process.stderr.write(startedText(service));
       await new Promise<void>((resolve) => {

@@ -114,7 +114,10 @@ export function createClient(options: ClientOptions): Client {
         throw new Unreachable(server, 'no-connection', cause);
       }
       // Figures and lists to take away come as they are.
-      if (response.ok && /^(text\/(plain|csv)|application\/yaml)\b/.test(response.headers.get('content-type') ?? ''))
+      if (
+        response.ok &&
+        /^(text\/(plain|csv)|application\/(yaml|pskc\+xml))\b/.test(response.headers.get('content-type') ?? '')
+      )
         return text as never;
       const json = parseJson(text);
       if (response.ok && json !== undefined) return json as never;

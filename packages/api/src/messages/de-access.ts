@@ -17,6 +17,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'factor-resumed': '{label} von {name} darf wieder benutzt werden.',
       'factor-revoked': '{label} von {name} wird endgültig widerrufen; {left} andere bleiben aktiv.',
       'factor-resynchronised': '{label} ({name}) wird durch zwei Codes neu abgeglichen.',
+      'secrets-exported':
+        'Die Geheimnisse von {tokens/Token/Tokens} verlassen das Haus, verschlüsselt durch eine Passphrase.',
       'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
       'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
       'password-set': '{name} bekommt ein neues Passwort; die Sitzungen enden.',
@@ -47,6 +49,7 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'keyring.suspend': 'Authentikatoren aussetzen und fortsetzen',
       'keyring.revoke': 'Authentikatoren widerrufen',
       'stock.read': 'Hardwaretokens im Bestand sehen',
+      'stock.export': 'Geheimnisse von Hardwaretokens ausgeben',
       'stock.write': 'Hardwaretokens aufnehmen und bewegen',
       'keyring.unlock': 'Authentikatoren entsperren',
       'password.set': 'Passwörter setzen',
@@ -68,6 +71,7 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
     signedActions: {
       'role-change': 'Änderungen an Rollen und Verwaltern',
       'administrator-factor': 'Authentikatoren von Verwaltern',
+      'secret-export': 'Geheimnisse von Tokens ausgeben',
       'lock-out': 'Regelwerke, die Personen aussperren',
     },
     signatureStates: {

@@ -65,6 +65,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'token.restocked': '{actor} legte ein Hardwaretoken in den Bestand zurück',
     'token.lost': '{actor} vermerkte, dass ein Hardwaretoken verloren ist',
     'token.broken': '{actor} vermerkte, dass ein Hardwaretoken defekt ist',
+    'token.exported': '{actor} gab die Geheimnisse von Hardwaretokens verschlüsselt aus',
     'token.retired': '{actor} musterte ein Hardwaretoken aus',
     'authenticator.begun': '{actor} begann, für {person} ein Nachweismittel einzurichten',
     'authenticator.proved': '{actor} wies ein Nachweismittel von {person} nach; es ist aktiv',

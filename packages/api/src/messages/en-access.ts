@@ -16,6 +16,7 @@ export const enAccess = {
     'factor-resumed': '{label} of {name} may be used again.',
     'factor-revoked': '{label} of {name} is revoked for good; {left} others stay active.',
     'factor-resynchronised': '{label} of {name} is found again by two codes.',
+    'secrets-exported': 'The secrets of {tokens/token leave/tokens leave}, encrypted by a passphrase.',
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions end.',
@@ -46,6 +47,7 @@ export const enAccess = {
     'keyring.suspend': 'suspend and resume authenticators',
     'keyring.revoke': 'revoke authenticators',
     'stock.read': 'see hardware tokens in stock',
+    'stock.export': 'take the secrets of hardware tokens out',
     'stock.write': 'add and move hardware tokens',
     'keyring.unlock': 'unlock authenticators',
     'password.set': 'set passwords',
@@ -67,6 +69,7 @@ export const enAccess = {
   signedActions: {
     'role-change': 'changes of roles and administrators',
     'administrator-factor': 'authenticators of administrators',
+    'secret-export': 'taking secrets of tokens out',
     'lock-out': 'rulebooks that lock people out',
   } satisfies Record<SignedAction, string>,
   signatureStates: {

@@ -65,6 +65,7 @@ export const enTrail = {
     'token.restocked': '{actor} put a hardware token back into the stock',
     'token.lost': '{actor} noted that a hardware token is lost',
     'token.broken': '{actor} noted that a hardware token is broken',
+    'token.exported': '{actor} took the secrets of hardware tokens out, encrypted',
     'token.retired': '{actor} retired a hardware token',
     'authenticator.begun': '{actor} began to enrol an authenticator for {person}',
     'authenticator.proved': '{actor} proved an authenticator of {person}; it is active',

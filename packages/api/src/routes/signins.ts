@@ -65,7 +65,7 @@ const beginBody = z.strictObject({
 
 export const proofBody = z.strictObject({
   kind: z
-    .enum(['password', 'code', 'choose', 'new-password'])
+    .enum(['password', 'code', 'next-code', 'choose', 'new-password'])
     .describe('The prompt that it answers; choose asks for another'),
   value: secretText(LIMITS.proofChars),
 });

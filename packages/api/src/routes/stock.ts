@@ -2,6 +2,7 @@ import { OTP_ALGORITHMS, SECRET_ENCODINGS, TOKEN_EVENTS, TOKEN_STATES } from '@n
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
+import { hint } from '../messages/index.js';
 import { id, instant, line, page, pageQuery, secretText } from '../schema.js';
 import { authenticator, serial, typedCode } from './keyring.js';
 
@@ -135,6 +136,20 @@ export const stockRoutes = {
       'token.retired',
       'authenticator.revoked',
     ],
+  }),
+  'stock.export': route('stock.export', {
+    summary:
+      'Take tokens out as an encrypted key container (RFC 6030), opened by a passphrase; needs a countersignature',
+    access: operator('stock.export'),
+    body: z.strictObject({
+      passphrase: secretText(LIMITS.passwordChars).min(15, { error: hint('too-small', { least: 15 }) }),
+      batch: id.optional().describe('Left out: every token that has a secret'),
+    }),
+    answer: z.string(),
+    media: 'application/pskc+xml; charset=utf-8',
+    errors: ['stock-empty', 'signature-needed'],
+    freshProof: true,
+    trail: ['token.exported'],
   }),
   'tokens.assign': route('tokens.assign', {
     summary: 'Assign a token from the stock to a person, by its id; it is theirs once they have proved it',

@@ -24,14 +24,17 @@ export function login(command: Command, context: Context): void {
       let { signIn } = begun;
       while (signIn.state === 'asking') {
         const asked = signIn.prompt!.kind;
-        const kind = asked === 'password' || asked === 'new-password' ? asked : 'code';
+        const kind = asked === 'password' || asked === 'new-password' || asked === 'next-code' ? asked : 'code';
         if (signIn.reason)
           context.err(`${say(words.facts.wrong, { reason: catalogue('en').reasons[signIn.reason] })}\n`);
         if (signIn.retryAt)
           throw new Failure(say(words.facts.retryAt, { until: exact(signIn.retryAt) }), { exit: EXIT.throttled });
-        const value = await context.ask(words.asks[kind === 'new-password' ? 'ownNewPassword' : kind], {
-          hidden: kind !== 'code',
-        });
+        const value = await context.ask(
+          words.asks[kind === 'new-password' ? 'ownNewPassword' : kind === 'next-code' ? 'secondCode' : kind],
+          {
+            hidden: kind !== 'code',
+          },
+        );
         const want = {
           kind: 'access-token' as const,
           label: `nlatch on ${hostname()}`.slice(0, 60),

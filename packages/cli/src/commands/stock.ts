@@ -1,3 +1,4 @@
+import { existsSync, writeFileSync } from 'node:fs';
 import { catalogue, EXIT, say, SECRET_ENCODINGS, TOKEN_STATES, type Answer, type Sent } from '@nimble-latch/api';
 import { Option } from 'commander';
 import type { Session } from '../context.js';
@@ -217,6 +218,26 @@ export const stock: Noun = (command, context) => {
           body: { codes },
         });
         done(session, proved, say(s.proved, { serial: token.serial, name: token.holder.displayName }));
+      }),
+    );
+  command
+    .command('export <file>')
+    .description(help.export)
+    .option('--batch <name>', s.options.batch)
+    .action(
+      withSession(context, async (session, file: string, options: { batch?: string }) => {
+        const { batches } = await session.client.call('stock.counts');
+        const batch = options.batch === undefined ? undefined : batches.find(({ name }) => name === options.batch);
+        if (options.batch !== undefined && !batch)
+          throw new Failure(say(s.noBatch, { name: options.batch }), { exit: EXIT.notFound });
+        if (existsSync(file))
+          throw new Failure(words.errors.fileExists, { where: file, try: words.errors.fileExistsTry });
+        const passphrase = await session.ask(words.asks.filePassphrase, { hidden: true });
+        if ((await session.ask(words.asks.filePassphraseAgain, { hidden: true })) !== passphrase)
+          throw new Failure(s.notTheSame);
+        const text = await session.client.call('stock.export', { body: { passphrase, batch: batch?.id } });
+        writeFileSync(file, text, { flag: 'wx', mode: 0o600 });
+        done(session, { file }, say(s.exported, { file }));
       }),
     );
   for (const to of ['sent', 'arrived', 'returned', 'in-stock', 'lost', 'broken', 'retired'] as const)

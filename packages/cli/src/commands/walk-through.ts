@@ -33,8 +33,10 @@ export function walkThrough(command: Command, context: Context): void {
             tell(session, walk);
             if (walk.signIn.retryAt) break;
             const prompt = walk.signIn.prompt!;
-            const asked = prompt.kind === 'password' ? 'password' : 'code';
-            const typed = await session.ask(words.asks[asked], { hidden: asked === 'password' });
+            const asked = prompt.kind === 'password' || prompt.kind === 'next-code' ? prompt.kind : 'code';
+            const typed = await session.ask(words.asks[asked === 'next-code' ? 'secondCode' : asked], {
+              hidden: asked === 'password',
+            });
             // Another way is named after a mark that no prompt asks for by itself.
             const other = prompt.others.map(choiceOf).find((choice) => typed === `${OTHER}${choice}`);
             const [kind, value] = other ? (['choose', other] as const) : ([asked, typed] as const);

@@ -13,7 +13,7 @@ export const de: Words = {
   palette: {
     title: 'Gehe zu', label: 'Eine Person oder Seriennummer, eine Gruppe, eine Anwendung, die Kennung einer Anmeldung, oder was zu tun ist', results: 'Gefunden', nothing: 'Nichts beginnt so.', keys: 'Pfeiltasten wählen, Eingabe geht dorthin, Escape schließt. Strg K öffnet dies überall.', open: 'Gehe zu …', shortcut: 'Strg K',
     addPerson: 'Person hinzufügen', withNothing: 'Personen, die nichts zum Nachweisen haben', onlyWeak: 'Personen, die nur schwache Verfahren haben', walk: 'Anmeldung von Hand durchgehen', explain: 'Erklären, was jemandem begegnet', draft: 'Entwurf des Regelwerks', refused: 'Abgewiesene Anmeldungen',
-    kinds: { action: 'gehe zu', group: 'Gruppe', application: 'Anwendung', 'sign-in': 'Anmeldung' },
+    kinds: { action: 'gehe zu', group: 'Gruppe', application: 'Anwendung', token: 'Hardwaretoken', 'sign-in': 'Anmeldung' },
   },
   unreachable: 'Der Dienst antwortet nicht. Prüfen Sie, ob er läuft, und versuchen Sie es noch einmal.',
   showOnce: { warning: 'Dies wird nur einmal gezeigt. Sobald Sie die Seite verlassen, kann es niemand mehr sehen, auch wir nicht.', copy: 'Kopieren', copied: 'Kopiert', kept: 'Ich habe es aufbewahrt' },

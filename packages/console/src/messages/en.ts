@@ -11,7 +11,7 @@ export const en = {
   palette: {
     title: 'Go to', label: 'A person or serial number, a group, an application, a sign-in’s id, or what to do', results: 'Found', nothing: 'Nothing begins so.', keys: 'Arrows choose, Enter goes there, Escape closes. Ctrl K opens this anywhere.', open: 'Go to …', shortcut: 'Ctrl K',
     addPerson: 'Add a person', withNothing: 'People with nothing to prove with', onlyWeak: 'People with only weak methods', walk: 'Walk through a sign-in', explain: 'Explain what somebody meets', draft: 'Draft of the rulebook', refused: 'Sign-ins that were refused',
-    kinds: { action: 'go to', group: 'group', application: 'application', 'sign-in': 'sign-in' },
+    kinds: { action: 'go to', group: 'group', application: 'application', token: 'hardware token', 'sign-in': 'sign-in' },
   },
   unreachable: 'The service does not answer. Check that it runs, then try again.',
   showOnce: { warning: 'This is shown once. When you leave, nobody can see it again, we neither.', copy: 'Copy', copied: 'Copied', kept: 'I have kept it' },

@@ -7,9 +7,10 @@ import { troubleOf } from './api.js';
 import { locale, say, shared, words as w } from './messages/index.js';
 
 type SignIn = NonNullable<Answer<'pages.prove'>['signIn']>;
+type TypedKind = 'password' | 'code' | 'next-code' | 'new-password';
 /** What answers a prompt. */
 export interface Proof {
-  readonly kind: 'password' | 'code' | 'new-password' | 'choose';
+  readonly kind: TypedKind | 'choose';
   readonly value: string;
 }
 
@@ -41,7 +42,8 @@ export function PromptForm({
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<string>();
   const prompt = signIn.prompt!;
-  const kind = prompt.kind === 'password' || prompt.kind === 'new-password' ? prompt.kind : 'code';
+  const kind: TypedKind =
+    prompt.kind === 'password' || prompt.kind === 'new-password' || prompt.kind === 'next-code' ? prompt.kind : 'code';
 
   async function step(other?: string): Promise<void> {
     setBusy(true);
@@ -92,14 +94,7 @@ export function PromptForm({
   );
 }
 
-function ProofField({
-  kind,
-  ...field
-}: {
-  kind: 'password' | 'code' | 'new-password';
-  value: string;
-  onChange: (value: string) => void;
-}) {
+function ProofField({ kind, ...field }: { kind: TypedKind; value: string; onChange: (value: string) => void }) {
   switch (kind) {
     case 'new-password':
       return (
@@ -114,12 +109,13 @@ function ProofField({
       );
     case 'password':
       return <TextField {...field} label={w.password} type="password" autoFocus autoComplete="current-password" />;
+    case 'next-code':
     case 'code':
       return (
         <TextField
           {...field}
-          label={w.code}
-          description={w.codeHint}
+          label={kind === 'next-code' ? w.nextCode : w.code}
+          description={kind === 'next-code' ? w.nextCodeHint : w.codeHint}
           autoFocus
           autoComplete="one-time-code"
           inputMode="numeric"

@@ -4,7 +4,7 @@ import { words } from '../messages/index.js';
 /** Somewhere that the palette can lead to. */
 export interface Target {
   readonly id: string;
-  readonly kind: 'action' | 'person' | 'group' | 'application' | 'sign-in';
+  readonly kind: 'action' | 'person' | 'group' | 'application' | 'token' | 'sign-in';
   readonly name: string;
   /** What else tells it apart. */
   readonly hint: string;
@@ -32,6 +32,7 @@ export const ACTIONS: readonly Target[] = [
   area(words.rail.overview, '/'),
   area(words.rail.people, '/people'),
   area(words.rail.groups, '/groups'),
+  area(words.rail.stock, '/stock'),
   area(words.rail.applications, '/applications'),
   area(words.rail.rulebook, '/rulebook'),
   area(words.rail.activity, '/sign-ins'),
@@ -51,7 +52,7 @@ export function actionsFor(typed: string): readonly Target[] {
   });
 }
 
-/** What the service finds for what was typed: people, groups and applications by their beginnings, a sign-in by its id. */
+/** What the service finds for what was typed: people, tokens, groups and applications by their beginnings, a sign-in by its id. */
 export async function foundFor(typed: string): Promise<Target[]> {
   if (typed === '') return [];
   if (ID.test(typed)) {
@@ -59,10 +60,14 @@ export async function foundFor(typed: string): Promise<Target[]> {
     return [{ id, kind: 'sign-in', name: id, hint: w.kinds['sign-in'], to: `/sign-ins/${id}` }];
   }
   const query = { q: typed, limit: EACH };
-  const [people, groups, applications] = await Promise.all([
+  // Serial numbers have digits; of a name nothing is asked of the stock.
+  const serial = typed.length >= 3 && /\d/.test(typed);
+  const [people, groups, applications, tokens] = await Promise.all([
     call('people.list', { query }),
     call('groups.list', { query }),
     call('applications.list', { query }),
+    // Whoever may not see the stock finds the rest.
+    serial ? call('stock.list', { query }).catch(() => ({ rows: [] })) : { rows: [] },
   ]);
   return [
     ...people.rows.map((row): Target => ({
@@ -71,6 +76,13 @@ export async function foundFor(typed: string): Promise<Target[]> {
       name: row.displayName,
       hint: [row.loginNames[0], ...row.groups, ...row.serials].filter(Boolean).join(', '),
       to: `/people/${row.id}`,
+    })),
+    ...tokens.rows.map((row): Target => ({
+      id: row.id,
+      kind: 'token',
+      name: row.serial,
+      hint: [w.kinds.token, row.holder?.displayName].filter(Boolean).join(', '),
+      to: `/stock/${row.id}`,
     })),
     ...groups.rows.map((row): Target => ({
       id: row.id,

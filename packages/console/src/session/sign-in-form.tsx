@@ -9,6 +9,7 @@ import { call, troubleOf } from './api.js';
 import { OtherWays } from './other-ways.js';
 
 type Begun = Answer<'console.begin'>;
+type PromptKind = NonNullable<Begun['signIn']['prompt']>['kind'];
 const w = words.signIn;
 
 /** Signs in to the console, one prompt after the other. Used on its own page and where a fresh proof is wanted. */
@@ -36,7 +37,7 @@ export function SignInForm({
         setTyped('');
         return;
       }
-      const kind = asking.kind === 'password' || asking.kind === 'new-password' ? asking.kind : 'code';
+      const kind = typedKind(asking.kind);
       const { signIn } = await call('console.prove', {
         params: { id: begun!.signIn.id },
         body: {
@@ -103,8 +104,8 @@ export function SignInForm({
       )}
       {asking && asking.kind !== 'password' && asking.kind !== 'new-password' && (
         <TextField
-          key="code"
-          label={w.code}
+          key={asking.kind}
+          label={asking.kind === 'next-code' ? shared.prompts['next-code'] : w.code}
           description={w.codeHint}
           value={typed}
           onChange={setTyped}
@@ -139,6 +140,11 @@ export function SignInForm({
       </Row>
     </Form>
   );
+}
+
+/** Which of the prompts that are answered by typing it is. */
+function typedKind(kind: PromptKind): 'password' | 'new-password' | 'code' | 'next-code' {
+  return kind === 'password' || kind === 'new-password' || kind === 'next-code' ? kind : 'code';
 }
 
 /** A reason begins a sentence of its own here. */

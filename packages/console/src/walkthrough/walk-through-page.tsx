@@ -81,7 +81,7 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
 function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => void; onAgain: () => void }) {
   const { signIn, story } = walk;
   const [value, setValue] = useState('');
-  const kind = signIn.prompt?.kind === 'password' ? 'password' : 'code';
+  const kind = signIn.prompt?.kind === 'password' || signIn.prompt?.kind === 'next-code' ? signIn.prompt.kind : 'code';
   const act = useAct(
     (other: string | undefined) =>
       call('walkThroughs.prove', {
@@ -115,7 +115,7 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
             key={`${kind}-${story.steps.length}`}
             label={shared.prompts[signIn.prompt.kind]}
             type={kind === 'password' ? 'password' : 'text'}
-            code={kind === 'code'}
+            code={kind !== 'password'}
             value={value}
             onChange={setValue}
             autoFocus

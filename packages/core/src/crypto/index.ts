@@ -11,6 +11,7 @@ export {
   openGcm,
   openRsa,
   pbkdf2,
+  sealBlocks,
   unwrapKey,
   type BlockCipher,
   type KeyWrap,

@@ -1,4 +1,4 @@
-import { constants, createDecipheriv, pbkdf2Sync, privateDecrypt } from 'node:crypto';
+import { constants, createCipheriv, createDecipheriv, pbkdf2Sync, privateDecrypt } from 'node:crypto';
 
 /**
  * What files of tokens are encrypted with, as their standards list it. For reading such files alone: nothing of ours is
@@ -34,6 +34,12 @@ export function openBlocks(cipher: BlockCipher, key: Uint8Array, data: Uint8Arra
   const plain = Buffer.concat([decipher.update(data.subarray(iv)), decipher.final()]);
   const padding = plain[plain.length - 1]!;
   return padding >= 1 && padding <= iv ? plain.subarray(0, plain.length - padding) : undefined;
+}
+
+/** The reverse with AES-256: the vector, then the blocks. */
+export function sealBlocks(key: Uint8Array, vector: Uint8Array, plain: Uint8Array): Buffer {
+  const cipher = createCipheriv('aes-256-cbc', key, vector);
+  return Buffer.concat([vector, cipher.update(plain), cipher.final()]);
 }
 
 /** AES in Galois/Counter Mode as XML Encryption 1.1 §5.2.4 has it: 12 bytes of vector, 16 of tag at the end. */

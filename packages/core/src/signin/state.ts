@@ -43,6 +43,8 @@ export interface SignIn {
   readonly proofs: readonly ProofDone[];
   /** Made in this browser some days ago, and good for this rule: they count as soon as something is proved anew. */
   readonly kept?: readonly ProofDone[];
+  /** A counter that showed a right code so far ahead that the one after it is asked for. */
+  readonly far?: { readonly authenticator: string; readonly counter: number };
   /** The password that was proved has to be changed before anybody is let in. */
   readonly renew?: true;
   readonly wrong: number;
@@ -86,6 +88,8 @@ export type Event =
       readonly authenticator: string | null;
       readonly why: OperatorReason;
     }
+  /** A code was right for a counter that is far ahead: it proves nothing yet. */
+  | { readonly type: 'far'; readonly authenticator: string; readonly counter: number }
   | {
       readonly type: 'turned-away';
       readonly why: 'throttled' | 'needs-unlock' | 'source-throttled';
@@ -169,6 +173,19 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       // The operator keeps the last cause: "too many attempts" alone would not say at what.
       return told.wrong >= MOST_WRONG_PROOFS ? end(told, 'refused', 'too-many-attempts', event.why, nowMs) : told;
     }
+    case 'far': {
+      const { authenticator, counter } = event;
+      const asks: Ask = { kind: 'next-code', methods: ['hotp'] };
+      const step = { at: instant(nowMs), what: 'asked', prompt: asks.kind, why: 'counter-far', authenticator } as const;
+      return {
+        ...signIn,
+        asks,
+        far: { authenticator, counter },
+        reason: null,
+        operatorReason: 'counter-far',
+        story: tell(signIn, step),
+      };
+    }
     case 'right': {
       const { method, id, carrier, can } = event.proof;
       const proof: ProofDone = { method, id, carrier, can, at: instant(nowMs), claimed: event.claimed ?? false };
@@ -180,7 +197,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         operatorReason: null,
         story: tell(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
-      const { kept = [], ...rest } = told;
+      const { kept = [], far: _far, ...rest } = told;
       return next(counting(rest, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
     }
     case 'renewed': {

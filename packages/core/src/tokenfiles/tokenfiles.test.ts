@@ -1,7 +1,15 @@
 import { createCipheriv, createHmac, generateKeyPairSync, publicEncrypt, constants } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { FileProblem, guessEncoding, PskcReader, readTokenRow, type FileKey, type FileToken } from './index.js';
+import {
+  FileProblem,
+  guessEncoding,
+  PskcReader,
+  PskcWriter,
+  readTokenRow,
+  type FileKey,
+  type FileToken,
+} from './index.js';
 
 const NS =
   'xmlns="urn:ietf:params:xml:ns:keyprov:pskc" xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:ds="http://www.w3.org/2000/09/xmldsig#" xmlns:pkcs5="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#"';
@@ -171,6 +179,36 @@ describe('a key container, RFC 6030', () => {
     const theirs = pem(generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey);
     expect(problemOf(forUs, { kind: 'certificate', privateKeyPem: theirs })).toBe('wrong-key');
   });
+
+  it('that we write is read again, and holds no secret in the open', () => {
+    let at = 0;
+    const writer = new PskcWriter('herons on the breakwater', (bytes) => Buffer.alloc(bytes, ++at));
+    const token = {
+      serial: 'WX-1 & <2>',
+      maker: 'Gullwing',
+      model: 'Fob',
+      method: 'hotp' as const,
+      secret: Buffer.from(SECRET),
+      algorithm: 'SHA256' as const,
+      digits: 7,
+      period: 30,
+      t0: 0,
+      counter: 42,
+      drift: 0,
+      starts: undefined,
+      expires: '2031-12-31',
+      owner: 'ines.marlow',
+    };
+    const clock = { ...token, serial: 'WX-2', method: 'totp' as const, period: 60, t0: 7, drift: -2, counter: 0 };
+    const text = writer.head() + writer.token(token) + writer.token(clock) + writer.tail();
+    const key: FileKey = { kind: 'passphrase', passphrase: 'herons on the breakwater' };
+    expect(read(text, key)).toMatchObject([
+      { ...token, problem: undefined },
+      { ...clock, problem: undefined },
+    ]);
+    expect(text).not.toContain(Buffer.from(SECRET).toString('base64'));
+    expect(problemOf(text, { kind: 'passphrase', passphrase: 'herons on the breakwater!' })).toBe('wrong-key');
+  }, 30_000);
 
   it('says of each token why it cannot be used, by its policy and its values', () => {
     const one = (...given: Parameters<typeof pack>) => problemOf(container(pack(...given)));

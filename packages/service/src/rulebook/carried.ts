@@ -7,7 +7,7 @@ import { key, text } from '../ids.js';
 import type { ShownFinding } from './shown.js';
 
 /** What our own pages show, to whoever an application sends there. */
-export const PAGES_CARRY: readonly PromptKind[] = ['password', 'code', 'new-password'];
+export const PAGES_CARRY: readonly PromptKind[] = ['password', 'code', 'next-code', 'new-password'];
 /** Sign-ins of an application that are looked at to learn what it shows. */
 const LOOKED_AT = 20;
 const MOST_TOLD = 10;

@@ -88,7 +88,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: ['password', 'code', 'new-password'],
+      carries: ['password', 'code', 'next-code', 'new-password'],
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),

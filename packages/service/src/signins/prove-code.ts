@@ -22,7 +22,7 @@ import { saveSignIn, SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from '
 
 /** What an attempt came to, and the writes that must hold before anybody is told. */
 interface Judged {
-  readonly judgement: Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>;
+  readonly judgement: Extract<Event, { type: 'right' | 'far' | 'wrong' | 'turned-away' }>;
   readonly writes: readonly Statement[];
 }
 
@@ -101,7 +101,7 @@ export async function proveCode(
   const saved = saveSignIn(work, stored, signIn);
   for (const write of writes) work.atEnd(write);
   if (judgement.type === 'right') rememberSource(work, stored.personId!, standing);
-  if (judgement.type === 'wrong') spendBudget(work, standing);
+  if (judgement.type === 'wrong' || judgement.type === 'far') spendBudget(work, standing);
   await tellTrail(deps, work, driver, saved);
   return saved;
 }
@@ -130,7 +130,14 @@ async function judgeAny(
 ): Promise<Judged> {
   const { decoyId, personId } = stored;
   const rows = decoyId ? [] : answering(stored, authenticators);
-  if (rows.length > 0) return await judge(deps, work.now, rows, typed, standing);
+  const { far, asks, carries } = stored.signIn;
+  // Where the next code was asked for, nothing else answers.
+  const meant = asks?.kind === 'next-code' ? rows.filter(({ id }) => text(id) === far?.authenticator) : rows;
+  const asked = {
+    next: asks?.kind === 'next-code' ? far?.counter : undefined,
+    mayAskNext: carries.includes('next-code'),
+  };
+  if (meant.length > 0) return await judge(deps, work.now, meant, typed, standing, asked);
   // Nobody, and somebody who has nothing that shows codes, fail and pause as an app of somebody's would, apart from passwords.
   const why = !decoyId ? 'no-usable-authenticator' : personId ? 'person-deactivated' : 'person-unknown';
   const name = decoyId ? `code of decoy ${decoyId.toString('hex')}` : `no code of ${personId}`;
@@ -143,6 +150,7 @@ async function judge(
   rows: readonly CodeRow[],
   typed: string,
   { lane }: Standing,
+  { next, mayAskNext }: { readonly next: number | undefined; readonly mayAskNext: boolean },
 ): Promise<Judged> {
   const nowMs = now.getTime();
   const admissions = rows.map((row) => ({ row, admission: admit(guardOf(row, lane), nowMs) }));
@@ -156,14 +164,21 @@ async function judge(
   const { settings } = await deps.settings.current();
   const code = readCode(typed);
   let why: OperatorReason = 'wrong-code';
+  let far: { readonly authenticator: string; readonly counter: number } | undefined;
   if (code !== undefined) {
     for (const row of open) {
       const id = text(row.id);
       const sealed = row.secret_sealed!;
       const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
-      const check = checked(secret, code, nowMs, row, settings.totp.window);
+      const check =
+        next === undefined
+          ? checked(secret, code, nowMs, row, settings.totp.window)
+          : following(secret, code, row, next);
       if (check?.outcome === 'used') why = 'code-already-used';
-      if (check?.outcome === 'far') why = 'counter-far';
+      if (check?.outcome === 'far') {
+        why = 'counter-far';
+        far ??= { authenticator: id, counter: check.step };
+      }
       if (check?.outcome !== 'accepted') continue;
       const values = {
         id: row.id,
@@ -188,6 +203,8 @@ async function judge(
       matchesOne: true,
     };
   });
+  // Counted as a failure until the next code has shown that it was none.
+  if (far && mayAskNext) return { judgement: { type: 'far', ...far }, writes };
   return wrong(why, open.length === 1 ? text(open[0]!.id) : null, writes);
 }
 
@@ -205,6 +222,13 @@ function checked(secret: Uint8Array, code: string, nowMs: number, row: CodeRow, 
     lastStep: row.last_step ?? undefined,
   });
   return check?.outcome === 'accepted' ? { ...check, drift: learnedDrift(row.drift, check.drift) } : check;
+}
+
+/** The code right after one that was far ahead: both together rule chance out (RFC 4226 §7.4). */
+function following(secret: Uint8Array, code: string, row: CodeRow, counter: number) {
+  const parameters = hotpSettings(row);
+  const check = checkHotp(secret, code, { parameters, last: counter, lookAhead: 0 });
+  return check?.outcome === 'accepted' ? { outcome: check.outcome, step: check.counter, drift: 0 } : undefined;
 }
 
 /**

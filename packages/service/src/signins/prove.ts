@@ -23,7 +23,7 @@ export async function prove<T>(
   proof: { readonly kind: PromptKind; readonly value: string },
   settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) => Promise<T>,
 ): Promise<T> {
-  if (proof.kind === 'code')
+  if (proof.kind === 'code' || proof.kind === 'next-code')
     // A code is checked in a moment: it is read, decided and written in one go.
     return await settle(
       async (work) => {

@@ -7,6 +7,7 @@ import type { AreaHandlers, Handler } from '../http/call.js';
 import { newId } from '../ids.js';
 import { LONGEST_SECRET, SHORTEST_SECRET } from '@nimble-latch/core/tokenfiles';
 import { assignNextToken, assignToken } from './assign.js';
+import { exportTokens } from './export.js';
 import { moveToken } from './move.js';
 import { proveToken } from './prove.js';
 import { eventColumns, tokenColumns } from './rows.js';
@@ -48,6 +49,7 @@ export const stockHandlers: AreaHandlers<
   | 'stock.show'
   | 'stock.add'
   | 'stock.move'
+  | 'stock.export'
   | 'tokens.assign'
   | 'tokens.assignNext'
   | 'tokens.prove'
@@ -57,6 +59,7 @@ export const stockHandlers: AreaHandlers<
   'stock.show': async (deps, { params }) => ({ answer: await showToken(deps, params.id) }),
   'stock.add': addToken,
   'stock.move': moveToken,
+  'stock.export': exportTokens,
   'tokens.assign': assignToken,
   'tokens.assignNext': assignNextToken,
   'tokens.prove': proveToken,

@@ -12,6 +12,8 @@ export const de: Words = {
     'Ihres hat jemand anderes gesetzt. Wählen Sie eines, das nur Sie kennen; ein paar Wörter zusammen sind gut.',
   code: 'Code',
   codeHint: 'Die Ziffern, die Ihre App oder Ihr Token jetzt zeigt.',
+  nextCode: 'Der Code danach',
+  nextCodeHint: 'Ihr Token wurde seit dem letzten Mal oft gedrückt. Drücken Sie noch einmal.',
   next: 'Weiter',
   finish: 'Anmelden',
   as: 'Anmeldung als {name}',

@@ -9,6 +9,8 @@ export const en = {
   newPasswordHint: 'Yours was set by somebody else. Choose one that only you know; a few words together are good.',
   code: 'Code',
   codeHint: 'The digits that your app or token shows now.',
+  nextCode: 'The code after that',
+  nextCodeHint: 'Your token has been pressed many times since it was last used. Press it once more.',
   next: 'Next',
   finish: 'Sign in',
   as: 'Signing in as {name}',
