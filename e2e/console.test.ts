@@ -213,7 +213,8 @@ describe('the console', () => {
     await dialog.getByLabel('Serial number').fill('wx 9001');
     await page.keyboard.press('Enter');
     await page.getByText('WX-9001 is assigned').waitFor();
-    // By its number alone, from anywhere.
+    // By its number alone, from anywhere; the palette waits until no other dialog is open.
+    await expect.poll(() => page.getByRole('dialog').count()).toBe(0);
     await page.keyboard.press('Control+k');
     await page.getByRole('dialog').waitFor();
     await page.keyboard.type('wx 900');

@@ -22,7 +22,7 @@ export async function openPage(): Promise<OpenPage> {
   const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
   const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
   const complaints: string[] = [];
-  page.setDefaultTimeout(8_000);
+  page.setDefaultTimeout(20_000);
   page.on('console', (message) => {
     if (message.type() === 'error' && !/status of 4\d\d/.test(message.text())) complaints.push(message.text());
   });
