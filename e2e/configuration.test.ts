@@ -59,7 +59,8 @@ describe('a configuration', () => {
     const again = await inst.owner.call('configuration.plan', { body: { file } });
     expect(again.steps.every(({ change }) => change === 'same')).toBe(true);
     expect(file).toContain('# Kept as it is');
-    expect(file).not.toMatch(/nlk_|secret|password_sealed/);
+    // One of the actions that need a countersignature is named after secrets; nothing else is.
+    expect(file.replaceAll('secret-export', '')).not.toMatch(/nlk_|secret|password_sealed/);
     const schema = JSON.parse(readFileSync(join(ROOT, 'docs/config.schema.json'), 'utf8')) as object;
     expect(schema).toEqual(JSON.parse(JSON.stringify(configurationSchema())));
   });
