@@ -95,6 +95,7 @@ export async function lockToken(db: Db, id: string): Promise<StockRow> {
 export async function showToken(db: Db, id: string): Promise<Answer<'stock.show'>> {
   const row = await selectOne<ShownRow>(db, `SELECT ${SHOWN} WHERE t.id = :id`, { id: key(id) });
   if (!row) throw notFound();
+  // By its time first: lines written for a whole stock at once have ids that say nothing of when.
   const events = await select<{
     event: TokenEvent;
     at: Date;
@@ -104,7 +105,7 @@ export async function showToken(db: Db, id: string): Promise<Answer<'stock.show'
   }>(
     db,
     `SELECT e.event, e.at, b.display_name AS \`by\`, p.display_name AS person, e.note FROM token_events e
-     LEFT JOIN persons b ON b.id = e.by_id LEFT JOIN persons p ON p.id = e.person_id WHERE e.token_id = :id ORDER BY e.id DESC LIMIT 200`,
+     LEFT JOIN persons b ON b.id = e.by_id LEFT JOIN persons p ON p.id = e.person_id WHERE e.token_id = :id ORDER BY e.at DESC, e.id DESC LIMIT 200`,
     { id: key(id) },
   );
   return { ...tokenOf(row), story: events.map((event) => ({ ...event, at: event.at.toISOString() })) };
