@@ -1,6 +1,6 @@
 /** The closed sets of files that are brought in. Part of the vocabulary, which is where they are imported from. */
 
-import { TOKEN_REASONS } from './vocabulary-tokens.js';
+import { TOKEN_FILE_COLUMNS, TOKEN_REASONS } from './vocabulary-tokens.js';
 
 /** What a file that is brought in lists. */
 export const IMPORT_KINDS = ['people', 'groups', 'tokens'] as const;
@@ -35,21 +35,7 @@ export const COLUMN_MEANINGS = [
   'description',
   'part-of',
   'member',
-  'serial',
-  'secret',
-  'maker',
-  'model',
-  'kind',
-  'algorithm',
-  'digits',
-  'period',
-  't0',
-  'counter',
-  'drift',
-  'starts',
-  'expires',
-  'owner',
-  'problem',
+  ...TOKEN_FILE_COLUMNS,
 ] as const;
 export type ColumnMeaning = (typeof COLUMN_MEANINGS)[number];
 

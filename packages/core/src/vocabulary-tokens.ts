@@ -1,8 +1,7 @@
 /** The closed sets of hardware tokens and their files. Part of the vocabulary, which is where they are imported from. */
 
-/** What a column of a file of tokens can mean. `problem`: why its package could not be read, in files that are no tables. */
-export const TOKEN_COLUMNS = [
-  'nothing',
+/** What a file of tokens says of each. `problem`: why its package could not be read, in files that are no tables. */
+export const TOKEN_FILE_COLUMNS = [
   'serial',
   'secret',
   'maker',
@@ -19,6 +18,9 @@ export const TOKEN_COLUMNS = [
   'owner',
   'problem',
 ] as const;
+
+/** What a column of a file of tokens can mean. */
+export const TOKEN_COLUMNS = ['nothing', ...TOKEN_FILE_COLUMNS] as const;
 
 /** How a secret is written in a table. */
 export const SECRET_ENCODINGS = ['base32', 'hex', 'base64'] as const;

@@ -2,5 +2,5 @@ export { FileProblem } from './tree.js';
 export { MOST_ITERATIONS, type FileKey } from './decrypt.js';
 export { PskcReader, type FileToken } from './pskc.js';
 export { guessEncoding, looksSecret, LONGEST_SECRET, readSecret, secretEncodings, SHORTEST_SECRET } from './secrets.js';
-export { cellsOf, readTokenRow, TOKEN_FILE_COLUMNS, type TokenDefaults, type TokenRow } from './token-row.js';
+export { cellsOf, readTokenRow, type TokenDefaults, type TokenRow } from './token-row.js';
 export { PskcWriter, type LeavingToken } from './write.js';

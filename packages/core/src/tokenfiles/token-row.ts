@@ -31,24 +31,6 @@ export interface TokenDefaults {
 }
 
 export const MAKER_MAX = 60;
-/** Names of columns into which files are put that are no tables. */
-export const TOKEN_FILE_COLUMNS = [
-  'serial',
-  'secret',
-  'maker',
-  'model',
-  'kind',
-  'algorithm',
-  'digits',
-  'period',
-  't0',
-  'counter',
-  'drift',
-  'starts',
-  'expires',
-  'owner',
-  'problem',
-] as const satisfies readonly ColumnMeaning[];
 
 /** A token of a file that is no table, as cells in the order of {@link TOKEN_FILE_COLUMNS}; its secret in hexadecimal. */
 export const cellsOf = (token: FileToken): string[] => [

@@ -11,8 +11,13 @@ import {
   type Delimiter,
   type Encoding,
 } from '@nimble-latch/core/tables';
-import { guessEncoding, TOKEN_FILE_COLUMNS, type FileKey } from '@nimble-latch/core/tokenfiles';
-import type { ColumnMeaning, ImportKind, TokenFileForm } from '@nimble-latch/core/vocabulary';
+import { guessEncoding, type FileKey } from '@nimble-latch/core/tokenfiles';
+import {
+  TOKEN_FILE_COLUMNS,
+  type ColumnMeaning,
+  type ImportKind,
+  type TokenFileForm,
+} from '@nimble-latch/core/vocabulary';
 import { CsvError, parse, type Info } from 'csv-parse';
 import { insert, updateById, write, type Db } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
