@@ -1,18 +1,10 @@
-import { createHmac } from 'node:crypto';
 import { setTimeout as delay } from 'node:timers/promises';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { afterWaiting } from './support/administrators.js';
+import { hotp } from './support/counters.js';
 import { connectedApplication, Installation, outcomes, PASSWORD } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
-/** RFC 4226 §5.3, computed here once more from the text of the standard. */
-function hotp(secret: Buffer, counter: number, digits = 6): string {
-  const message = Buffer.alloc(8);
-  message.writeBigUInt64BE(BigInt(counter));
-  const mac = createHmac('sha1', secret).update(message).digest();
-  const offset = mac[19]! & 15;
-  return String((mac.readUInt32BE(offset) & 0x7fffffff) % 10 ** digits).padStart(digits, '0');
-}
 const secretOf = (n: number) => Buffer.from(`secret of token ${String(n).padStart(4, '0')}`);
 
 let inst: Installation;

@@ -35,6 +35,7 @@ export const LIMITS = {
   descriptionChars: 400,
   labelChars: 60,
   authenticatorsPerPerson: 30,
+  applicationsPerAuthenticator: 50,
   applicationNameChars: 80,
   connectionsPerApplication: 10,
   keysPerConnection: 5,
@@ -51,6 +52,10 @@ export const LIMITS = {
   /** Rows of such a file, and columns. */
   fileRows: 2_000_000,
   fileColumns: 100,
+  /** Certificates that files may be encrypted to at the same time. */
+  fileCertificates: 20,
+  /** Bytes of the certificate of who sends a file. */
+  senderBytes: 6_000,
   /** Characters of one row, so that an unclosed quote cannot fill the memory. */
   fileRowChars: 64 * 1024,
   /** Groups that one file may name. */

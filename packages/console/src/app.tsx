@@ -40,6 +40,7 @@ const AdministratorsPage = lazy(async () => ({
 }));
 const StockPage = lazy(async () => ({ default: (await import('./stock/stock-page.js')).StockPage }));
 const TokenPage = lazy(async () => ({ default: (await import('./stock/token-page.js')).TokenPage }));
+const LabelsPage = lazy(async () => ({ default: (await import('./stock/labels-page.js')).LabelsPage }));
 const SettingsPage = lazy(async () => ({ default: (await import('./settings/settings-page.js')).SettingsPage }));
 
 export function App() {
@@ -104,6 +105,7 @@ function Console() {
             <Route path="imports" element={<ImportsPage />} />
             <Route path="imports/:id" element={<ImportPage />} />
             <Route path="stock" element={<StockPage />} />
+            <Route path="stock/print" element={<LabelsPage />} />
             <Route path="stock/:id" element={<TokenPage />} />
             <Route path="applications" element={<ApplicationsPage />} />
             <Route path="applications/:id" element={<ApplicationPage />} />

@@ -18,6 +18,9 @@ const Frame = styled.div`
   display: grid;
   grid-template-columns: ${size.rail} minmax(0, 1fr);
   min-height: 100vh;
+  @media print {
+    display: block;
+  }
   ${narrow} {
     grid-template-columns: minmax(0, 1fr);
     grid-template-rows: auto 1fr;
@@ -33,6 +36,9 @@ const Rail = styled.nav`
   top: 0;
   height: 100vh;
   overflow: auto;
+  @media print {
+    display: none;
+  }
   ${narrow} {
     position: static;
     height: auto;

@@ -26,6 +26,10 @@ export const TOKEN_COLUMNS = ['nothing', ...TOKEN_FILE_COLUMNS] as const;
 export const SECRET_ENCODINGS = ['base32', 'hex', 'base64'] as const;
 export type SecretEncoding = (typeof SECRET_ENCODINGS)[number];
 
+/** What of a cell names the owner of a token. */
+export const OWNER_PARTS = ['whole', 'before-at', 'after-backslash'] as const;
+export type OwnerPart = (typeof OWNER_PARTS)[number];
+
 /** Forms in which tokens come. */
 export const TOKEN_FILE_FORMS = ['csv', 'pskc', 'key-uris'] as const;
 export type TokenFileForm = (typeof TOKEN_FILE_FORMS)[number];
@@ -47,6 +51,12 @@ export const PSKC_PROBLEMS = [
   'mac-missing',
   'wrong-key',
   'signed',
+  'not-signed',
+  'signature-form',
+  'signature-partial',
+  'signature-weak',
+  'signature-wrong',
+  'certificate-unknown',
   'empty',
 ] as const;
 export type PskcProblemId = (typeof PSKC_PROBLEMS)[number];
@@ -68,6 +78,10 @@ export const TOKEN_REASONS = [
   'policy-unknown',
   'in-stock-already',
   'secret-other',
+  'not-in-stock',
+  'held-by-other',
+  'serial-ambiguous',
+  'method-not-offered',
 ] as const;
 
 /** Where a hardware token is in its life. */

@@ -33,3 +33,7 @@ export const CONSOLE_APPLICATION = '00000000-0000-7000-8000-000000000001';
 export const ENROLMENT_APPLICATION = '00000000-0000-7000-8000-000000000002';
 /** The one that stands for setting a new password in place of one that was forgotten. */
 export const RESET_APPLICATION = '00000000-0000-7000-8000-000000000003';
+
+/** A 16-byte id as the database writes it in hexadecimal. */
+export const textOfHex = (hex: string): string =>
+  `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;

@@ -83,6 +83,7 @@ export function createClient(options: ClientOptions): Client {
         idempotencyKey?: string;
         file?: Blob | ReadableStream<Uint8Array>;
         fileKey?: string;
+        fileSigner?: string;
         signal?: AbortSignal;
       };
       const headers: Record<string, string> = { accept: 'application/json' };
@@ -91,6 +92,7 @@ export function createClient(options: ClientOptions): Client {
       if (given.body !== undefined) headers['content-type'] = 'application/json';
       if (given.file !== undefined) headers['content-type'] = 'text/csv';
       if (given.fileKey !== undefined) headers['nlatch-file-key'] = given.fileKey;
+      if (given.fileSigner !== undefined) headers['nlatch-file-signer'] = given.fileSigner;
       if (given.ifMatch !== undefined) headers['if-match'] = `"v${given.ifMatch}"`;
       if (given.idempotencyKey !== undefined) headers['idempotency-key'] = given.idempotencyKey;
       const csrf = method === 'GET' ? undefined : options.csrf?.();

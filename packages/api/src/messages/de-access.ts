@@ -16,6 +16,9 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'factor-suspended': '{label} von {name} wird ausgesetzt; {left} andere bleiben aktiv.',
       'factor-resumed': '{label} von {name} darf wieder benutzt werden.',
       'factor-revoked': '{label} von {name} wird endgültig widerrufen; {left} andere bleiben aktiv.',
+      'factor-restricted': 'Wo {label} ({name}) gilt, wird geändert in: {applications}.',
+      'pin-given': '{name} bekommt eine PIN für {label}, zu ändern bei der ersten Verwendung.',
+      'pin-removed': 'Die PIN von {label} ({name}) wird weggenommen.',
       'factor-resynchronised': '{label} ({name}) wird durch zwei Codes neu abgeglichen.',
       'secrets-exported':
         'Die Geheimnisse von {tokens/Token/Tokens} verlassen das Haus, verschlüsselt durch eine Passphrase.',

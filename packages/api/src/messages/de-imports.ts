@@ -77,6 +77,10 @@ export const deImports = {
     'policy-unknown': 'hat eine Richtlinie, die nicht verstanden wird, und darf darum nicht verwendet werden',
     'in-stock-already': 'ist schon im Bestand',
     'secret-other': 'ist schon im Bestand, mit einem anderen Geheimnis',
+    'not-in-stock': 'ist kein Token des Bestands',
+    'held-by-other': 'ist nicht im Bestand: jemand hat es, oder es ist außer Gebrauch',
+    'serial-ambiguous': 'ist die Nummer von Token mehrerer Hersteller; geben Sie eine Spalte mit dem Hersteller dazu',
+    'method-not-offered': 'darf {method} nach den Einstellungen der Verfahren nicht einrichten',
   },
   rowChanges: {
     name: 'Name',

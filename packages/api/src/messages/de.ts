@@ -89,6 +89,8 @@ export const de: Catalogue = {
     'login-name-shape': 'erwartet wird name, name@domäne, DOMÄNE\\name oder rechner:name',
     twice: 'steht zweimal da',
     'token-secret': 'erwartet wird ein Geheimnis in {encoding} von {least} bis {most} Byte',
+    'owner-as': 'erwartet wird einmal {name}, davor und dahinter bis zu 60 Zeichen ohne Leerraum',
+    'file-signer': 'erwartet wird ein X.509-Zertifikat, PEM oder DER, als base64url',
     'file-key': 'erwartet werden passphrase und base64url, oder key und 16 bis 64 Byte in Hexadezimal',
     'pskc-xml': 'ist kein wohlgeformtes XML, oder endet zu früh',
     'pskc-doctype':
@@ -105,8 +107,16 @@ export const de: Catalogue = {
     'pskc-mac-unknown': 'hat MACs einer Art, die hier nicht bekannt ist',
     'pskc-mac-missing': 'hat keinen MAC',
     'pskc-wrong-key': 'öffnet sich nicht durch das, was gegeben wurde, oder wurde verändert',
-    'pskc-signed':
-      'ist unterschrieben; Unterschriften werden noch nicht geprüft, und was niemand geprüft hat, wird nicht genommen',
+    'pskc-signed': 'ist signiert; geben Sie das Zertifikat an, mit dem signiert wurde, damit es geprüft werden kann',
+    'pskc-not-signed': 'ist nicht signiert, obwohl das Zertifikat eines Absenders angegeben wurde',
+    'pskc-signature-form':
+      'ist in einer Form signiert, die nicht genommen wird: eine eingebettete Signatur über das Ganze, kanonisches oder exklusiv kanonisches XML, RSA oder ECDSA mit SHA-256 bis SHA-512',
+    'pskc-signature-partial': 'ist nur in Teilen signiert; was nicht signiert ist, könnte jeder hineingesetzt haben',
+    'pskc-signature-weak':
+      'ist mit SHA-1 oder MD5 signiert, was sich fälschen lässt; bitten Sie den Absender um SHA-256',
+    'pskc-signature-wrong':
+      'ist nicht, was mit diesem Zertifikat signiert wurde: unterwegs geändert, oder jemand anders hat signiert',
+    'pskc-certificate-unknown': 'ist für ein Zertifikat verschlüsselt, das keines von unseren ist',
     'pskc-empty': 'enthält keinen Schlüssel',
     'not-yaml': 'ist kein YAML in einem Dokument ohne Anker, Verweise und Tags',
     'not-changed': 'lässt sich nicht ändern; fügen Sie stattdessen etwas Neues hinzu',
@@ -297,6 +307,10 @@ export const de: Catalogue = {
       title: 'Die beiden Codes folgen nicht aufeinander.',
       remedy: 'Tippen Sie einen Code, warten Sie, bis er wechselt, und tippen Sie gleich den nächsten.',
     },
+    'pin-weak': {
+      title: 'Diese PIN geht nicht: {why}.',
+      remedy: 'Wählen Sie andere Ziffern, keine Reihe und kein Datum von Ihnen.',
+    },
     'password-weak': {
       title: 'Dieses Passwort genügt nicht: {why}.',
       remedy: 'Wählen Sie ein längeres; mehrere Wörter sind gut.',
@@ -361,6 +375,11 @@ export const de: Catalogue = {
     'too-long': 'es hat mehr als 256 Zeichen',
     'own-name': 'es ist der Anmeldename',
     'one-character': 'es ist ein einziges Zeichen immer wieder',
+    'pin-digits': 'sie hat etwas anderes als Ziffern',
+    'pin-short': 'sie hat weniger als {least} Ziffern',
+    'pin-long': 'sie hat mehr als 12 Ziffern',
+    'pin-pattern': 'sie ist immer dieselbe Ziffer, eine Reihe auf oder ab oder zweimal dasselbe',
+    'pin-same': 'es ist dieselbe wie vorher',
   },
   clock: { ahead: 'vor', behind: 'nach' },
   signInStates: {
@@ -384,9 +403,12 @@ export const de: Catalogue = {
     expired: 'dauerte zu lange',
     'person-unknown': 'niemand hat diesen Anmeldenamen',
     'person-deactivated': 'die Person ist deaktiviert',
+    'pin-must-change': 'erst muss eine PIN gewählt werden, wo danach gefragt werden kann',
     'no-password-set': 'die Person hat kein Passwort',
     'wrong-password': 'falsches Passwort',
     'wrong-code': 'falscher Code',
+    'pin-wanted': 'der Code stimmte, seine PIN fehlte',
+    'wrong-pin': 'der Code stimmte, die PIN nicht',
     'counter-far': 'ein Zähler, der weit voraus ist; zwei Codes gleichen ihn wieder ab',
     'code-already-used': 'dieser Code, oder ein späterer, wurde schon benutzt',
     'needs-unlock': 'das Nachweismittel muss entsperrt werden: 100 falsche Nachweise in Folge',
@@ -402,7 +424,7 @@ export const de: Catalogue = {
     choose: 'Wählen Sie',
     'new-pin': 'Neue PIN',
     'new-password': 'Neues Passwort',
-    text: 'Nachricht',
+    text: 'PIN',
   },
   ...deAccess,
   ...deMethods,

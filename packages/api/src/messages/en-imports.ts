@@ -86,6 +86,10 @@ export const enImports = {
     'policy-unknown': 'has a policy that is not understood, so it must not be used',
     'in-stock-already': 'is in the stock already',
     'secret-other': 'is in the stock already, with another secret',
+    'not-in-stock': 'is no token of the stock',
+    'held-by-other': 'is not in stock: somebody has it, or it is out of use',
+    'serial-ambiguous': 'is the number of tokens of several makers; add a column with the maker',
+    'method-not-offered': 'may not enrol {method}, by the method settings',
   } satisfies Record<RowReason, string>,
   rowChanges: {
     name: 'name',

@@ -5,6 +5,7 @@ export const enMail = {
   'authenticator.proved': 'a new authenticator was added to your keyring: {label}.',
   'authenticator.suspended': 'an authenticator on your keyring was suspended: {label}.',
   'authenticator.revoked': 'an authenticator was taken off your keyring: {label}.',
+  'pin.changed': 'the PIN of {label} was changed or taken away.',
   'password.set': 'your password was changed.',
   'signature.subject': 'A countersignature is asked for',
   'signature.asked': '{asker} asks for the yes of a second administrator:',

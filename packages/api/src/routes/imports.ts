@@ -3,13 +3,14 @@ import {
   IMPORT_KINDS,
   IMPORT_PROBLEMS,
   IMPORT_STATES,
+  OWNER_PARTS,
   ROW_CHANGES,
   ROW_REASONS,
   ROW_VERDICTS,
   SECRET_ENCODINGS,
   TOKEN_FILE_FORMS,
 } from '@nimble-latch/core/vocabulary';
-import { isTimeZone, LANGUAGE_PATTERN } from '@nimble-latch/core/fields';
+import { isTimeZone, LANGUAGE_PATTERN, OWNER_AS_PATTERN } from '@nimble-latch/core/fields';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
@@ -43,6 +44,16 @@ const rules = {
     .refine(isTimeZone, { error: hint('time-zone') })
     .describe('Of new people, where the file says none'),
   secrets: z.enum(SECRET_ENCODINGS).default('hex').describe('How secrets of tokens are written'),
+  owners: z
+    .strictObject({
+      part: z.enum(OWNER_PARTS).describe('What of a cell counts'),
+      as: z
+        .string()
+        .regex(OWNER_AS_PATTERN, { error: hint('owner-as') })
+        .describe('The login name, with {name} in the place of that part'),
+    })
+    .default({ part: 'whole', as: '{name}' })
+    .describe('How a file of tokens names their owners'),
 };
 
 const tally = z.strictObject({
@@ -130,7 +141,7 @@ export const importRoutes = {
         .enum(TOKEN_FILE_FORMS)
         .optional()
         .describe(
-          'Of files of tokens: a table, a key container (RFC 6030), or key URIs one a line; csv unless said. What opens an encrypted one comes in the header nlatch-file-key: `passphrase <base64url>` or `key <hexadecimal>`',
+          'Of files of tokens: a table, a key container (RFC 6030), or key URIs one a line; csv unless said. What opens an encrypted one comes in the header nlatch-file-key: `passphrase <base64url>` or `key <hexadecimal>`; a certificate of ours needs none. The certificate of whoever signed it comes as base64url in nlatch-file-signer',
         ),
       fileName: line(LIMITS.fileNameChars).describe('For people to know it by'),
       mapping: id.optional().describe('A saved mapping that says what the columns mean'),

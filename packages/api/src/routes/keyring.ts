@@ -10,7 +10,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
-import { id, instant, line } from '../schema.js';
+import { id, instant, line, secretText } from '../schema.js';
 
 const lane = z.strictObject({
   failures: z.number().int().describe('Wrong proofs in a row'),
@@ -27,6 +27,12 @@ export const authenticator = z.strictObject({
   createdAt: instant,
   activatedAt: instant.nullable(),
   lastUsedAt: instant.nullable(),
+  lastUsedIn: z.string().nullable().describe('The application at which it last proved something'),
+  pin: z.enum(['none', 'own', 'given']).describe('given: to be changed at its first use'),
+  onlyAt: z
+    .array(z.strictObject({ id, name: z.string() }))
+    .nullable()
+    .describe('Applications at which alone it may be used; null for all'),
   preferred: z.boolean().describe('Asked for first'),
   tokenId: id.nullable().describe('The hardware token of the stock that it is'),
   totp: z
@@ -60,6 +66,19 @@ export const keyring = z.strictObject({
   personId: id,
   carriers: z.array(carrier),
   authenticators: z.array(authenticator),
+  tokens: z
+    .array(
+      z.strictObject({
+        id,
+        serial: z.string(),
+        model: z.string(),
+        method: z.enum(['totp', 'hotp']),
+        state: z.enum(['assigned', 'sent']),
+        arrived: z.boolean(),
+        since: instant,
+      }),
+    )
+    .describe('Hardware tokens that are theirs and not proved yet'),
 });
 
 /** The only answer that ever holds the key. */
@@ -77,6 +96,7 @@ export const typedCode = z
   .min(1)
   .max(20)
   .describe('As the device shows it; spaces and hyphens are let through');
+export const typedPin = secretText(40).describe('4 to 12 digits');
 export const serial = z
   .string()
   .trim()
@@ -197,6 +217,36 @@ export const keyringRoutes = {
     answer: authenticator,
     errors: ['wrong-state'],
     trail: ['authenticator.preferred'],
+  }),
+  'authenticators.restrict': route('authenticators.restrict', {
+    summary: 'Keep an authenticator to some applications, or let it be used everywhere again',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({
+      applications: z.array(id).max(LIMITS.applicationsPerAuthenticator).nullable().describe('Null for everywhere'),
+    }),
+    answer: authenticator,
+    errors: ['wrong-state', 'signature-needed'],
+    trail: ['authenticator.restricted'],
+  }),
+  'authenticators.givePin': route('authenticators.givePin', {
+    summary: 'Give a PIN to be typed before each code; its holder changes it when it is first used',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({ pin: typedPin.optional().describe('Left out: one is drawn, and told in this one answer') }),
+    answer: z.strictObject({ authenticator, pin: z.string().nullable().describe('Shown once, where it was drawn') }),
+    errors: ['wrong-state', 'pin-weak', 'signature-needed'],
+    freshProof: true,
+    trail: ['pin.given'],
+  }),
+  'authenticators.removePin': route('authenticators.removePin', {
+    summary: 'Take the PIN away: its codes count alone again, where the method settings ask for none',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    answer: authenticator,
+    errors: ['wrong-state', 'signature-needed'],
+    freshProof: true,
+    trail: ['pin.removed'],
   }),
   'carriers.report': route('carriers.report', {
     summary:

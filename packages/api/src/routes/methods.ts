@@ -21,6 +21,10 @@ const passwordCell = z.strictObject({
     .partial()
     .optional(),
 });
+const checking = {
+  pin: z.literal('required').describe('A PIN before each code; whoever has none sets one when they next sign in'),
+  leastPin: z.number().int().min(4).max(12).describe('Digits of a new PIN at least; 4 unless said'),
+};
 const totpCell = z.strictObject({
   ...common,
   parameters: z
@@ -29,13 +33,29 @@ const totpCell = z.strictObject({
       digits: z.literal([6, 8]),
       period: z.literal([30, 60]).describe('Seconds'),
       codesToProve: z.literal([1, 2]),
+      window: z.number().int().min(0).max(10).describe('Steps accepted before and after now'),
+      ...checking,
     })
     .partial()
     .optional()
     .describe('What is left out is as the settings have it for everybody'),
 });
 
-const hotpCell = z.strictObject({ ...common, parameters: z.strictObject({}).optional() });
+const hotpCell = z.strictObject({
+  ...common,
+  parameters: z
+    .strictObject({
+      lookAhead: z
+        .number()
+        .int()
+        .min(3)
+        .max(100)
+        .describe('Codes that may have been pressed for nothing; 10 unless said'),
+      ...checking,
+    })
+    .partial()
+    .optional(),
+});
 
 /** What is said of each method. */
 export const methodCells = z

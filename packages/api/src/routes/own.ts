@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { open, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, nothing, secretText } from '../schema.js';
-import { totpBegun, typedCode } from './keyring.js';
+import { totpBegun, typedCode, typedPin } from './keyring.js';
 import { proofBody, signIn } from './signins.js';
 
 const right = z
@@ -51,8 +51,18 @@ export const ownRoutes = {
       displayName: z.string(),
       until: instant.describe('Until when the right is good'),
       held: z.array(
-        z.strictObject({ method: z.enum(METHODS), label: z.string(), carrier: z.string().nullable(), since: instant }),
+        z.strictObject({
+          id,
+          method: z.enum(METHODS),
+          label: z.string(),
+          carrier: z.string().nullable(),
+          since: instant,
+          pin: z.enum(['none', 'own', 'given']),
+        }),
       ),
+      tokens: z
+        .array(z.strictObject({ id, serial: z.string(), model: z.string() }))
+        .describe('Hardware tokens that were given to them and wait for a first code'),
       offers: z.array(
         z.strictObject({
           method: z.enum(METHODS),
@@ -81,6 +91,41 @@ export const ownRoutes = {
     answer: z.strictObject({ label: z.string() }),
     errors: ['request-gone', 'wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
     trail: ['authenticator.proved', 'authenticator.proof-failed'],
+  }),
+  'own.proveToken': route('own.proveToken', {
+    summary: 'Prove a hardware token that was given to one, by the code that it shows, or by two',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, codes: z.array(typedCode).min(1).max(2) }),
+    answer: z.strictObject({ label: z.string() }),
+    errors: [
+      'request-gone',
+      'wrong-state',
+      'method-not-offered',
+      'code-wrong',
+      'clock-off',
+      'codes-not-consecutive',
+      'throttled',
+    ],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
+  }),
+  'own.resync': route('own.resync', {
+    summary: 'Have a device of one’s own found again whose codes are refused, by two consecutive ones',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, codes: z.array(typedCode).length(2) }),
+    answer: z.strictObject({ label: z.string() }),
+    errors: ['request-gone', 'wrong-state', 'code-wrong', 'codes-not-consecutive', 'code-used', 'throttled'],
+    trail: ['authenticator.resynchronised', 'authenticator.proof-failed'],
+  }),
+  'own.setPin': route('own.setPin', {
+    summary: 'Choose the PIN that is typed before each code of a device of one’s own',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, pin: typedPin }),
+    answer: z.strictObject({ label: z.string() }),
+    errors: ['request-gone', 'wrong-state', 'pin-weak'],
+    trail: ['pin.set'],
   }),
   'own.setPassword': route('own.setPassword', {
     summary: 'Set a new password in place of the one that was forgotten; all sessions end',

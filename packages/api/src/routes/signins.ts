@@ -22,6 +22,7 @@ const prompt = ask
     others: z
       .array(ask)
       .describe('What can be asked for instead: answer with kind choose, and the first of its methods as value'),
+    text: z.literal('pin').optional().describe('Of a prompt text: what is to be typed'),
   })
   .describe('What to ask the person next');
 
@@ -65,7 +66,7 @@ const beginBody = z.strictObject({
 
 export const proofBody = z.strictObject({
   kind: z
-    .enum(['password', 'code', 'next-code', 'choose', 'new-password'])
+    .enum(['password', 'code', 'next-code', 'text', 'choose', 'new-password', 'new-pin'])
     .describe('The prompt that it answers; choose asks for another'),
   value: secretText(LIMITS.proofChars),
 });

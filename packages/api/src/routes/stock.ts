@@ -53,6 +53,16 @@ const filter = {
     ),
 };
 
+const certificate = z.strictObject({
+  id,
+  label: z.string(),
+  certificate: z.string().describe('PEM'),
+  fingerprint: z.string().describe('SHA-256 of it, to compare over the telephone'),
+  createdAt: instant,
+  endsAt: instant,
+  retiredAt: instant.nullable(),
+});
+
 const byId = z.strictObject({ id });
 const ofPerson = z.strictObject({ id, tokenId: id });
 
@@ -76,12 +86,14 @@ export const stockRoutes = {
           receivedAt: instant,
           tokens: z.number().int(),
           inStock: z.number().int(),
+          thin: z.boolean().describe('A tenth of it or less, or two, is left in stock'),
         }),
       ),
       needs: z.strictObject({
         expiring: z.number().int(),
         'never-arrived': z.number().int(),
         'never-proved': z.number().int(),
+        thin: z.number().int().describe('Batches of which little is left'),
       }),
     }),
     trail: READS,
@@ -137,6 +149,34 @@ export const stockRoutes = {
       'authenticator.revoked',
     ],
   }),
+  'stock.certificates': route('stock.certificates', {
+    summary: 'Certificates that files of tokens may be encrypted to, to hand to whoever sends them',
+    access: operator('stock.read'),
+    answer: z.strictObject({ rows: z.array(certificate) }),
+    trail: READS,
+  }),
+  'stock.makeCertificate': route('stock.makeCertificate', {
+    summary: 'Make such a certificate; its private key stays here, sealed',
+    access: operator('stock.write'),
+    body: z.strictObject({
+      label: line(LIMITS.labelChars).describe('The name in it'),
+      years: z.number().int().min(1).max(10).default(3),
+    }),
+    answer: certificate,
+    status: 201,
+    errors: ['limit-reached'],
+    freshProof: true,
+    trail: ['file-certificate.made'],
+  }),
+  'stock.retireCertificate': route('stock.retireCertificate', {
+    summary: 'Wipe the private key of a certificate: what is still encrypted to it opens nowhere any more',
+    access: operator('stock.write'),
+    params: byId,
+    answer: certificate,
+    errors: ['wrong-state'],
+    freshProof: true,
+    trail: ['file-certificate.retired'],
+  }),
   'stock.export': route('stock.export', {
     summary:
       'Take tokens out as an encrypted key container (RFC 6030), opened by a passphrase; needs a countersignature',
@@ -176,7 +216,7 @@ export const stockRoutes = {
     params: ofPerson,
     body: z.strictObject({ codes: z.array(typedCode).min(1).max(2) }),
     answer: authenticator,
-    errors: ['wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive'],
+    errors: ['wrong-state', 'method-not-offered', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
     trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
   }),
 };

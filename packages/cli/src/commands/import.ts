@@ -1,7 +1,4 @@
-import { createReadStream } from 'node:fs';
-import { stat } from 'node:fs/promises';
 import { basename } from 'node:path';
-import { Readable } from 'node:stream';
 import { setTimeout as delay } from 'node:timers/promises';
 import {
   catalogue,
@@ -9,6 +6,7 @@ import {
   DELIMITER_NAMES,
   EXIT,
   GROUP_COLUMNS,
+  OWNER_PARTS,
   PEOPLE_COLUMNS,
   SECRET_ENCODINGS,
   TOKEN_COLUMNS,
@@ -25,6 +23,7 @@ import { Failure } from '../failure.js';
 import { facts, table } from '../render/table.js';
 import { relative } from '../render/time.js';
 import { words } from '../words.js';
+import { bytesOf, fileKey, formOf, signerOf } from './import-file.js';
 import { collect, confirm, done, moreRows, show, wholeNumber, withSession, type Noun } from './support.js';
 
 const w = words.import;
@@ -52,6 +51,9 @@ interface ImportOptions {
   form?: 'csv' | 'pskc' | 'key-uris';
   secrets?: (typeof SECRET_ENCODINGS)[number];
   openBy?: 'passphrase' | 'key';
+  signer?: string;
+  ownerPart?: (typeof OWNER_PARTS)[number];
+  ownerAs?: string;
   dryRun?: boolean;
   yes?: boolean;
 }
@@ -84,14 +86,6 @@ async function mappingNamed(session: Session, name: string): Promise<Mapping> {
     try: 'nlatch import mappings',
     exit: EXIT.notFound,
   });
-}
-
-/** The file's bytes as they come; `-` is standard input. */
-async function bytesOf(file: string): Promise<ReadableStream<Uint8Array>> {
-  if (file === '-') return Readable.toWeb(process.stdin) as ReadableStream<Uint8Array>;
-  const found = await stat(file).catch(() => undefined);
-  if (!found?.isFile()) throw new Failure(say(w.errors.noFile, { file }), { try: w.errors.noFileTry });
-  return Readable.toWeb(createReadStream(file)) as ReadableStream<Uint8Array>;
 }
 
 const MEANINGS: Readonly<Record<ImportKind, readonly ColumnMeaning[]>> = {
@@ -253,16 +247,6 @@ function outcomeText(one: Import): string {
   return text + passed + left;
 }
 
-/** What a file of tokens is, by its name. */
-const formOf = (file: string) =>
-  /\.(xml|pskc|pskcxml)$/i.test(file) ? 'pskc' : /\.(uri|uris|txt)$/i.test(file) ? 'key-uris' : 'csv';
-
-/** What opens a file: asked for, so that it stands on no command line. */
-async function fileKey(session: Session, openBy: 'passphrase' | 'key'): Promise<string> {
-  const typed = await session.ask(words.asks[openBy === 'key' ? 'fileKey' : 'filePassphrase'], { hidden: true });
-  return openBy === 'key' ? `key ${typed.trim()}` : `passphrase ${Buffer.from(typed).toString('base64url')}`;
-}
-
 async function bringIn(session: Session, kind: ImportKind, file: string, options: ImportOptions): Promise<void> {
   const mapping = options.mapping === undefined ? undefined : await mappingNamed(session, options.mapping);
   const received = await session.client.call('imports.receive', {
@@ -277,6 +261,7 @@ async function bringIn(session: Session, kind: ImportKind, file: string, options
     },
     file: await bytesOf(file),
     ...(options.openBy === undefined ? {} : { fileKey: await fileKey(session, options.openBy) }),
+    ...(options.signer === undefined ? {} : { fileSigner: signerOf(options.signer) }),
   });
   const { id } = received;
   const { rules } = received;
@@ -296,6 +281,7 @@ async function bringIn(session: Session, kind: ImportKind, file: string, options
         language: options.language ?? rules.language,
         timeZone: options.timeZone ?? rules.timeZone,
         secrets: options.secrets ?? rules.secrets,
+        owners: { part: options.ownerPart ?? rules.owners.part, as: options.ownerAs ?? rules.owners.as },
       },
       saveAs: options.saveAs ?? mapping?.name ?? null,
     },
@@ -347,6 +333,9 @@ export const importNoun: Noun = (command, context) => {
     .addOption(new Option('--form <form>', w.options.form).choices(['csv', 'pskc', 'key-uris']))
     .addOption(new Option('--secrets <encoding>', w.options.secrets).choices(SECRET_ENCODINGS))
     .addOption(new Option('--open-by <what>', w.options.openBy).choices(['passphrase', 'key']))
+    .option('--signer <file>', w.options.signer)
+    .addOption(new Option('--owner-part <part>', w.options.ownerPart).choices(OWNER_PARTS))
+    .option('--owner-as <text>', w.options.ownerAs)
     .action(
       withSession(context, async (session, file: string, options: ImportOptions) => {
         await bringIn(session, 'tokens', file, options);

@@ -8,13 +8,21 @@ import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
 import { browserVerbs } from './browsers.js';
-import { confirm, done, findPerson, onceKey, show, withSession, type Noun } from './support.js';
+import { confirm, done, findApplication, findPerson, onceKey, show, withSession, type Noun } from './support.js';
 
 type Keyring = Answer<'keyring.show'>;
 type Authenticator = Keyring['authenticators'][number];
 const h = words.headings;
 
 function stateOf(one: Authenticator): string {
+  const pin = { none: [], own: [words.stock.pinNow], given: [words.stock.pinGiven] }[one.pin];
+  const places = one.onlyAt && [
+    say(words.stock.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || words.facts.none }),
+  ];
+  return [guardedState(one), ...pin, ...(places ?? [])].join(', ');
+}
+
+function guardedState(one: Authenticator): string {
   const lanes = [one.guard.familiar, one.guard.stranger];
   if (lanes.some((lane) => lane.needsUnlock)) return `${one.state}, ${words.facts.needsUnlock}`;
   const paused = lanes
@@ -41,13 +49,23 @@ function keyringTable(session: Session, keyring: Keyring): string {
       },
       { heading: h.method, cell: (row) => row.method },
       { heading: h.label, cell: (row) => row.label, flexible: true },
-      { heading: h.state, cell: stateOf },
-      { heading: h.used, cell: (row) => relative(row.lastUsedAt, session.now()) },
+      { heading: h.state, cell: stateOf, wraps: true },
+      {
+        heading: h.used,
+        cell: (row) => [relative(row.lastUsedAt, session.now()), row.lastUsedIn].filter(Boolean).join(', '),
+        wraps: true,
+      },
       { heading: h.id, cell: (row) => row.id },
     ],
     session,
   );
 }
+
+/** Hardware tokens that were given to the person, and that no code has proved. */
+const waitingTokens = ({ tokens }: Keyring): string =>
+  tokens.length === 0
+    ? ''
+    : `\n${say(words.stock.waiting, { list: tokens.map((one) => `${one.serial} (${catalogue('en').tokenStates[one.state]})`).join(', ') })}\n`;
 
 /** Asks for the codes that prove an authenticator, again while the answer is one that a next code can mend. */
 async function proveByAsking(session: Session, id: string, codesNeeded: 1 | 2): Promise<Authenticator> {
@@ -87,7 +105,7 @@ export const keyring: Noun = (command, context) => {
       withSession(context, async (session, named: string) => {
         const person = await findPerson(session, named);
         const answer = await session.client.call('keyring.show', { params: { id: person.id } });
-        show(session, answer, () => keyringTable(session, answer));
+        show(session, answer, () => keyringTable(session, answer) + waitingTokens(answer));
       }),
     );
   command
@@ -222,6 +240,47 @@ export const keyring: Noun = (command, context) => {
           answer,
           say(body.preferred ? words.done.preferred : words.done.notPreferred, { label: answer.label }),
         );
+      }),
+    );
+  command
+    .command('give-pin <authenticator>')
+    .description(help['give-pin'])
+    .option('--drawn', words.stock.options.fresh)
+    .action(
+      withSession(context, async (session, id: string, options: { drawn?: boolean }) => {
+        const pin = options.drawn ? '' : await session.ask(words.asks.newPin, { hidden: true });
+        const answer = await session.client.call('authenticators.givePin', {
+          params: { id },
+          body: pin === '' ? {} : { pin },
+        });
+        const told = { label: answer.authenticator.label, pin: answer.pin ?? '' };
+        done(session, answer, say(answer.pin === null ? words.done.pinGiven : words.done.pinDrawn, told));
+      }),
+    );
+  command
+    .command('remove-pin <authenticator>')
+    .description(help['remove-pin'])
+    .action(
+      withSession(context, async (session, id: string) => {
+        const answer = await session.client.call('authenticators.removePin', { params: { id } });
+        done(session, answer, say(words.done.pinRemoved, { label: answer.label }));
+      }),
+    );
+  command
+    .command('restrict <authenticator>')
+    .description(help.restrict)
+    .option('--at <application>', words.stock.options.places, (one: string, all: string[] = []) => [...all, one])
+    .option('--everywhere', words.stock.options.everywhere)
+    .action(
+      withSession(context, async (session, id: string, options: { at?: string[]; everywhere?: boolean }) => {
+        if ((options.at === undefined) === !options.everywhere)
+          throw new Failure(words.errors.eitherPlaces, { where: '--at, --everywhere' });
+        const found = await Promise.all((options.at ?? []).map(async (name) => await findApplication(session, name)));
+        const applications = options.everywhere ? null : found.map((one) => one.id);
+        const answer = await session.client.call('authenticators.restrict', { params: { id }, body: { applications } });
+        const places = answer.onlyAt?.map(({ name }) => name).join(', ') ?? '';
+        const sentence = answer.onlyAt === null ? words.done.unrestricted : words.done.restricted;
+        done(session, answer, say(sentence, { label: answer.label, places }));
       }),
     );
   for (const [verb, state] of [

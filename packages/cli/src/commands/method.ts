@@ -13,25 +13,42 @@ type Built = (typeof METHODS)[number];
 type Rows = Answer<'methods.show'>['rows'];
 type Cell = NonNullable<Rows[number]['cells'][Built]>;
 
-function sayCell(cell: Cell | undefined): string {
-  if (!cell) return words.facts.none;
-  const parameters = Object.entries(cell.parameters ?? {}).map(([name, value]) => `${name} ${value}`);
-  const elsewhere = 'checked' in cell && cell.checked === 'elsewhere';
-  const enrolling = elsewhere ? words.facts.checkedElsewhere : cell.enrol ? words.facts.mayEnrol : words.facts.noMore;
-  return [enrolling, cell.purposes.join(', ') || words.facts.forNothing, ...parameters].join('; ');
+/** What is said of one method for one row. */
+interface Said {
+  readonly row: number;
+  readonly who: string;
+  readonly method: Built;
+  readonly cell: Cell;
 }
 
+function sayEnrolling(cell: Cell): string {
+  const elsewhere = 'checked' in cell && cell.checked === 'elsewhere';
+  return elsewhere ? words.facts.checkedElsewhere : cell.enrol ? words.facts.mayEnrol : words.facts.noMore;
+}
+
+/** One line for each cell that says something, in the order in which they decide. */
 const matrix = (session: Session, rows: Rows): string =>
   table(
-    rows,
+    rows.flatMap(({ groupName, cells }, i): Said[] =>
+      METHODS.flatMap((method) => {
+        const cell = cells[method];
+        return cell ? [{ row: i + 1, who: groupName ?? words.facts.everybody, method, cell }] : [];
+      }),
+    ),
     [
-      { heading: h.row, cell: (row) => String(rows.indexOf(row) + 1), align: 'right' },
-      { heading: h.appliesTo, cell: (row) => row.groupName ?? words.facts.everybody },
-      ...METHODS.map((method) => ({
-        heading: method.toUpperCase(),
-        cell: (row: Rows[number]) => sayCell(row.cells[method]),
-        flexible: true,
-      })),
+      { heading: h.row, cell: ({ row }) => String(row), align: 'right' },
+      { heading: h.appliesTo, cell: ({ who }) => who, flexible: true },
+      { heading: h.method, cell: ({ method }) => method },
+      { heading: h.state, cell: ({ cell }) => sayEnrolling(cell) },
+      { heading: h.uses, cell: ({ cell }) => cell.purposes.join(', ') || words.facts.forNothing, wraps: true },
+      {
+        heading: h.note,
+        cell: ({ cell }) =>
+          Object.entries(cell.parameters ?? {})
+            .map(([name, value]) => `${name} ${value}`)
+            .join(', ') || words.facts.none,
+        wraps: true,
+      },
     ],
     session,
   );
@@ -138,6 +155,10 @@ export const method: Noun = (command, context) => {
     .addOption(new Option('--checked <where>', words.options.checked).choices(['here', 'elsewhere']))
     .option('--least-length <n>', words.options.leastLength, wholeNumber)
     .addOption(new Option('--digits <n>').choices(['6', '8']))
+    .option('--window <steps>', words.options.window, wholeNumber)
+    .option('--look-ahead <n>', words.options.lookAhead, wholeNumber)
+    .addOption(new Option('--pin <required-or-not>', words.options.pin).choices(['required', 'not']))
+    .option('--least-pin <n>', words.options.leastPin, wholeNumber)
     .option('--dry-run', words.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
@@ -153,19 +174,32 @@ export const method: Noun = (command, context) => {
             checked?: 'here' | 'elsewhere';
             leastLength?: number;
             digits?: string;
+            window?: number;
+            lookAhead?: number;
+            pin?: 'required' | 'not';
+            leastPin?: number;
           },
         ) => {
-          if (of === 'totp' && (options.checked !== undefined || options.leastLength !== undefined))
+          if (of !== 'password' && (options.checked !== undefined || options.leastLength !== undefined))
             throw new Failure(words.errors.passwordOnly, { where: '--checked, --least-length' });
-          if (of === 'password' && options.digits !== undefined)
-            throw new Failure(words.errors.codesOnly, { where: '--digits' });
+          const checking = { window: options.window, lookAhead: options.lookAhead, leastPin: options.leastPin };
+          const said = Object.fromEntries(Object.entries(checking).filter(([, value]) => value !== undefined));
+          const forCodes = options.digits !== undefined || options.pin !== undefined || Object.keys(said).length > 0;
+          if (of === 'password' && forCodes)
+            throw new Failure(words.errors.codesOnly, {
+              where: '--digits, --window, --look-ahead, --pin, --least-pin',
+            });
           const { group, groupName } = await whom(session, named);
           await change(
             session,
             async (rows) => {
               const before = rows.find((row) => row.group === group)?.cells[of];
+              const { pin: pinBefore, ...others } = (before?.parameters ?? {}) as { pin?: 'required' };
+              const pin = options.pin === undefined ? pinBefore : options.pin === 'required' ? options.pin : undefined;
               const parameters = {
-                ...before?.parameters,
+                ...others,
+                ...said,
+                ...(pin === undefined ? {} : { pin }),
                 ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
                 ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
               };

@@ -8,6 +8,7 @@ import { forgetCredentials, writeCredentials } from '../credentials.js';
 import { Failure } from '../failure.js';
 import { facts } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
+import { typedPrompt } from '../prompts.js';
 import { serverOf } from '../session.js';
 import { words } from '../words.js';
 import { show, wholeNumber, withSession } from './support.js';
@@ -23,18 +24,12 @@ export function login(command: Command, context: Context): void {
       const begun = await client.call('console.begin', { body: { loginName } });
       let { signIn } = begun;
       while (signIn.state === 'asking') {
-        const asked = signIn.prompt!.kind;
-        const kind = asked === 'password' || asked === 'new-password' || asked === 'next-code' ? asked : 'code';
+        const { kind, ask, hidden } = typedPrompt(signIn.prompt!.kind);
         if (signIn.reason)
           context.err(`${say(words.facts.wrong, { reason: catalogue('en').reasons[signIn.reason] })}\n`);
         if (signIn.retryAt)
           throw new Failure(say(words.facts.retryAt, { until: exact(signIn.retryAt) }), { exit: EXIT.throttled });
-        const value = await context.ask(
-          words.asks[kind === 'new-password' ? 'ownNewPassword' : kind === 'next-code' ? 'secondCode' : kind],
-          {
-            hidden: kind !== 'code',
-          },
-        );
+        const value = await context.ask(ask, { hidden });
         const want = {
           kind: 'access-token' as const,
           label: `nlatch on ${hostname()}`.slice(0, 60),

@@ -115,12 +115,13 @@ export const stock: Noun = (command, context) => {
                 String(answer.states[state]),
               ]),
             ),
-            facts(
-              (['expiring', 'never-arrived', 'never-proved'] as const).map((need) => [
+            facts([
+              ...(['expiring', 'never-arrived', 'never-proved'] as const).map((need): [string, string] => [
                 shared.tokenNeeds[need],
                 String(answer.needs[need]),
               ]),
-            ),
+              [s.thin, String(answer.needs.thin)],
+            ]),
             table(
               answer.batches,
               [
@@ -128,6 +129,10 @@ export const stock: Noun = (command, context) => {
                 { heading: h.since, cell: (row) => relative(row.receivedAt, session.now()) },
                 { heading: h.tokens, cell: (row) => String(row.tokens), align: 'right' },
                 { heading: h.inStock, cell: (row) => String(row.inStock), align: 'right' },
+                {
+                  heading: h.note,
+                  cell: (row) => (row.thin ? say(s.runsOut, { left: row.inStock }) : words.facts.none),
+                },
               ],
               session,
             ),
@@ -238,6 +243,57 @@ export const stock: Noun = (command, context) => {
         const text = await session.client.call('stock.export', { body: { passphrase, batch: batch?.id } });
         writeFileSync(file, text, { flag: 'wx', mode: 0o600 });
         done(session, { file }, say(s.exported, { file }));
+      }),
+    );
+  command
+    .command('certificates')
+    .description(help.certificates)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('stock.certificates');
+        show(session, answer, () =>
+          table(
+            answer.rows,
+            [
+              { heading: h.label, cell: (row) => row.label, flexible: true },
+              {
+                heading: h.until,
+                cell: (row) => (row.retiredAt === null ? row.endsAt.slice(0, 10) : shared.tokenStates.retired),
+              },
+              { heading: h.key, cell: (row) => row.fingerprint.slice(0, 23) },
+              { heading: h.id, cell: (row) => row.id },
+            ],
+            session,
+          ),
+        );
+      }),
+    );
+  command
+    .command('new-certificate <name>')
+    .description(help['new-certificate'])
+    .option('--years <n>', s.options.years, wholeNumber, 3)
+    .option('--out <file>', s.options.out)
+    .action(
+      withSession(context, async (session, label: string, options: { years: number; out?: string }) => {
+        if (options.out !== undefined && existsSync(options.out))
+          throw new Failure(words.errors.fileExists, { where: options.out, try: words.errors.fileExistsTry });
+        const made = await session.client.call('stock.makeCertificate', { body: { label, years: options.years } });
+        if (options.out !== undefined) writeFileSync(options.out, made.certificate, { flag: 'wx' });
+        const text = say(s.certificateMade, { label, fingerprint: made.fingerprint });
+        const where =
+          options.out === undefined
+            ? `\n${made.certificate.trimEnd()}`
+            : ` ${say(s.certificateFile, { file: options.out })}`;
+        done(session, made, text + where);
+      }),
+    );
+  command
+    .command('retire-certificate <id>')
+    .description(help['retire-certificate'])
+    .action(
+      withSession(context, async (session, id: string) => {
+        const gone = await session.client.call('stock.retireCertificate', { params: { id } });
+        done(session, gone, say(s.certificateRetired, { label: gone.label }));
       }),
     );
   for (const to of ['sent', 'arrived', 'returned', 'in-stock', 'lost', 'broken', 'retired'] as const)

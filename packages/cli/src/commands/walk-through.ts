@@ -3,6 +3,7 @@ import type { Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { exact } from '../render/time.js';
+import { typedPrompt } from '../prompts.js';
 import { words } from '../words.js';
 import { storyLines } from './insight.js';
 import { findApplication, onceKey, withSession } from './support.js';
@@ -26,17 +27,20 @@ export function walkThrough(command: Command, context: Context): void {
             ...(options.from ? { sourceAddress: options.from } : {}),
           };
           let walk = await session.client.call('walkThroughs.begin', {
-            body: { applicationId: application.id, loginName, claims },
+            body: {
+              applicationId: application.id,
+              loginName,
+              claims,
+              carries: ['password', 'code', 'next-code', 'text'],
+            },
             idempotencyKey: onceKey(),
           });
           while (walk.signIn.state === 'asking') {
             tell(session, walk);
             if (walk.signIn.retryAt) break;
             const prompt = walk.signIn.prompt!;
-            const asked = prompt.kind === 'password' || prompt.kind === 'next-code' ? prompt.kind : 'code';
-            const typed = await session.ask(words.asks[asked === 'next-code' ? 'secondCode' : asked], {
-              hidden: asked === 'password',
-            });
+            const { kind: asked, ask, hidden } = typedPrompt(prompt.kind);
+            const typed = await session.ask(ask, { hidden });
             // Another way is named after a mark that no prompt asks for by itself.
             const other = prompt.others.map(choiceOf).find((choice) => typed === `${OTHER}${choice}`);
             const [kind, value] = other ? (['choose', other] as const) : ([asked, typed] as const);

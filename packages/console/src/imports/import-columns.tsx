@@ -1,4 +1,12 @@
-import { GROUP_COLUMNS, PEOPLE_COLUMNS, type Answer, type ColumnMeaning } from '@nimble-latch/api';
+import {
+  GROUP_COLUMNS,
+  OWNER_PARTS,
+  PEOPLE_COLUMNS,
+  SECRET_ENCODINGS,
+  TOKEN_COLUMNS,
+  type Answer,
+  type ColumnMeaning,
+} from '@nimble-latch/api';
 import { useState } from 'react';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
@@ -51,7 +59,9 @@ export function ImportColumns({ one }: { one: Import }) {
     call('imports.check', { params: { id: one.id }, body: { columns, rules, saveAs: saveAs.trim() || null } }),
   );
   const problems = act.trouble?.fields ?? {};
-  const meanings: readonly ColumnMeaning[] = one.kind === 'people' ? PEOPLE_COLUMNS : GROUP_COLUMNS;
+  const meanings: readonly ColumnMeaning[] = { people: PEOPLE_COLUMNS, groups: GROUP_COLUMNS, tokens: TOKEN_COLUMNS }[
+    one.kind
+  ];
   const options = meanings.map((id) => ({ id, text: shared.columnMeanings[id] }));
   const general = problems['columns'] ?? (act.trouble && Object.keys(problems).length === 0 ? act.trouble.text : '');
   return (
@@ -110,6 +120,29 @@ export function ImportColumns({ one }: { one: Import }) {
                 { id: 'keep', text: w.emptyKeeps },
                 { id: 'clear', text: w.emptyClears },
               ]}
+            />
+          </Rules>
+        )}
+        {one.kind === 'tokens' && (
+          <Rules>
+            <Select
+              label={w.secretsAs}
+              value={rules.secrets}
+              onChange={(next) => set({ secrets: next as 'hex' })}
+              options={SECRET_ENCODINGS.map((id) => ({ id, text: id }))}
+            />
+            <Select
+              label={w.ownerPart}
+              value={rules.owners.part}
+              onChange={(next) => set({ owners: { ...rules.owners, part: next as 'whole' } })}
+              options={OWNER_PARTS.map((id) => ({ id, text: w.ownerParts[id] }))}
+            />
+            <TextField
+              label={w.ownerAs}
+              description={w.ownerAsHint}
+              value={rules.owners.as}
+              onChange={(as) => set({ owners: { ...rules.owners, as } })}
+              problem={problems['rules.owners.as']}
             />
           </Rules>
         )}

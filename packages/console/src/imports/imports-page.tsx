@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { Button } from '../components/button.js';
-import { Select, TextField } from '../components/fields.js';
+import { Select, TextArea, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Empty, Page, Row, Section, Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
@@ -21,8 +21,12 @@ const IMPORT_KINDS = ['people', 'groups', 'tokens'] as const satisfies readonly 
 /** What opens a file, as the call takes it. */
 function keyHeader(by: 'passphrase' | 'key', typed: string): string {
   if (by === 'key') return `key ${typed.replace(/\s+/g, '')}`;
-  const bytes = String.fromCharCode(...new TextEncoder().encode(typed));
-  return `passphrase ${btoa(bytes).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '')}`;
+  return `passphrase ${base64url(typed)}`;
+}
+
+function base64url(text: string): string {
+  const bytes = String.fromCharCode(...new TextEncoder().encode(text));
+  return btoa(bytes).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '');
 }
 
 /** Files that were brought in, and where the next one is chosen. */
@@ -71,6 +75,7 @@ function NewImport() {
   const [form, setForm] = useState<'csv' | 'pskc' | 'key-uris'>('csv');
   const [openBy, setOpenBy] = useState<'nothing' | 'passphrase' | 'key'>('nothing');
   const [fileKey, setFileKey] = useState('');
+  const [signer, setSigner] = useState('');
   const [mapping, setMapping] = useState(GUESSED);
   const act = useAct<File, Answer<'imports.receive'>>(
     (file) =>
@@ -84,6 +89,9 @@ function NewImport() {
         file,
         ...(kind === 'tokens' && form === 'pskc' && openBy !== 'nothing'
           ? { fileKey: keyHeader(openBy, fileKey) }
+          : {}),
+        ...(kind === 'tokens' && form === 'pskc' && signer.trim() !== ''
+          ? { fileSigner: base64url(signer.trim()) }
           : {}),
       }),
     (received) => void navigate(`/imports/${received.id}`),
@@ -126,6 +134,9 @@ function NewImport() {
             onChange={setFileKey}
             autoComplete="off"
           />
+        )}
+        {kind === 'tokens' && form === 'pskc' && (
+          <TextArea label={w.signer} description={w.signerHint} value={signer} onChange={setSigner} rows={2} />
         )}
         {fitting.length > 0 && (
           <Select

@@ -9,6 +9,7 @@ import { space } from '../theme/tokens.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words } from './messages/index.js';
+import { DeviceTaskForm, type DeviceTask } from './device-task.js';
 import { OwnSignIn } from './own-sign-in.js';
 import { Trouble } from './prompt-form.js';
 
@@ -35,6 +36,8 @@ function Enrol({ right }: { right: string }) {
   const [shown, setShown] = useState<Shown>();
   const [begun, setBegun] = useState<Begun>();
   const [done, setDone] = useState(false);
+  const [task, setDoing] = useState<DeviceTask>();
+  const [said, setSaid] = useState<string>();
   const [trouble, setTrouble] = useState<string>();
   const [carrier, setCarrier] = useState('');
   const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
@@ -63,6 +66,22 @@ function Enrol({ right }: { right: string }) {
         onBack={() => setBegun(undefined)}
       />
     );
+  if (task)
+    return (
+      <DeviceTaskForm
+        right={right}
+        task={task}
+        organisation={organisation}
+        onBack={() => setDoing(undefined)}
+        onDone={(what) =>
+          doing(async () => {
+            await read();
+            setSaid(what);
+            setDoing(undefined);
+          })
+        }
+      />
+    );
   const totp = shown.offers.find(({ method }) => method === 'totp');
   const start = () =>
     doing(async () => {
@@ -75,15 +94,43 @@ function Enrol({ right }: { right: string }) {
     <Hall organisation={organisation} title={done ? w.doneTitle : say(w.hello, { name: shown.displayName })}>
       <Trouble text={trouble} />
       {done && <p role="status">{w.done}</p>}
+      {said !== undefined && <p role="status">{said}</p>}
       <p>{shown.held.length === 0 ? w.nothingHeld : w.held}</p>
       <List>
         {shown.held.map((one) => (
-          <li key={`${one.method} ${one.since}`}>
+          <li key={one.id}>
             {shared.methods[one.method]}
             {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
+            {(one.method === 'totp' || one.method === 'hotp') && (
+              <Row>
+                <Button look="quiet" onPress={() => setDoing({ what: 'resync', id: one.id })}>
+                  {w.resync}
+                </Button>
+                <Button look="quiet" onPress={() => setDoing({ what: 'pin', id: one.id })}>
+                  {one.pin === 'none' ? w.pin : w.pinAnew}
+                </Button>
+              </Row>
+            )}
           </li>
         ))}
       </List>
+      {shown.tokens.length > 0 && (
+        <>
+          <p>{w.tokens}</p>
+          <List>
+            {shown.tokens.map((token) => (
+              <li key={token.id}>
+                <ShownCode>{token.serial}</ShownCode>
+                <Row>
+                  <Button look="main" onPress={() => setDoing({ what: 'token', id: token.id, serial: token.serial })}>
+                    {w.proveToken}
+                  </Button>
+                </Row>
+              </li>
+            ))}
+          </List>
+        </>
+      )}
       {totp?.enrol ? (
         <Form
           onSubmit={(event) => {

@@ -7,7 +7,8 @@ import { troubleOf } from './api.js';
 import { locale, say, shared, words as w } from './messages/index.js';
 
 type SignIn = NonNullable<Answer<'pages.prove'>['signIn']>;
-type TypedKind = 'password' | 'code' | 'next-code' | 'new-password';
+const TYPED = ['password', 'new-password', 'code', 'next-code', 'text', 'new-pin'] as const;
+type TypedKind = (typeof TYPED)[number];
 /** What answers a prompt. */
 export interface Proof {
   readonly kind: TypedKind | 'choose';
@@ -42,8 +43,7 @@ export function PromptForm({
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<string>();
   const prompt = signIn.prompt!;
-  const kind: TypedKind =
-    prompt.kind === 'password' || prompt.kind === 'new-password' || prompt.kind === 'next-code' ? prompt.kind : 'code';
+  const kind: TypedKind = TYPED.find((one) => one === prompt.kind) ?? 'code';
 
   async function step(other?: string): Promise<void> {
     setBusy(true);
@@ -109,6 +109,19 @@ function ProofField({ kind, ...field }: { kind: TypedKind; value: string; onChan
       );
     case 'password':
       return <TextField {...field} label={w.password} type="password" autoFocus autoComplete="current-password" />;
+    case 'text':
+    case 'new-pin':
+      return (
+        <TextField
+          {...field}
+          label={kind === 'text' ? w.pin : w.newPin}
+          description={kind === 'text' ? w.pinHint : w.newPinHint}
+          type="password"
+          autoFocus
+          autoComplete="off"
+          inputMode="numeric"
+        />
+      );
     case 'next-code':
     case 'code':
       return (

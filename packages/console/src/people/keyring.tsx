@@ -4,14 +4,16 @@ import { Link, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Empty, Row, Section, Small, Spread, State } from '../components/layout.js';
+import { Banner, Code, Empty, Row, Section, Small, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { useSession } from '../session/context.js';
 import { colour, radius, space } from '../theme/tokens.js';
 import { EditCarrier } from './edit-carrier.js';
+import { ProveToken } from '../stock/prove-token.js';
 import { ReportLost, Resync, TryCode } from './device-dialogs.js';
+import { GivePin, Restrict } from './pin-dialogs.js';
 import { EnrolTotp } from './enrol-totp.js';
 import { GiveToken } from './give-token.js';
 import { ProveTotp } from './prove-totp.js';
@@ -54,6 +56,7 @@ export function Keyring({ person }: { person: Person }) {
   const [editing, setEditing] = useState<CarrierFacts>();
   const [said, setSaid] = useState<string>();
   const [giving, setGiving] = useState(false);
+  const [provingToken, setProvingToken] = useState<Answer<'keyring.show'>['tokens'][number]>();
   const [losing, setLosing] = useState<CarrierFacts>();
   const session = useSession();
   const found = useAct((id: string) => call('carriers.report', { params: { id }, body: { state: 'in-hand' } }));
@@ -87,7 +90,9 @@ export function Keyring({ person }: { person: Person }) {
           {said}
         </Banner>
       )}
-      {rings.length === 0 && <Empty title={w.emptyTitle} hint={say(w.emptyHint, { name: person.displayName })} />}
+      {rings.length === 0 && data.tokens.length === 0 && (
+        <Empty title={w.emptyTitle} hint={say(w.emptyHint, { name: person.displayName })} />
+      )}
       {rings.map((ring) => (
         <Carrier key={ring.id ?? 'none'}>
           <Row>
@@ -125,6 +130,30 @@ export function Keyring({ person }: { person: Person }) {
           ))}
         </Carrier>
       ))}
+      {data.tokens.length > 0 && (
+        <Carrier>
+          <strong>{w.waiting}</strong>
+          {data.tokens.map((token) => (
+            <Tag key={token.id}>
+              <Spread>
+                <Row>
+                  <Code>{token.serial}</Code>
+                  <State tone="open">{shared.tokenStates[token.state]}</State>
+                  {token.model !== '' && <Small>{token.model}</Small>}
+                </Row>
+                <Row>
+                  <Button onPress={() => setProvingToken(token)}>{words.stock.prove}</Button>
+                </Row>
+              </Spread>
+              {session.permissions.includes('stock.read') && (
+                <Small>
+                  <Link to={`/stock/${token.id}`}>{words.stock.ofStock}</Link>
+                </Small>
+              )}
+            </Tag>
+          ))}
+        </Carrier>
+      )}
       {ended > 0 && !showEnded && (
         <Row>
           <Button look="quiet" onPress={() => setShowEnded(true)}>
@@ -142,6 +171,9 @@ export function Keyring({ person }: { person: Person }) {
             setSaid(say(words.stock.given, { serial: token.serial }));
           }}
         />
+      )}
+      {provingToken && (
+        <ProveToken token={provingToken} personId={person.id} onClose={() => setProvingToken(undefined)} />
       )}
       {losing && (
         <ReportLost
@@ -185,7 +217,7 @@ function guardWords(one: Authenticator): string | undefined {
 }
 
 function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Person; all: readonly Authenticator[] }) {
-  const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try'>();
+  const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try' | 'pin' | 'restrict'>();
   const change = useAct((verb: 'suspend' | 'resume' | 'unlock') =>
     call(`authenticators.${verb}`, { params: { id: one.id } }),
   );
@@ -215,6 +247,14 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           <State tone={TONES[one.state]}>{w.states[one.state]}</State>
           {guard && <State tone="held">{guard}</State>}
           {one.preferred && <State tone="good">{w.preferred}</State>}
+          {one.pin !== 'none' && (
+            <State tone={one.pin === 'own' ? 'good' : 'open'}>{one.pin === 'own' ? w.pinOwn : w.pinGiven}</State>
+          )}
+          {one.onlyAt && (
+            <State tone="held">
+              {say(w.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || w.nowhere })}
+            </State>
+          )}
         </Row>
         <Row>
           {one.state === 'pending' && <Button onPress={() => setOpen('prove')}>{w.prove}</Button>}
@@ -222,6 +262,10 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           {showsCodes && <Button onPress={() => setOpen('resync')}>{w.resync}</Button>}
           {showsCodes && (
             <Button onPress={() => prefer.mutate(!one.preferred)}>{one.preferred ? w.notPreferred : w.prefer}</Button>
+          )}
+          {showsCodes && <Button onPress={() => setOpen('pin')}>{w.pinAct}</Button>}
+          {one.method !== 'password' && !hasEnded(one) && (
+            <Button onPress={() => setOpen('restrict')}>{w.restrictAct}</Button>
           )}
           {guard && !hasEnded(one) && <Button onPress={() => change.mutate('unlock')}>{w.unlock}</Button>}
           {one.state === 'active' && <Button onPress={() => change.mutate('suspend')}>{w.suspend}</Button>}
@@ -236,6 +280,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
       <Small>
         {details.length > 0 && `${details.join(', ')}; `}
         {w.used}: <Time at={one.lastUsedAt} />
+        {one.lastUsedIn !== null && `, ${one.lastUsedIn}`}
       </Small>
       {change.trouble && <Banner $tone="danger">{change.trouble.text}</Banner>}
       {prefer.trouble && <Banner $tone="danger">{prefer.trouble.text}</Banner>}
@@ -244,6 +289,8 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           <Link to={`/stock/${one.tokenId}`}>{words.stock.ofStock}</Link>
         </Small>
       )}
+      {open === 'pin' && <GivePin one={one} onClose={() => setOpen(undefined)} />}
+      {open === 'restrict' && <Restrict one={one} onClose={() => setOpen(undefined)} />}
       {open === 'resync' && <Resync one={one} onClose={() => setOpen(undefined)} />}
       {open === 'try' && <TryCode one={one} onClose={() => setOpen(undefined)} />}
       {open === 'prove' && <ProveTotp authenticator={one} onClose={() => setOpen(undefined)} />}

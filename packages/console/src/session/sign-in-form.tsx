@@ -10,6 +10,8 @@ import { OtherWays } from './other-ways.js';
 
 type Begun = Answer<'console.begin'>;
 type PromptKind = NonNullable<Begun['signIn']['prompt']>['kind'];
+const TYPED = ['password', 'new-password', 'code', 'next-code', 'text', 'new-pin'] as const satisfies PromptKind[];
+type TypedKind = (typeof TYPED)[number];
 const w = words.signIn;
 
 /** Signs in to the console, one prompt after the other. Used on its own page and where a fresh proof is wanted. */
@@ -102,7 +104,20 @@ export function SignInForm({
           autoComplete="new-password"
         />
       )}
-      {asking && asking.kind !== 'password' && asking.kind !== 'new-password' && (
+      {(asking?.kind === 'text' || asking?.kind === 'new-pin') && (
+        <TextField
+          key={asking.kind}
+          label={asking.kind === 'text' ? w.pin : w.newPin}
+          {...(asking.kind === 'text' ? {} : { description: w.newPinHint })}
+          type="password"
+          value={typed}
+          onChange={setTyped}
+          autoFocus
+          autoComplete="off"
+          inputMode="numeric"
+        />
+      )}
+      {(asking?.kind === 'code' || asking?.kind === 'next-code') && (
         <TextField
           key={asking.kind}
           label={asking.kind === 'next-code' ? shared.prompts['next-code'] : w.code}
@@ -143,8 +158,8 @@ export function SignInForm({
 }
 
 /** Which of the prompts that are answered by typing it is. */
-function typedKind(kind: PromptKind): 'password' | 'new-password' | 'code' | 'next-code' {
-  return kind === 'password' || kind === 'new-password' || kind === 'next-code' ? kind : 'code';
+function typedKind(kind: PromptKind): TypedKind {
+  return TYPED.find((one) => one === kind) ?? 'code';
 }
 
 /** A reason begins a sentence of its own here. */

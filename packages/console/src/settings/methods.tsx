@@ -195,13 +195,24 @@ function EditCell({
   const before = (cell?.parameters ?? {}) as Record<string, string | number>;
   const [least, setLeast] = useState(String(before['leastLength'] ?? ''));
   const [digits, setDigits] = useState(String(before['digits'] ?? 'set'));
+  // How far a clock may be off, or a counter ahead.
+  const reachName = method === 'hotp' ? 'lookAhead' : 'window';
+  const [reach, setReach] = useState(String(before[reachName] ?? ''));
+  const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
+  const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
     const common = { enrol: said === 'yes', purposes };
-    if (method === 'totp') {
-      const { digits: _digits, ...others } = before;
-      const parameters = { ...others, ...(digits === 'set' ? {} : { digits: Number(digits) as 6 | 8 }) };
-      return Object.keys(parameters).length > 0 ? { ...common, parameters } : common;
+    if (method !== 'password') {
+      const { digits: _digits, window: _window, lookAhead: _ahead, pin: _pin, leastPin: _least, ...others } = before;
+      const parameters = {
+        ...others,
+        ...(digits === 'set' ? {} : { digits: Number(digits) as 6 | 8 }),
+        ...(reach.trim() === '' ? {} : { [reachName]: Number(reach) }),
+        ...(pin === 'required' ? { pin } : {}),
+        ...(leastPin.trim() === '' ? {} : { leastPin: Number(leastPin) }),
+      };
+      return (Object.keys(parameters).length > 0 ? { ...common, parameters } : common) as Cell;
     }
     const parameters = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
     return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...parameters };
@@ -236,6 +247,33 @@ function EditCell({
           value={least}
           onChange={setLeast}
         />
+      )}
+      {said !== UNSAID && method !== 'password' && (
+        <>
+          <TextField
+            label={w.parameters[reachName]}
+            description={method === 'hotp' ? w.lookAheadHint : w.windowHint}
+            inputMode="numeric"
+            value={reach}
+            onChange={setReach}
+          />
+          <Select
+            label={w.parameters.pin}
+            value={pin}
+            onChange={setPin}
+            options={[
+              { id: 'not', text: w.pinNot },
+              { id: 'required', text: w.pinRequired },
+            ]}
+          />
+          <TextField
+            label={w.parameters.leastPin}
+            description={w.leastPinHint}
+            inputMode="numeric"
+            value={leastPin}
+            onChange={setLeastPin}
+          />
+        </>
       )}
       {said === 'yes' && method === 'totp' && (
         <Select

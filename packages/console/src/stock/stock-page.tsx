@@ -12,6 +12,7 @@ import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useSession } from '../session/context.js';
 import { space, type } from '../theme/tokens.js';
+import { Certificates } from './certificates.js';
 import { TOKEN_TONES } from './tones.js';
 
 const w = words.stock;
@@ -57,6 +58,7 @@ export function StockPage() {
         <h1>{w.title}</h1>
         {may && (
           <Row>
+            <Link to={`/stock/print${filter.batch ? `?batch=${filter.batch}` : ''}`}>{w.print}</Link>
             <Link to="/imports?kind=tokens">{words.people.fromFile}</Link>
             <Button look="main" onPress={() => setAdding(true)}>
               {w.add}
@@ -115,6 +117,7 @@ export function StockPage() {
           )}
           {list.data?.next && <Small>{say(w.more, { count: list.data.rows.length })}</Small>}
           <Batches counts={counts.data} onOpen={(id) => set('batch', id)} />
+          <Certificates />
         </>
       )}
       {adding && <AddToken onClose={() => setAdding(false)} onDone={(id) => void navigate(`/stock/${id}`)} />}
@@ -138,7 +141,8 @@ function StateFigures({ counts }: { counts: Counts }) {
 
 function Needs({ counts }: { counts: Counts }) {
   const some = NEEDS.filter((need) => counts.needs[need] > 0);
-  if (some.length === 0) return null;
+  const { thin } = counts.needs;
+  if (some.length === 0 && thin === 0) return null;
   return (
     <Section aria-labelledby="needs">
       <h2 id="needs">{w.needs}</h2>
@@ -150,6 +154,13 @@ function Needs({ counts }: { counts: Counts }) {
             </Link>
           </li>
         ))}
+        {thin > 0 && (
+          <li>
+            <a href="#batches">
+              <strong>{thin}</strong> {w.thinTitle}
+            </a>
+          </li>
+        )}
       </Figures>
     </Section>
   );
@@ -170,6 +181,10 @@ function Batches({ counts, onOpen }: { counts: Counts; onOpen: (id: string) => v
           { heading: w.received, cell: (row) => <Time at={row.receivedAt} /> },
           { heading: w.tokens, cell: (row) => row.tokens, number: true },
           { heading: shared.tokenStates['in-stock'], cell: (row) => row.inStock, number: true },
+          {
+            heading: w.needs,
+            cell: (row) => row.thin && <State tone="held">{say(w.runsOut, { left: row.inStock })}</State>,
+          },
         ]}
       />
     </Section>

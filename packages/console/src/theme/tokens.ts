@@ -76,5 +76,7 @@ export const size = {
   rule: '14rem',
   chart: '11rem',
   palette: '22rem',
+  label: '15rem',
+  labelCode: '5rem',
 } as const;
 export const narrow = '@media (max-width: 48rem)';

@@ -78,10 +78,12 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
   );
 }
 
+const TYPED = ['password', 'code', 'next-code', 'text'] as const;
+
 function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => void; onAgain: () => void }) {
   const { signIn, story } = walk;
   const [value, setValue] = useState('');
-  const kind = signIn.prompt?.kind === 'password' || signIn.prompt?.kind === 'next-code' ? signIn.prompt.kind : 'code';
+  const kind = TYPED.find((one) => one === signIn.prompt?.kind) ?? 'code';
   const act = useAct(
     (other: string | undefined) =>
       call('walkThroughs.prove', {
@@ -114,8 +116,8 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
           <TextField
             key={`${kind}-${story.steps.length}`}
             label={shared.prompts[signIn.prompt.kind]}
-            type={kind === 'password' ? 'password' : 'text'}
-            code={kind !== 'password'}
+            type={kind === 'password' || kind === 'text' ? 'password' : 'text'}
+            code={kind === 'code' || kind === 'next-code'}
             value={value}
             onChange={setValue}
             autoFocus

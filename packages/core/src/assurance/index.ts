@@ -1,5 +1,5 @@
 export { assuranceOf, type Assurance } from './level.js';
-export { serveWay, type Usable } from './serve.js';
+export { keyringAt, serveWay, type Usable } from './serve.js';
 export {
   MOST_PROOFS,
   parseWay,

@@ -32,7 +32,9 @@ const HAS: Shows = { ...NOTHING, has: true };
 /**
  * What a proof shows, by its method:
  * - `password`: something known [3.1.1].
- * - `totp`, `hotp`: something held, a one-time-code device [3.1.4]; in hardware its seed cannot be read out.
+ * - `totp`, `hotp`: something held, a one-time-code device [3.1.4]; in hardware its seed cannot be read out. `pin`, a few digits
+ *   before the code that are checked here, guards one that was found or stolen; they are too short to be a password, which
+ *   beside another factor has eight characters at least [3.1.1.2], and so no second factor.
  * - `webauthn`: something held, bound to the place by name [3.1.6, 3.2.5]; `verified`, what activates it is a second
  *   factor [3.1.7]; only `device-bound` keys are kept from being synced, and so from level 2 at most.
  * - `push`: something held, out of band [3.1.3]; `verified`, unlocked by something known or a trait.

@@ -10,7 +10,13 @@ export interface Usable {
   /** What can be asked of it. */
   readonly can: readonly Qualifier[];
   readonly preferred: boolean;
+  /** Applications at which it may be used, where it is kept to some. */
+  readonly onlyAt?: readonly string[];
 }
+
+/** What of a keyring may be used at an application. */
+export const keyringAt = (keyring: readonly Usable[], application: string): readonly Usable[] =>
+  keyring.filter(({ onlyAt }) => onlyAt === undefined || onlyAt.includes(application));
 
 /**
  * The authenticators that would serve a way, one for each of its proofs in their order; undefined where the keyring does

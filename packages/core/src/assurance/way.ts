@@ -1,13 +1,13 @@
 import { METHODS, type Method } from '../vocabulary.js';
 
 /** What a proof of a way may ask of the authenticator beside its method. */
-export const QUALIFIERS = ['verified', 'device-bound', 'hardware'] as const;
+export const QUALIFIERS = ['verified', 'device-bound', 'hardware', 'pin'] as const;
 export type Qualifier = (typeof QUALIFIERS)[number];
 
 /** Qualifiers that mean something of a method. */
 export const QUALIFIERS_OF: Readonly<Partial<Record<Method, readonly Qualifier[]>>> = {
-  totp: ['hardware'],
-  hotp: ['hardware'],
+  totp: ['hardware', 'pin'],
+  hotp: ['hardware', 'pin'],
   webauthn: ['verified', 'device-bound'],
   push: ['verified'],
   certificate: ['verified', 'hardware'],

@@ -33,6 +33,14 @@ export function checkEnrolment(
   const now = totpStep(nowMs, parameters);
   const reach = Math.ceil(SEARCH_SECONDS / parameters.period);
   const given = codes.map((code) => Buffer.from(code));
+  // Nearly always the clock is right; the wide search, thousands of codes, is for telling what is wrong with one that is not.
+  for (let step = Math.max(0, now - window); step <= now + window; step++) {
+    const first = step - (given.length - 1);
+    if (
+      given.every((code, i) => first + i >= 0 && constantTimeEqual(Buffer.from(hotp(key, first + i, parameters)), code))
+    )
+      return { outcome: 'proved', step, drift: step - now };
+  }
   const first: number[] = [];
   let loose = false;
   for (let step = Math.max(0, now - reach); step <= now + reach; step++) {
@@ -52,6 +60,5 @@ export function checkEnrolment(
   const nearest = first.sort((a, b) => Math.abs(a - now) - Math.abs(b - now))[0];
   if (nearest === undefined) return loose && given.length > 1 ? { outcome: 'not-consecutive' } : { outcome: 'wrong' };
   const step = nearest + (given.length - 1);
-  if (Math.abs(step - now) <= window) return { outcome: 'proved', step, drift: step - now };
   return { outcome: 'clock-off', seconds: (step - now) * parameters.period };
 }

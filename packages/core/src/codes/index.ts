@@ -6,3 +6,15 @@ export { readCode } from './read-code.js';
 export { checkHotp, LOOK_AHEAD, SURE_AHEAD, type HotpCheck } from './check-hotp.js';
 export { resyncHotp, resyncTotp, RESYNC_COUNTERS, RESYNC_SECONDS, type Resync } from './resync.js';
 export { learnedDrift } from './drift.js';
+export {
+  drawPin,
+  GIVEN_PIN,
+  hasPin,
+  LEAST_PIN,
+  LONGEST_PIN,
+  pinWeakness,
+  readPin,
+  readPinAndCode,
+  type PinAndCode,
+  type PinWeakness,
+} from './pin.js';

@@ -10,7 +10,18 @@ export interface MethodParameters {
   readonly codesToProve?: 1 | 2;
   /** Characters of a new password at least. */
   readonly leastLength?: number;
+  /** Of a clock: steps accepted on each side of where it was last seen, RFC 6238 §5.2. */
+  readonly window?: number;
+  /** Of a counter: codes that may have been pressed for nothing, RFC 4226 §7.4. */
+  readonly lookAhead?: number;
+  /** Whether a PIN is asked for with each code. One that somebody has is always asked for. */
+  readonly pin?: 'required';
+  /** Digits of a new PIN at least. */
+  readonly leastPin?: number;
 }
+
+/** How the codes of one person are checked, where the method settings say something of it. */
+export type CodeRules = Pick<MethodParameters, 'window' | 'lookAhead' | 'pin' | 'leastPin'>;
 
 /** What is said of one method for the people of one row. */
 export interface MethodCell {
@@ -69,6 +80,21 @@ export function decidedFor({ rows }: MethodSettings, method: Method, groups: Rea
     if (cell && (group === null || groups.has(group))) return { cell, row, group };
   }
   return undefined;
+}
+
+const CODE_RULES = ['window', 'lookAhead', 'pin', 'leastPin'] as const satisfies (keyof CodeRules)[];
+
+/** What is said of checking a person's codes, by method; undefined where nothing is. */
+export function codeRulesFor(
+  settings: MethodSettings,
+  groups: ReadonlySet<string>,
+): Readonly<Partial<Record<'totp' | 'hotp', CodeRules>>> | undefined {
+  const said = (['totp', 'hotp'] as const).flatMap((method) => {
+    const parameters = decidedFor(settings, method, groups)?.cell.parameters;
+    const rules = CODE_RULES.flatMap((rule) => (parameters?.[rule] === undefined ? [] : [[rule, parameters[rule]]]));
+    return rules.length > 0 ? [[method, Object.fromEntries(rules) as CodeRules] as const] : [];
+  });
+  return said.length > 0 ? Object.fromEntries(said) : undefined;
 }
 
 /** Whether who is in which group can make a difference. */

@@ -36,3 +36,6 @@ export function isTimeZone(name: string): boolean {
   }
   return known;
 }
+
+/** How a file's names of owners become login names: one place for the name, and nothing that could not stand in one. */
+export const OWNER_AS_PATTERN = /^[^\s{}]{0,60}\{name\}[^\s{}]{0,60}$/;

@@ -21,8 +21,11 @@ const listed = <T>(set: ReadonlySet<T>): readonly T[] | undefined => (set.size >
 /** @param ruled the groups that rules name, in the order of their version; on others nothing can depend */
 export function recordFacts(facts: Facts, ruled: readonly string[]): RecordedFacts {
   const { person, networks, countries, cities, risk, system, browser, lastProofAt } = facts;
+  // At every sign-in, over every group that a rule names: a plain loop.
+  const groups: number[] = [];
+  for (let place = 0; place < ruled.length; place++) if (person.groups.has(ruled[place]!)) groups.push(place);
   const all = {
-    groups: listed(new Set(ruled.flatMap((group, place) => (person.groups.has(group) ? [place] : [])))),
+    groups: groups.length > 0 ? groups : undefined,
     roles: listed(person.roles),
     zone: person.zone === 'UTC' ? undefined : person.zone,
     networks: listed(networks),

@@ -1,4 +1,5 @@
 import { assuranceOf, MOST_PROOFS, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
+import type { CodeRules } from '../methods/index.js';
 import type { Outcome } from '../rulebook/form.js';
 import type { Signal } from '../risk/index.js';
 import type { RecordedFacts } from '../rulebook/recorded.js';
@@ -21,6 +22,8 @@ export interface Requirement {
   readonly signals?: readonly Signal[];
   /** It unlocks a screen where the person was let in before, so one proof is enough by this rule. */
   readonly unlock?: true;
+  /** How codes are checked, where the method settings say something of it for this person. */
+  readonly codes?: Readonly<Partial<Record<'totp' | 'hotp', CodeRules>>>;
   /** Days for which the browser may be remembered, if the person wishes. */
   readonly remember?: number;
 }

@@ -44,9 +44,18 @@ export interface SignIn {
   /** Made in this browser some days ago, and good for this rule: they count as soon as something is proved anew. */
   readonly kept?: readonly ProofDone[];
   /** A counter that showed a right code so far ahead that the one after it is asked for. */
-  readonly far?: { readonly authenticator: string; readonly counter: number };
+  readonly far?: {
+    readonly authenticator: string;
+    readonly counter: number;
+    /** Its PIN was right already. */
+    readonly pin?: true;
+  };
+  /** An authenticator whose code was right, and whose PIN is asked for. */
+  readonly pin?: { readonly authenticator: string };
   /** The password that was proved has to be changed before anybody is let in. */
   readonly renew?: true;
+  /** What was proved needs a PIN of the person's own before anybody is let in. */
+  readonly newPin?: { readonly authenticator: string; readonly method: Method };
   readonly wrong: number;
   /** Why the last proof did not count, or why it ended; null while nothing has gone wrong. */
   readonly reason: Reason | null;
@@ -68,6 +77,8 @@ export type Event =
       readonly claimed?: boolean;
       /** It was set by somebody else and has to be changed now. */
       readonly renew?: boolean;
+      /** Its PIN was given by somebody else and has to be changed now, or it has none and needs one. */
+      readonly newPin?: boolean;
       /** Until when the person gets in without a usable authenticator, in milliseconds since 1970. */
       readonly graceUntil?: number;
     }
@@ -78,7 +89,7 @@ export type Event =
       readonly keyring: readonly Usable[];
       readonly graceUntil?: number;
     }
-  /** The password was changed. */
+  /** The password, or the PIN, that was asked for anew was set. */
   | { readonly type: 'renewed' }
   /** The person wants to be asked for this instead. */
   | { readonly type: 'chosen'; readonly method: Method }
@@ -88,8 +99,10 @@ export type Event =
       readonly authenticator: string | null;
       readonly why: OperatorReason;
     }
+  /** A code was right, and stood alone where a PIN belongs before it: it proves nothing without that. */
+  | { readonly type: 'pin-wanted'; readonly authenticator: string; readonly method: Method }
   /** A code was right for a counter that is far ahead: it proves nothing yet. */
-  | { readonly type: 'far'; readonly authenticator: string; readonly counter: number }
+  | { readonly type: 'far'; readonly authenticator: string; readonly counter: number; readonly pin?: true }
   | {
       readonly type: 'turned-away';
       readonly why: 'throttled' | 'needs-unlock' | 'source-throttled';
@@ -174,15 +187,30 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       return told.wrong >= MOST_WRONG_PROOFS ? end(told, 'refused', 'too-many-attempts', event.why, nowMs) : told;
     }
     case 'far': {
-      const { authenticator, counter } = event;
+      const { authenticator, counter, pin } = event;
       const asks: Ask = { kind: 'next-code', methods: ['hotp'] };
       const step = { at: instant(nowMs), what: 'asked', prompt: asks.kind, why: 'counter-far', authenticator } as const;
       return {
         ...signIn,
         asks,
-        far: { authenticator, counter },
+        far: { authenticator, counter, ...(pin ? { pin } : {}) },
         reason: null,
         operatorReason: 'counter-far',
+        story: tell(signIn, step),
+      };
+    }
+    case 'pin-wanted': {
+      const { authenticator, method } = event;
+      const asks: Ask = { kind: 'text', methods: [method] };
+      const step = { at: instant(nowMs), what: 'asked', prompt: asks.kind, why: 'pin-wanted', authenticator } as const;
+      const { far: _far, ...rest } = signIn;
+      return {
+        ...rest,
+        asks,
+        others: [],
+        pin: { authenticator },
+        reason: null,
+        operatorReason: 'pin-wanted',
         story: tell(signIn, step),
       };
     }
@@ -193,18 +221,21 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         ...signIn,
         proofs: [...signIn.proofs, proof],
         ...(event.renew ? { renew: true as const } : {}),
+        ...(event.newPin && id ? { newPin: { authenticator: id, method } } : {}),
         reason: null,
         operatorReason: null,
         story: tell(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
-      const { kept = [], far: _far, ...rest } = told;
+      const { kept = [], far: _far, pin: _pin, ...rest } = told;
       return next(counting(rest, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
     }
     case 'renewed': {
-      if (signIn.asks?.kind !== 'new-password') return signIn;
-      const { renew: _renew, ...rest } = signIn;
-      const told: SignIn = { ...rest, story: tell(rest, { at: instant(nowMs), what: 'renewed', method: 'password' }) };
-      return letIn(told, signIn.graceUntil, nowMs);
+      const { asks } = signIn;
+      if (asks?.kind !== 'new-password' && asks?.kind !== 'new-pin') return signIn;
+      const { renew, newPin, ...rest } = signIn;
+      const left = asks.kind === 'new-pin' ? { ...(renew ? { renew } : {}) } : { ...(newPin ? { newPin } : {}) };
+      const step: StoryStep = { at: instant(nowMs), what: 'renewed', prompt: asks.kind, method: asks.methods[0]! };
+      return letIn({ ...rest, ...left, story: tell(rest, step) }, signIn.graceUntil, nowMs);
     }
     case 'resumed': {
       const { kept = [], ...rest } = signIn;
@@ -255,16 +286,20 @@ function next(signIn: SignIn, keyring: readonly Usable[], graceUntil: number | u
   return end(signIn, 'enrol-first', 'no-usable-authenticator', 'no-usable-authenticator', nowMs);
 }
 
-/** Everything is proved that is asked, or forgiven for days of grace; only a password that has to be changed stands before it. */
+/** Everything is proved that is asked, or forgiven for days of grace; only a password or a PIN that has to be changed stands before it. */
 function letIn(signIn: SignIn, graceUntil: number | undefined, nowMs: number): SignIn {
   const grace = graceUntil === undefined ? {} : { graceUntil };
-  if (!signIn.renew) {
+  if (!signIn.renew && !signIn.newPin) {
     const why = graceUntil === undefined ? 'proved' : 'grace';
     return { ...end(signIn, 'let-in', why, why, nowMs), ...grace };
   }
-  if (!signIn.carries.includes('new-password'))
-    return end(signIn, 'refused', 'password-must-change', 'password-must-change', nowMs);
-  const asks: Ask = { kind: 'new-password', methods: ['password'] };
+  const asks: Ask = signIn.renew
+    ? { kind: 'new-password', methods: ['password'] }
+    : { kind: 'new-pin', methods: [signIn.newPin!.method] };
+  if (!signIn.carries.includes(asks.kind)) {
+    const why = signIn.renew ? 'password-must-change' : 'pin-must-change';
+    return end(signIn, 'refused', why, why, nowMs);
+  }
   const story = tell(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
   return { ...signIn, ...grace, asks, others: [], story };
 }

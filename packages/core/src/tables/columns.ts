@@ -1,5 +1,5 @@
 import { GROUP_COLUMNS, PEOPLE_COLUMNS, TOKEN_COLUMNS, type ColumnMeaning, type ImportKind } from '../vocabulary.js';
-import { isTimeZone, LANGUAGE_PATTERN, MAIL_PATTERN } from '../people/fields.js';
+import { isTimeZone, LANGUAGE_PATTERN, MAIL_PATTERN, SERIAL_PATTERN } from '../people/fields.js';
 import { readPhone } from './phone.js';
 
 /** What the columns of a kind of file can mean. */
@@ -120,7 +120,7 @@ export function guessColumns(
     return meaning ? take(meaning) : 'nothing';
   });
   if (kind === 'groups') return meanings;
-  if (kind === 'tokens') return guessedSecret(meanings, samples);
+  if (kind === 'tokens') return guessedByCells(meanings, samples);
   meanings.forEach((meaning, i) => {
     const shape = shapes[i];
     if (meaning === 'nothing' && shape) meanings[i] = take(shape);
@@ -136,14 +136,28 @@ export function guessColumns(
   return meanings;
 }
 
-/** Where no header names the column of secrets, the one is taken that holds nothing else. */
-function guessedSecret(meanings: ColumnMeaning[], samples: readonly (readonly string[])[]): ColumnMeaning[] {
-  if (meanings.includes('secret')) return meanings;
-  const at = meanings.findIndex(
-    (meaning, i) =>
-      meaning === 'nothing' && samples.length > 0 && samples.every((row) => /^[A-Za-z0-9+/=]{20,}$/.test(row[i] ?? '')),
-  );
-  return meanings.map((meaning, i) => (i === at ? 'secret' : meaning));
+/** What a cell of a file of tokens looks like, the strictest first. */
+const TOKEN_SHAPES: readonly (readonly [ColumnMeaning, (cell: string) => boolean])[] = [
+  ['secret', (cell) => /^[A-Za-z0-9+/=]{20,}$/.test(cell)],
+  ['expires', (cell) => /^(?:\d{4}-\d{2}-\d{2}|\d{1,2}\.\d{1,2}\.\d{4})(?:[T ].*)?$/.test(cell)],
+  ['owner', (cell) => /^[^\s@\\]+[@\\][^\s@\\]+$/.test(cell)],
+  ['serial', (cell) => SERIAL_PATTERN.test(cell) && /\d{3}/.test(cell.replace(/[^0-9A-Za-z]/g, ''))],
+];
+
+/** Where no header says what a column of a file of tokens is, its cells may: all of them, and each serial number once. */
+function guessedByCells(meanings: ColumnMeaning[], samples: readonly (readonly string[])[]): ColumnMeaning[] {
+  const guessed = [...meanings];
+  for (const [meaning, looks] of TOKEN_SHAPES) {
+    if (guessed.includes(meaning)) continue;
+    const at = guessed.findIndex((already, i) => {
+      if (already !== 'nothing') return false;
+      const cells = samples.map((row) => (row[i] ?? '').trim()).filter((cell) => cell !== '');
+      const once = meaning !== 'serial' || new Set(cells).size === cells.length;
+      return cells.length > 0 && once && cells.every(looks);
+    });
+    if (at >= 0) guessed[at] = meaning;
+  }
+  return guessed;
 }
 
 /** What a choice of columns lacks to be of use, or has too often; undefined where it will do. */
@@ -159,7 +173,8 @@ export function columnsLack(
   if (kind === 'tokens')
     return !has('serial')
       ? { why: 'lacks', meaning: 'serial' }
-      : has('secret')
+      : // Without secrets it is a list of who is to have which token of the stock.
+        has('secret', 'owner')
         ? undefined
         : { why: 'lacks', meaning: 'secret' };
   if (kind === 'groups') return has('group') ? undefined : { why: 'lacks', meaning: 'group' };

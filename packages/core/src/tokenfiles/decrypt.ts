@@ -22,6 +22,14 @@ export type FileKey =
   /** The private key that belongs to a certificate which the file is encrypted to. */
   | { readonly kind: 'certificate'; readonly privateKeyPem: string };
 
+/** A certificate of ours that files may be encrypted to. */
+export interface OwnCertificate {
+  readonly der: Uint8Array;
+  readonly name: string;
+  /** Its private key, opened only for a file that names it. */
+  readonly privateKeyPem: () => string;
+}
+
 /** Iterations of PBKDF2 that are still run: more would hold the process up for seconds. */
 export const MOST_ITERATIONS = 1_000_000;
 const LONGEST_SALT = 1_024;
@@ -63,9 +71,14 @@ export class ValueOpener {
    * @param header `EncryptionKey` and `MACMethod` of the container, as far as they are there
    * @throws FileProblem where the key does not fit what the file says of it
    */
-  constructor(encryption: Element | undefined, macMethod: Element | undefined, given: FileKey | undefined) {
+  constructor(
+    encryption: Element | undefined,
+    macMethod: Element | undefined,
+    key: FileKey | readonly OwnCertificate[] | undefined,
+  ) {
     if (!encryption) return;
     const { line } = encryption;
+    const given = isOne(key) ? key : ownKey(encryption, key ?? []);
     if (!given) throw new FileProblem('key-needed', line, { kind: kindOf(encryption) });
     if (given.kind !== kindOf(encryption)) throw new FileProblem('key-kind', line, { kind: kindOf(encryption) });
     if (given.kind === 'certificate') this.#rsa = given.privateKeyPem;
@@ -76,6 +89,8 @@ export class ValueOpener {
     const macKey = childOf(macMethod, 'pskc:MACKey');
     // Without a key of its own the MAC is made with the encryption key.
     const opened = macKey ? this.#decrypt(macKey) : this.#key && { plain: Buffer.from(this.#key) };
+    if (opened && 'why' in opened && opened.why === 'unknown')
+      throw new FileProblem('encryption-unknown', macMethod.line);
     if (!opened || 'why' in opened) throw new FileProblem('wrong-key', macMethod.line);
     this.#mac = { hash, key: opened.plain };
   }
@@ -101,6 +116,7 @@ export class ValueOpener {
     const key = this.#key;
     let plain: Buffer | undefined;
     if (this.#rsa !== undefined) {
+      // Padding of PKCS #1 v1.5 cannot be opened without telling whoever sends files what it holds, and is not.
       if (!algorithm.startsWith('rsa-oaep')) return { why: 'unknown' };
       const digest = downTo(encrypted, 'xenc:EncryptionMethod', 'ds:DigestMethod')?.attributes.get('Algorithm') ?? '';
       plain = openRsa(this.#rsa, cipher, /sha256$/.test(digest) ? 'sha256' : 'sha1');
@@ -120,6 +136,20 @@ const algorithmOf = (encrypted: Element): string =>
 
 /** Whether a cipher itself shows that nothing was changed. */
 const authenticates = (algorithm: string) => algorithm.startsWith('kw-') || algorithm.endsWith('-gcm');
+
+const isOne = (key: FileKey | readonly OwnCertificate[] | undefined): key is FileKey =>
+  key !== undefined && 'kind' in key;
+
+/** The private key of ours that a file is encrypted to; undefined where it is encrypted otherwise. */
+function ownKey(encryption: Element, ours: readonly OwnCertificate[]): FileKey | undefined {
+  if (kindOf(encryption) !== 'certificate') return undefined;
+  const der = base64Of(textOf(downTo(encryption, 'ds:X509Data', 'ds:X509Certificate')));
+  const named =
+    textOf(childOf(encryption, 'ds:KeyName')) ?? textOf(downTo(encryption, 'ds:X509Data', 'ds:X509SubjectName'));
+  const one = ours.find((certificate) => (der ? Buffer.from(certificate.der).equals(der) : certificate.name === named));
+  if (!one) throw new FileProblem('certificate-unknown', encryption.line);
+  return { kind: 'certificate', privateKeyPem: one.privateKeyPem() };
+}
 
 function kindOf(encryption: Element): FileKey['kind'] {
   if (childOf(encryption, 'xenc11:DerivedKey') ?? childOf(encryption, 'pskc:DerivedKey')) return 'passphrase';

@@ -1,5 +1,6 @@
 import type { OtpAlgorithm, PskcProblemId, RowReason } from '../vocabulary.js';
-import { base64Of, ValueOpener, type FileKey } from './decrypt.js';
+import { base64Of, ValueOpener, type FileKey, type OwnCertificate } from './decrypt.js';
+import { SignatureWatcher } from './signature.js';
 import { ChildReader, childOf, downTo, FileProblem, textOf, type Element } from './tree.js';
 
 /** One token of a file, as far as it could be read. */
@@ -41,19 +42,32 @@ const DAY = /^(\d{4}-\d{2}-\d{2})(?:T|$)/;
  */
 export class PskcReader {
   readonly #reader: ChildReader;
-  readonly #key: FileKey | undefined;
+  readonly #key: FileKey | readonly OwnCertificate[] | undefined;
+  readonly #watcher: SignatureWatcher | undefined;
+  #signature: Element | undefined;
   readonly #onToken: (token: FileToken) => void;
   #encryption: Element | undefined;
   #macMethod: Element | undefined;
   #opener: ValueOpener | undefined;
   #tokens = 0;
 
-  constructor(key: FileKey | undefined, onToken: (token: FileToken) => void) {
+  /**
+   * @param key what opens the file; with our own certificates, whichever of them it names
+   * @param onToken is given tokens before it is known whether the file is signed as it should be; that shows at the end
+   * @param signer the sender's certificate, PEM: the file must be signed by it
+   */
+  constructor(
+    key: FileKey | readonly OwnCertificate[] | undefined,
+    onToken: (token: FileToken) => void,
+    signer?: string,
+  ) {
     this.#key = key;
     this.#onToken = onToken;
+    this.#watcher = signer === undefined ? undefined : new SignatureWatcher(signer);
     this.#reader = new ChildReader(
       (root) => this.#root(root),
       (child) => this.#child(child),
+      this.#watcher,
     );
   }
 
@@ -62,9 +76,10 @@ export class PskcReader {
     this.#reader.write(piece);
   }
 
-  /** @throws FileProblem where the file was cut short, or holds no key */
+  /** @throws FileProblem where the file was cut short, is not signed by who was named, or holds no key */
   end(): void {
     this.#reader.end();
+    this.#watcher?.verify(this.#signature);
     if (this.#tokens === 0) throw new FileProblem('empty', 1);
   }
 
@@ -85,10 +100,11 @@ export class PskcReader {
         case 'pskc:KeyPackage':
           this.#package(child);
           return undefined;
-        // Keys whose signature nobody has verified are not taken.
+        // Keys whose signature nobody can verify are not taken.
         case 'pskc:Signature':
         case 'ds:Signature':
-          return 'signed';
+          this.#signature = child;
+          return this.#watcher ? undefined : 'signed';
         default:
           return undefined;
       }

@@ -2,6 +2,7 @@ import { normaliseLoginName } from '../loginnames/index.js';
 import { SERIAL_PATTERN } from '../people/fields.js';
 import { readCell, type RowIssue } from '../tables/person-row.js';
 import type { ColumnMeaning, OtpAlgorithm, RowReason, SecretEncoding } from '../vocabulary.js';
+import { PLAIN_OWNERS, rewriteOwner, type OwnerRule } from './owner.js';
 import type { FileToken } from './pskc.js';
 import { LONGEST_SECRET, readSecret, secretEncodings, SHORTEST_SECRET } from './secrets.js';
 
@@ -28,6 +29,8 @@ export interface TokenRow {
 export interface TokenDefaults {
   readonly secrets: SecretEncoding;
   readonly method: 'totp' | 'hotp';
+  /** How owners are named; as they stand unless said. */
+  readonly owners?: OwnerRule;
 }
 
 export const MAKER_MAX = 60;
@@ -96,7 +99,7 @@ export function readTokenRow(
   if (kind !== '' && methodOf(kind) === undefined) refuse(at('kind'), 'kind-unknown');
   const algorithm = algorithmOf(said('algorithm'));
   if (!algorithm) refuse(at('algorithm'), 'algorithm-unknown');
-  const owner = said('owner');
+  const owner = rewriteOwner(said('owner'), defaults.owners ?? PLAIN_OWNERS);
   const login = owner === '' ? undefined : normaliseLoginName(owner);
   if (login && !login.ok) refuse(at('owner'), 'unknown-person');
   return {
@@ -105,7 +108,11 @@ export function readTokenRow(
       maker: line('maker'),
       model: line('model'),
       method,
-      secret: problem === '' ? secretOf(said('secret'), defaults.secrets, at('secret'), refuse) : undefined,
+      // A list of who has which token says nothing of secrets.
+      secret:
+        problem === '' && at('secret') >= 0
+          ? secretOf(said('secret'), defaults.secrets, at('secret'), refuse)
+          : undefined,
       algorithm: algorithm ?? 'SHA1',
       digits: number('digits', 6, 6, 8),
       period: number('period', 30, 15, 120),

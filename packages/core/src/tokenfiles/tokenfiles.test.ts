@@ -178,7 +178,7 @@ describe('a key container, RFC 6030', () => {
     expect(read(forUs, ours)[0]).toMatchObject({ secret: Buffer.from(SECRET) });
     const theirs = pem(generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey);
     expect(problemOf(forUs, { kind: 'certificate', privateKeyPem: theirs })).toBe('wrong-key');
-  });
+  }, 30_000);
 
   it('that we write is read again, and holds no secret in the open', () => {
     let at = 0;

@@ -31,6 +31,14 @@ const NAMESPACES = new Map([
   ['http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#', 'pkcs5'],
 ]);
 
+/** Follows every event of a file, besides what is read from it. */
+export interface Watcher {
+  opened(tag: SaxesTagNS): void;
+  said(text: string): void;
+  closed(): void;
+  instructed(): void;
+}
+
 const DEEPEST = 24;
 const MOST_ELEMENTS = 500;
 const MOST_TEXT = 32 * 1024;
@@ -49,16 +57,27 @@ export class ChildReader {
   #text = 0;
   #ended = false;
 
-  constructor(onRoot: (root: Element) => void, onChild: (child: Element) => void) {
+  constructor(onRoot: (root: Element) => void, onChild: (child: Element) => void, watcher?: Watcher) {
     this.#onRoot = onRoot;
     this.#onChild = onChild;
     this.#parser = new SaxesParser({ xmlns: true, position: true });
     this.#parser.on('error', () => this.#refuse('xml'));
     this.#parser.on('doctype', () => this.#refuse('doctype'));
-    this.#parser.on('opentag', (tag) => this.#opened(tag));
-    this.#parser.on('closetag', () => this.#closed());
-    this.#parser.on('text', (text) => this.#said(text));
-    this.#parser.on('cdata', (text) => this.#said(text));
+    const said = (text: string) => {
+      this.#said(text);
+      watcher?.said(text);
+    };
+    this.#parser.on('opentag', (tag) => {
+      this.#opened(tag);
+      watcher?.opened(tag);
+    });
+    this.#parser.on('closetag', () => {
+      watcher?.closed();
+      this.#closed();
+    });
+    this.#parser.on('text', said);
+    this.#parser.on('cdata', said);
+    if (watcher) this.#parser.on('processinginstruction', () => watcher.instructed());
   }
 
   write(piece: string): void {

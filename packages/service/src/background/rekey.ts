@@ -3,6 +3,8 @@ import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
+import { pinIdentity } from '../keyring/pins.js';
+import { certificateIdentity } from '../stock/certificates.js';
 import { tokenIdentity } from '../stock/rows.js';
 import { blockIdentity } from '../imports/blocks.js';
 import type { JobRun } from './jobs.js';
@@ -20,7 +22,9 @@ const SEALED: readonly {
   index?: { column: string; field: string };
 }[] = [
   { purpose: 'seed', table: 'authenticators', column: 'secret_sealed', identity: (id) => `authenticator/${id}/secret` },
+  { purpose: 'seed', table: 'authenticators', column: 'pin_sealed', identity: pinIdentity },
   { purpose: 'seed', table: 'tokens', column: 'secret_sealed', identity: tokenIdentity },
+  { purpose: 'seed', table: 'file_certificates', column: 'private_sealed', identity: certificateIdentity },
   {
     purpose: 'contact',
     table: 'persons',
@@ -46,9 +50,11 @@ const SEALED: readonly {
 
 /** Where rows name the key that hashed them, or carry its id inside what was sealed with it. */
 const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
-  seed: ['authenticators', 'tokens'].map(
-    (table) => `SELECT COUNT(*) AS n FROM ${table} WHERE SUBSTRING(secret_sealed, 2, 16) = :id`,
-  ),
+  seed: [
+    'SELECT COUNT(*) AS n FROM authenticators WHERE SUBSTRING(secret_sealed, 2, 16) = :id OR SUBSTRING(pin_sealed, 2, 16) = :id',
+    'SELECT COUNT(*) AS n FROM tokens WHERE SUBSTRING(secret_sealed, 2, 16) = :id',
+    'SELECT COUNT(*) AS n FROM file_certificates WHERE SUBSTRING(private_sealed, 2, 16) = :id',
+  ],
   contact: [
     'SELECT COUNT(*) AS n FROM persons WHERE SUBSTRING(mail_sealed, 2, 16) = :id OR SUBSTRING(phone_sealed, 2, 16) = :id',
     'SELECT COUNT(*) AS n FROM import_blocks WHERE SUBSTRING(sealed, 2, 16) = :id',

@@ -26,6 +26,8 @@ export interface Call<R extends RouteId> {
   /** The file of a call that takes one, as it comes in. */
   /** What opens the file, where it is encrypted: the header `nlatch-file-key`. A secret. */
   readonly fileKey: string | undefined;
+  /** The certificate of whoever signed the file: the header `nlatch-file-signer`, base64url. */
+  readonly fileSigner: string | undefined;
   readonly file: Routes[R] extends { readonly takes: string } ? Readable : undefined;
   readonly actor: ActorOf<R>;
   /** The address it came from, behind trusted proxies the one they name. */

@@ -80,6 +80,7 @@ async function handle<R extends RouteId>(
     body,
     file,
     fileKey: file ? headerText(request.headers['nlatch-file-key']) : undefined,
+    fileSigner: file ? headerText(request.headers['nlatch-file-signer']) : undefined,
     actor,
     origin: request.ip,
     browser: request.headers['user-agent']?.slice(0, 400) ?? null,

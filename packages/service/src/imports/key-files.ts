@@ -1,6 +1,14 @@
-import { hint, type HintId } from '@nimble-latch/api';
+import { hint, LIMITS, type HintId } from '@nimble-latch/api';
+import { readCertificate } from '@nimble-latch/core/crypto';
 import { parseKeyUri } from '@nimble-latch/core/keyuri';
-import { cellsOf, FileProblem, PskcReader, type FileKey, type FileToken } from '@nimble-latch/core/tokenfiles';
+import {
+  cellsOf,
+  FileProblem,
+  PskcReader,
+  type FileKey,
+  type FileToken,
+  type OwnCertificate,
+} from '@nimble-latch/core/tokenfiles';
 import { badField, Refusal } from '../errors.js';
 import type { FileRow } from './blocks.js';
 
@@ -15,16 +23,31 @@ export function fileKeyOf(header: string | undefined): FileKey | undefined {
   throw badField('header.nlatch-file-key', 'file-key');
 }
 
+/** The certificate of whoever signed a file, PEM, as it comes in the header `nlatch-file-signer`: base64url of PEM or DER. */
+export function fileSignerOf(header: string | undefined): string | undefined {
+  if (header === undefined) return undefined;
+  const read =
+    header.length <= 2 * LIMITS.senderBytes && /^[\w-]+$/.test(header)
+      ? readCertificate(Buffer.from(header, 'base64url'))
+      : undefined;
+  if (!read) throw badField('header.nlatch-file-signer', 'file-signer');
+  return read.pem;
+}
+
 const refusal = ({ what, line, facts }: FileProblem) =>
   new Refusal('key-file-unreadable', { what }, [
     { where: `line ${line}`, what: hint(`pskc-${what}` as HintId, facts) },
   ]);
 
 /** The tokens of a key container, in the columns of files that are no tables; as they come, a piece at a time. */
-export async function* pskcRows(pieces: AsyncIterable<string>, key: FileKey | undefined): AsyncGenerator<FileRow> {
+export async function* pskcRows(
+  pieces: AsyncIterable<string>,
+  key: FileKey | readonly OwnCertificate[] | undefined,
+  signer: string | undefined,
+): AsyncGenerator<FileRow> {
   const ready: FileToken[] = [];
   try {
-    const reader = new PskcReader(key, (token) => ready.push(token));
+    const reader = new PskcReader(key, (token) => ready.push(token), signer);
     for await (const piece of pieces) {
       reader.write(piece);
       yield* ready.splice(0).map(rowOf);

@@ -8,7 +8,7 @@ import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
-import type { Column, Rules } from './store.js';
+import { DEFAULT_RULES, type Column, type Rules } from './store.js';
 
 /** What the columns of somebody's files mean, kept under a name. The people its files bring are remembered as its own. */
 export interface Mapping {
@@ -36,7 +36,7 @@ const mappingOf = (row: MappingRow): Mapping => ({
   name: row.name,
   kind: row.kind,
   columns: JSON.parse(row.columns) as Column[],
-  rules: JSON.parse(row.rules) as Rules,
+  rules: { ...DEFAULT_RULES, ...(JSON.parse(row.rules) as Partial<Rules>) },
   updatedAt: row.updated_at,
   version: row.version,
 });

@@ -11,7 +11,7 @@ import {
   type Delimiter,
   type Encoding,
 } from '@nimble-latch/core/tables';
-import { guessEncoding, type FileKey } from '@nimble-latch/core/tokenfiles';
+import { guessEncoding, type FileKey, type OwnCertificate } from '@nimble-latch/core/tokenfiles';
 import {
   TOKEN_FILE_COLUMNS,
   type ColumnMeaning,
@@ -27,7 +27,8 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, keyOrNull, newId } from '../ids.js';
 import { BLOCK_ROWS, keepBlock, type FileRow } from './blocks.js';
-import { fileKeyOf, keyUriRows, pskcRows } from './key-files.js';
+import { ownCertificates } from '../stock/certificates.js';
+import { fileKeyOf, fileSignerOf, keyUriRows, pskcRows } from './key-files.js';
 import { readMapping } from './mappings.js';
 import { showImport } from './show.js';
 import { DEFAULT_RULES, DELIMITER_OF, readImport, type Column, type Rules } from './store.js';
@@ -169,6 +170,12 @@ function describe(
   };
 }
 
+/** What opens a key container, and by whose certificate it must be signed. */
+interface OpenedBy {
+  readonly key: FileKey | readonly OwnCertificate[] | undefined;
+  readonly signer: string | undefined;
+}
+
 /** Reads a file into sealed blocks, row by row; memory holds one block of it at a time. */
 async function stage(
   deps: Deps,
@@ -182,7 +189,7 @@ async function stage(
     readonly header?: 'yes' | 'no' | undefined;
     readonly form?: TokenFileForm | undefined;
   },
-  fileKey: FileKey | undefined,
+  opened: OpenedBy,
   mapping: { readonly columns: readonly Column[]; readonly rules: Rules } | undefined,
 ) {
   const detected = detectEncoding(head);
@@ -217,7 +224,11 @@ async function stage(
   };
   const pieces = decoded(whole, encoding, (seen) => (bytes = seen));
   const rows =
-    form === 'pskc' ? pskcRows(pieces, fileKey) : form === 'key-uris' ? keyUriRows(pieces) : rowsOf(pieces, delimiter);
+    form === 'pskc'
+      ? pskcRows(pieces, opened.key, opened.signer)
+      : form === 'key-uris'
+        ? keyUriRows(pieces)
+        : rowsOf(pieces, delimiter);
   for await (const row of rows) {
     pending.push(row);
     if (pending.length > BLOCK_ROWS) await flush(false);
@@ -232,7 +243,10 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   const mapping = query.mapping === undefined ? undefined : await readMapping(deps, query.mapping);
   if (mapping && mapping.kind !== query.kind) throw badField('query.mapping', 'other-kind-of-mapping');
   if (query.form !== undefined && query.kind !== 'tokens') throw badField('query.form', 'other-kind-of-mapping');
-  const fileKey = fileKeyOf(call.fileKey);
+  const opened: OpenedBy = {
+    key: fileKeyOf(call.fileKey) ?? (query.form === 'pskc' ? await ownCertificates(deps) : undefined),
+    signer: fileSignerOf(call.fileSigner),
+  };
   const id = newId(deps);
   const now = deps.now();
   // Not yet received: what is cut off on the way is swept away with its hour.
@@ -250,7 +264,7 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
     keptUntil: new Date(now.getTime() + 3_600_000),
   });
   const { pieces, ...parts } = await headOf(file);
-  const staged = await stage(deps, deps, id, parts, query, fileKey, mapping).catch(async (error: unknown) => {
+  const staged = await stage(deps, deps, id, parts, query, opened, mapping).catch(async (error: unknown) => {
     await letGoBy(pieces);
     await write(deps, 'DELETE FROM imports WHERE id = :id', { id: key(id) });
     throw error;

@@ -1,3 +1,4 @@
+import { PLAIN_OWNERS, type OwnerRule } from '@nimble-latch/core/tokenfiles';
 import type { Delimiter, Encoding } from '@nimble-latch/core/tables';
 import type {
   ColumnMeaning,
@@ -27,6 +28,8 @@ export interface Rules {
   readonly timeZone: string;
   /** How secrets of tokens are written. */
   readonly secrets: SecretEncoding;
+  /** How owners of tokens are named. */
+  readonly owners: OwnerRule;
 }
 
 export const DEFAULT_RULES: Rules = {
@@ -36,6 +39,7 @@ export const DEFAULT_RULES: Rules = {
   language: 'en',
   timeZone: 'UTC',
   secrets: 'hex',
+  owners: PLAIN_OWNERS,
 };
 
 /** Names of delimiters in the contract. */

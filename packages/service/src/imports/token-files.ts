@@ -1,12 +1,16 @@
 import { RowIndex, type Change, type Plan } from '@nimble-latch/core/tables';
 import { serialKey } from '@nimble-latch/core/people';
 import { readTokenRow, type TokenRow } from '@nimble-latch/core/tokenfiles';
+import { offerOf } from '@nimble-latch/core/methods';
+import type { TokenState } from '@nimble-latch/core/vocabulary';
 import { constantTimeEqual } from '@nimble-latch/core/crypto';
-import { insertAll, select, write, type Db, type SqlValues } from '../db/sql.js';
+import { insertAll, select, updateById, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key, newId, text } from '../ids.js';
+import { key, newId, text, textOrNull } from '../ids.js';
+import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 import { eventColumns, makerKey, tokenColumns, tokenIdentity } from '../stock/rows.js';
+import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
 import type { Import } from './store.js';
 import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
@@ -14,12 +18,22 @@ import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type 
 interface Known {
   readonly id: string;
   readonly sealed: Buffer | null;
+  readonly state: TokenState;
+  readonly method: 'totp' | 'hotp';
+  readonly holder: string | null;
+}
+
+interface Holder {
+  readonly id: string;
+  /** An administrator or an emergency account, whom owners alone may touch. */
+  readonly protected: boolean;
+  readonly groups: ReadonlySet<string>;
 }
 
 /** A row with whom it is for. */
 interface Read {
   readonly row: TokenRow;
-  readonly holder: { readonly id: string; readonly protected: boolean } | undefined;
+  readonly holder: Holder | undefined;
 }
 
 /** Files with a hardware token in each row, from whatever form they came. The file is their batch. */
@@ -31,6 +45,8 @@ class TokenWalk implements Walk<Read> {
   readonly #deps: Deps;
   readonly #import: Import;
   readonly #columns;
+  /** The file has no secrets: it says who is to have which token of the stock. */
+  readonly #gives: boolean;
   readonly #inFile = new RowIndex();
   readonly newGroups = new Set<string>();
   readonly remembers = false;
@@ -39,13 +55,18 @@ class TokenWalk implements Walk<Read> {
     this.#deps = deps;
     this.#import = one;
     this.#columns = one.columns.map(({ meaning }) => meaning);
+    this.#gives = !this.#columns.includes('secret');
   }
 
   async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
     const read = block.rows.map(({ line, cells }, i) => ({
       number: block.first + i,
       line,
-      ...readTokenRow(cells, this.#columns, { secrets: this.#import.rules.secrets, method: 'totp' }),
+      ...readTokenRow(cells, this.#columns, {
+        secrets: this.#import.rules.secrets,
+        owners: this.#import.rules.owners,
+        method: 'totp',
+      }),
     }));
     const known = await this.#known(
       db,
@@ -56,12 +77,22 @@ class TokenWalk implements Walk<Read> {
       db,
       read.flatMap(({ row }) => row.owner ?? []),
     );
+    // A list without makers means the one token of that number; a file of secrets means that of no maker.
+    const numbered = this.#gives ? [...known.entries()] : [];
+    const those = (row: TokenRow) => numbered.filter(([name]) => name.startsWith(`${serialKey(row.serial ?? '')} `));
+    const others = (row: TokenRow) => those(row).length;
+    const only = (row: TokenRow) => (others(row) === 1 ? those(row)[0]![1] : undefined);
     const planned: Planned<Read>[] = [];
     for (const { number, line, row, issues } of read) {
       const holder = row.owner === undefined ? undefined : holders.get(row.owner);
-      const there = known.get(nameOf(row));
-      const all = [...issues, ...this.#wrong(row, holder, locked ? undefined : line)];
-      const plan = all.length > 0 ? refusedPlan(there?.id ?? null, all) : await this.#planned(row, there);
+      const there = this.#columns.includes('maker') ? known.get(nameOf(row)) : (known.get(nameOf(row)) ?? only(row));
+      const all = [
+        ...issues,
+        ...this.#wrong(row, holder, locked ? undefined : line),
+        ...(there ? [] : this.#notThere(row, others(row) > 1)),
+        ...(await this.#notOffered(row, there, holder)),
+      ];
+      const plan = all.length > 0 ? refusedPlan(there?.id ?? null, all) : await this.#planned(row, there, holder);
       planned.push({ number, line, row: { row, holder }, name: row.serial ?? null, plan });
     }
     return planned;
@@ -80,38 +111,84 @@ class TokenWalk implements Walk<Read> {
     return holder.protected && !this.#import.byOwners ? [{ column: at('owner'), reason: 'owners-only' }] : [];
   }
 
-  /** What is there already stays as it is: its secret must be the same, or the file means another token. */
-  async #planned(row: TokenRow, there: Known | undefined): Promise<Plan> {
+  /** A list of who is to have which token can only give what is in the stock. */
+  #notThere(row: TokenRow, several: boolean): Plan['issues'] {
+    if (!this.#gives || row.serial === undefined) return [];
+    return [{ column: this.#columns.indexOf('serial'), reason: several ? 'serial-ambiguous' : 'not-in-stock' }];
+  }
+
+  /** Whether the method settings keep somebody from what they would be given. */
+  async #notOffered(row: TokenRow, there: Known | undefined, holder: Holder | undefined): Promise<Plan['issues']> {
+    if (!holder || there?.holder === holder.id) return [];
+    const method = there?.method ?? row.method;
+    const { settings } = await this.#deps.methods.current();
+    if (offerOf(settings, method, holder.groups).enrol) return [];
+    return [{ column: this.#columns.indexOf('owner'), reason: 'method-not-offered', facts: { method } }];
+  }
+
+  /**
+   * What is there already stays as it is: its secret must be the same, or the file means another token. One that is in the
+   * stock is given to its owner.
+   */
+  async #planned(row: TokenRow, there: Known | undefined, holder: Holder | undefined): Promise<Plan> {
     if (!there) return { verdict: 'new', id: null, changes: changesOf(row), issues: [] };
-    const { sealed } = there;
-    const secret =
-      sealed && (await this.#deps.keys.opening((keys) => keys.open('seed', tokenIdentity(there.id), sealed)));
-    return secret && constantTimeEqual(secret, row.secret!)
-      ? { verdict: 'unchanged', id: there.id, changes: [], issues: [] }
-      : refusedPlan(there.id, [{ column: this.#columns.indexOf('secret'), reason: 'secret-other' }]);
+    const { id, sealed } = there;
+    if (!this.#gives) {
+      const secret = sealed && (await this.#deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed)));
+      if (!secret || !constantTimeEqual(secret, row.secret!))
+        return refusedPlan(id, [{ column: this.#columns.indexOf('secret'), reason: 'secret-other' }]);
+    }
+    if (!holder || there.holder === holder.id) return { verdict: 'unchanged', id, changes: [], issues: [] };
+    if (there.state !== 'in-stock')
+      return refusedPlan(id, [{ column: this.#columns.indexOf('serial'), reason: 'held-by-other' }]);
+    return { verdict: 'changed', id, changes: [{ what: 'holder', from: null, to: row.owner! }], issues: [] };
   }
 
   async #known(db: Db, serials: readonly string[], locked: boolean): Promise<Map<string, Known>> {
     if (serials.length === 0) return new Map();
-    const rows = await select<{ id: Buffer; serial_key: string; maker_key: string; secret_sealed: Buffer | null }>(
+    const rows = await select<{
+      id: Buffer;
+      serial_key: string;
+      maker_key: string;
+      secret_sealed: Buffer | null;
+      state: TokenState;
+      method: 'totp' | 'hotp';
+      person_id: Buffer | null;
+    }>(
       db,
-      `SELECT id, serial_key, maker_key, secret_sealed FROM tokens WHERE serial_key IN (:serials) ORDER BY id ${locked ? 'FOR UPDATE' : ''}`,
+      `SELECT id, serial_key, maker_key, secret_sealed, state, method, person_id FROM tokens WHERE serial_key IN (:serials) ORDER BY id ${locked ? 'FOR UPDATE' : ''}`,
       { serials: [...new Set(serials.map(serialKey))] },
     );
     return new Map(
-      rows.map((row) => [`${row.serial_key} ${row.maker_key}`, { id: text(row.id), sealed: row.secret_sealed }]),
+      rows.map((row) => [
+        `${row.serial_key} ${row.maker_key}`,
+        {
+          id: text(row.id),
+          sealed: row.secret_sealed,
+          state: row.state,
+          method: row.method,
+          holder: textOrNull(row.person_id),
+        },
+      ]),
     );
   }
 
-  async #holders(db: Db, owners: readonly string[]): Promise<Map<string, NonNullable<Read['holder']>>> {
+  async #holders(db: Db, owners: readonly string[]): Promise<Map<string, Holder>> {
     if (owners.length === 0) return new Map();
-    const rows = await select<{ value: string; id: Buffer; protected: number }>(
+    const { needsGroups } = await this.#deps.methods.current();
+    const rows = await select<{ value: string; id: Buffer; protected: number } & PersonFactsRow>(
       db,
-      `SELECT n.value, p.id, p.emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id) AS protected
+      `SELECT n.value, p.id, ${needsGroups ? `${PERSON_FACTS_OF_P},` : ''} p.emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id) AS protected
        FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:owners) AND p.state = 'active'`,
       { owners: [...new Set(owners)] },
     );
-    return new Map(rows.map((row) => [row.value, { id: text(row.id), protected: Number(row.protected) === 1 }]));
+    return new Map(
+      rows.map((row) => {
+        const id = text(row.id);
+        const groups = needsGroups ? personFactsOf(id, row).groups : new Set<string>();
+        return [row.value, { id, protected: Number(row.protected) === 1, groups }];
+      }),
+    );
   }
 
   async addGroups(): Promise<void> {
@@ -119,6 +196,39 @@ class TokenWalk implements Walk<Read> {
   }
 
   async write(work: Work, planned: readonly Planned<Read>[], author: Author): Promise<void> {
+    await this.#give(
+      work,
+      planned.filter(({ plan }) => plan.verdict === 'changed'),
+      author,
+    );
+    await this.#add(
+      work,
+      planned.filter(({ plan }) => plan.verdict === 'new'),
+      author,
+    );
+  }
+
+  /** Tokens of the stock become somebody's; their rows are locked since they were planned. */
+  async #give(work: Work, planned: readonly Planned<Read>[], author: Author): Promise<void> {
+    if (planned.length === 0) return;
+    const by = author.actor.id;
+    const events: SqlValues[] = [];
+    const entries: NewEntry[] = [];
+    for (const { plan, row } of planned) {
+      const person = row.holder!.id;
+      await updateById(work, 'tokens', key(plan.id!), {
+        state: 'assigned',
+        personId: key(person),
+        changedAt: work.now,
+      });
+      events.push(eventColumns(this.#deps, plan.id!, 'assigned', work.now, { by, person }));
+      entries.push(entryBy(author, 'token.assigned', { kind: 'token', id: plan.id! }, { person }));
+    }
+    await insertAll(work, 'token_events', events);
+    await work.trailAll(entries);
+  }
+
+  async #add(work: Work, planned: readonly Planned<Read>[], author: Author): Promise<void> {
     if (planned.length === 0) return;
     const { id: batch, fileName } = this.#import;
     await write(work, 'INSERT IGNORE INTO token_batches (id, name, created_at) VALUES (:id, :name, :now)', {

@@ -17,6 +17,12 @@ export interface AuthenticatorRow {
   last_used_at: Date | null;
   preferred: number;
   hardware: number;
+  /** The hash of its PIN, sealed. */
+  pin_sealed: Buffer | null;
+  /** The PIN was given by somebody else, and is to be changed at its first use. */
+  pin_given: number;
+  /** It may be used at some applications only. */
+  restricted: number;
   familiar_failures: number;
   familiar_paused_until: Date | null;
   stranger_failures: number;

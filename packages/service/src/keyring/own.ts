@@ -6,7 +6,7 @@ import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key } from '../ids.js';
+import { key, text } from '../ids.js';
 import { assertOffered, groupsOf } from '../methods/offer.js';
 import { carried, CARRIED_MS } from '../oidc/sealed.js';
 import { lockPerson } from '../people/lock-person.js';
@@ -19,7 +19,7 @@ import { lockAuthenticator } from './store.js';
 const SELF_ENROLLED: readonly Method[] = ['totp'];
 
 /** Somebody acting for themselves by a right that they proved. */
-interface Own extends Maker {
+export interface Own extends Maker {
   readonly personId: string;
   readonly signInId: string;
 }
@@ -28,7 +28,7 @@ interface Own extends Maker {
  * Reads a right. Throws `request-gone` where it is for another place, has run out, was spent, or where its sign-in was found
  * not to have been the person, who may have been deactivated since.
  */
-async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin: string): Promise<Own> {
+export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin: string): Promise<Own> {
   const { personId, signInId, place: forPlace } = await carried(deps, 'right', right);
   const row = await selectOne<{ good: number }>(
     db,
@@ -43,7 +43,7 @@ async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin:
 
 export const ownShow: Handler<'own.show'> = async (deps, call) => {
   const { personId, signInId } = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
-  const [{ settings }, methods, groups, person, held] = await Promise.all([
+  const [{ settings }, methods, groups, person, held, tokens] = await Promise.all([
     deps.settings.current(),
     deps.methods.current(),
     groupsOf(deps, personId),
@@ -52,10 +52,22 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       'SELECT display_name, (SELECT ended_at FROM sign_ins s WHERE s.id = :signIn) AS ended_at FROM persons WHERE id = :id',
       { id: key(personId), signIn: key(signInId) },
     ),
-    select<{ method: Method; label: string; carrier: string | null; created_at: Date }>(
+    select<{
+      id: Buffer;
+      method: Method;
+      label: string;
+      carrier: string | null;
+      created_at: Date;
+      pin: 'none' | 'own' | 'given';
+    }>(
       deps,
-      `SELECT a.method, a.label, c.label AS carrier, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
+      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
        WHERE a.person_id = :id AND a.state = 'active' ORDER BY a.id`,
+      { id: key(personId) },
+    ),
+    select<{ id: Buffer; serial: string; model: string }>(
+      deps,
+      "SELECT id, serial, model FROM tokens WHERE person_id = :id AND state IN ('assigned', 'sent') ORDER BY id",
       { id: key(personId) },
     ),
   ]);
@@ -64,12 +76,15 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       organisation: settings.organisation,
       displayName: person!.display_name,
       until: new Date((person!.ended_at ?? deps.now()).getTime() + CARRIED_MS).toISOString(),
-      held: held.map(({ method, label, carrier, created_at }) => ({
+      held: held.map(({ id, method, label, carrier, created_at, pin }) => ({
+        id: text(id),
+        pin,
         method,
         label,
         carrier,
         since: created_at.toISOString(),
       })),
+      tokens: tokens.map(({ id, serial, model }) => ({ id: text(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {
         const { enrol, why } = offerOf(methods.settings, method, groups ?? new Set());
         return { method, enrol, why };

@@ -53,7 +53,13 @@ export async function provePending(
       : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
   const sealed = row.secret_sealed!;
   const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
-  const check = checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), settings.totp.window);
+  const check = checkEnrolment(
+    secret,
+    codes,
+    work.now.getTime(),
+    totpSettings(row),
+    parameters?.window ?? settings.totp.window,
+  );
   if (check.outcome === 'proved') {
     await updateById(work, 'authenticators', key(id), {
       state: 'active',

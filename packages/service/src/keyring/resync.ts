@@ -1,4 +1,4 @@
-import { checkHotp, checkTotp, LOOK_AHEAD, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
+import { checkHotp, checkTotp, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { updateById } from '../db/sql.js';
@@ -8,6 +8,7 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
+import { codeRulesOf } from '../methods/offer.js';
 import { tellToken } from '../stock/tell.js';
 import {
   guardColumns,
@@ -17,10 +18,11 @@ import {
   totpSettings,
   type AuthenticatorRow,
 } from './authenticator-row.js';
+import type { Maker } from './begin-totp.js';
 import { codesOf } from './prove-totp.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
-/** An operator stands beside it: what is tried here is counted in this lane. */
+/** Somebody known stands beside it: what is tried here is counted in this lane. */
 const LANE = 'familiar';
 
 /** Opens an authenticator that shows codes, and counts the attempt before it is checked. Throws where it may not be tried. */
@@ -44,45 +46,54 @@ const REFUSALS = { wrong: 'code-wrong', used: 'code-used', 'not-consecutive': 'c
 
 /**
  * Finds a device that has gone astray by two consecutive codes over a wide window. The window of sign-ins stays as it is; a
- * device goes on from what it has shown, never back.
+ * device goes on from what it has shown, never back. A wrong try is counted, which must outlive the refusal: that is handed
+ * back, to be thrown after the transaction.
  */
+export async function resyncLocked(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  row: AuthenticatorRow,
+  codes: readonly [string, string],
+): Promise<Refusal | undefined> {
+  const id = text(row.id);
+  const secret = await opened(deps, work, row);
+  const found: Resync =
+    row.method === 'hotp'
+      ? resyncHotp(secret, codes, hotpSettings(row), lastCounter(row))
+      : resyncTotp(secret, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined);
+  const right = found.outcome === 'found';
+  if (right) {
+    await updateById(work, 'authenticators', key(id), {
+      lastStep: found.step,
+      drift: found.drift,
+      ...guardColumns(LANE, CLEAR),
+      ...guardColumns('stranger', CLEAR),
+    });
+    await tellToken(deps, work, maker.actor, id, 'resynchronised');
+  } else await countFailure(work, row);
+  await work.trail(
+    entryOf(
+      maker,
+      right ? 'authenticator.resynchronised' : 'authenticator.proof-failed',
+      { kind: 'authenticator', id },
+      { person: text(row.person_id), details: right ? { drift: found.drift } : { outcome: found.outcome } },
+    ),
+  );
+  return right ? undefined : new Refusal(REFUSALS[found.outcome]);
+}
+
 export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
   const codes = codesOf(call.body.codes) as [string, string];
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
-    refusal = undefined;
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
-    const person = text(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+    await countersignedForKeyring(deps, work, call as AskingCall, text(row.person_id), (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));
-    const secret = await opened(deps, work, row);
-    const found: Resync =
-      row.method === 'hotp'
-        ? resyncHotp(secret, codes, hotpSettings(row), lastCounter(row))
-        : resyncTotp(secret, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined);
-    if (found.outcome === 'found') {
-      await updateById(work, 'authenticators', key(id), {
-        lastStep: found.step,
-        drift: found.drift,
-        ...guardColumns(LANE, CLEAR),
-        ...guardColumns('stranger', CLEAR),
-      });
-      await tellToken(deps, work, call.actor, id, 'resynchronised');
-    } else {
-      await countFailure(work, row);
-      refusal = new Refusal(REFUSALS[found.outcome]);
-    }
-    await work.trail(
-      entryOf(
-        call,
-        found.outcome === 'found' ? 'authenticator.resynchronised' : 'authenticator.proof-failed',
-        { kind: 'authenticator', id },
-        { person, details: found.outcome === 'found' ? { drift: found.drift } : { outcome: found.outcome } },
-      ),
-    );
+    refusal = await resyncLocked(deps, work, call, row, codes);
     return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
   });
   if (refusal) throw refusal;
@@ -101,14 +112,14 @@ export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
       facts: { name, label: row.label },
     }));
     const secret = await opened(deps, work, row);
-    const { settings } = await deps.settings.current();
+    const rules = await codeRulesOf(deps, work, person, row.method === 'hotp' ? 'hotp' : 'totp');
     const check =
       row.method === 'hotp'
-        ? checkHotp(secret, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: LOOK_AHEAD })
+        ? checkHotp(secret, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
         : checkTotp(secret, code, work.now.getTime(), {
             parameters: totpSettings(row),
             drift: row.drift,
-            window: settings.totp.window,
+            window: rules.window,
             lastStep: row.last_step ?? undefined,
           });
     const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;

@@ -2,9 +2,12 @@ import type { AreaHandlers } from '../http/call.js';
 import { beginTotp } from './begin-totp.js';
 import { editCarrier, reportCarrier } from './carriers.js';
 import { changeAuthenticator } from './change-authenticator.js';
+import { ownProveToken, ownResync, ownSetPin } from './own-devices.js';
 import { ownBeginTotp, ownProveTotp, ownSetPassword, ownShow } from './own.js';
 import { proveTotp } from './prove-totp.js';
+import { givePin, removePin } from './pins.js';
 import { prefer } from './prefer.js';
+import { restrict } from './restrict.js';
 import { resync, testCode } from './resync.js';
 import { readKeyring } from './store.js';
 
@@ -20,10 +23,16 @@ export const keyringHandlers: AreaHandlers<
   | 'authenticators.resync'
   | 'authenticators.test'
   | 'authenticators.prefer'
+  | 'authenticators.restrict'
+  | 'authenticators.givePin'
+  | 'authenticators.removePin'
   | 'carriers.report'
   | 'own.show'
   | 'own.beginTotp'
   | 'own.proveTotp'
+  | 'own.proveToken'
+  | 'own.resync'
+  | 'own.setPin'
   | 'own.setPassword'
 > = {
   'keyring.show': async (deps, { params }) => ({ answer: await readKeyring(deps, params.id) }),
@@ -36,10 +45,16 @@ export const keyringHandlers: AreaHandlers<
   'authenticators.resync': resync,
   'authenticators.test': testCode,
   'authenticators.prefer': prefer,
+  'authenticators.restrict': restrict,
+  'authenticators.givePin': givePin,
+  'authenticators.removePin': removePin,
   'carriers.report': reportCarrier,
   'own.show': ownShow,
   'own.beginTotp': ownBeginTotp,
   'own.proveTotp': ownProveTotp,
+  'own.proveToken': ownProveToken,
+  'own.resync': ownResync,
+  'own.setPin': ownSetPin,
   'own.setPassword': ownSetPassword,
   'authenticators.unlock': changeAuthenticator('authenticators.unlock'),
 };

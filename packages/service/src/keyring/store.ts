@@ -3,7 +3,7 @@ import { UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
 import type { CarrierKind, CarrierState } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
-import { key, text, textOrNull } from '../ids.js';
+import { key, text, textOfHex, textOrNull } from '../ids.js';
 import {
   guardOf,
   hotpSettings,
@@ -24,8 +24,20 @@ function laneOf(row: GuardColumns, lane: Lane): Authenticator['guard'][Lane] {
   };
 }
 
+/** What more than its own row tells of an authenticator. */
+type DescribedRow = AuthenticatorRow & {
+  token_id?: Buffer | null;
+  only_at?: string | null;
+  last_used_name?: string | null;
+};
+
+function placesOf(json: string | null): { id: string; name: string }[] {
+  const places = JSON.parse(json ?? '[]') as { id: string; name: string }[];
+  return places.map(({ id, name }) => ({ id: textOfHex(id), name })).sort((a, b) => a.name.localeCompare(b.name));
+}
+
 /** What may be shown of an authenticator: never its secret. */
-export function describeAuthenticator(row: AuthenticatorRow & { token_id?: Buffer | null }): Authenticator {
+export function describeAuthenticator(row: DescribedRow): Authenticator {
   const totp = row.method === 'totp' ? totpSettings(row) : null;
   return {
     id: text(row.id),
@@ -36,6 +48,7 @@ export function describeAuthenticator(row: AuthenticatorRow & { token_id?: Buffe
     createdAt: row.created_at.toISOString(),
     activatedAt: row.activated_at?.toISOString() ?? null,
     lastUsedAt: row.last_used_at?.toISOString() ?? null,
+    lastUsedIn: row.last_used_name ?? null,
     totp: totp && {
       algorithm: totp.algorithm,
       digits: totp.digits,
@@ -44,13 +57,18 @@ export function describeAuthenticator(row: AuthenticatorRow & { token_id?: Buffe
     },
     hotp: row.method === 'hotp' ? { ...hotpSettings(row), counter: lastCounter(row) + 1 } : null,
     preferred: row.preferred === 1,
+    pin: row.pin_sealed === null ? 'none' : row.pin_given === 1 ? 'given' : 'own',
+    onlyAt: row.restricted === 1 ? placesOf(row.only_at ?? null) : null,
     tokenId: textOrNull(row.token_id ?? null),
     guard: { familiar: laneOf(row, 'familiar'), stranger: laneOf(row, 'stranger') },
   };
 }
 
-/** An authenticator, with the hardware token that it is. */
-const WITH_TOKEN = 'a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id FROM authenticators a';
+/** An authenticator, with the hardware token that it is, where it was last used and where it may be. */
+const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id,
+  (SELECT p.name FROM applications p WHERE p.id = a.last_used_in) AS last_used_name,
+  IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x
+    JOIN applications p ON p.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at FROM authenticators a`;
 
 /** A carrier's row. */
 export interface CarrierRow {
@@ -71,12 +89,23 @@ export const describeCarrier = (row: CarrierRow): Answer<'keyring.show'>['carrie
   createdAt: row.created_at.toISOString(),
 });
 
+/** A hardware token that waits for its first code. */
+interface WaitingToken {
+  id: Buffer;
+  serial: string;
+  model: string;
+  method: 'totp' | 'hotp';
+  state: 'assigned' | 'sent';
+  arrived: number;
+  changed_at: Date;
+}
+
 /** All carriers and authenticators of a person; newest first among those that ended. */
 export async function readKeyring(db: Db, personId: string): Promise<Answer<'keyring.show'>> {
   const id = key(personId);
   const person = await selectOne(db, 'SELECT 1 AS one FROM persons WHERE id = :id', { id });
   if (!person) throw notFound();
-  const [carriers, rows] = await Promise.all([
+  const [carriers, rows, tokens] = await Promise.all([
     select<CarrierRow>(
       db,
       'SELECT id, kind, state, label, serial, created_at FROM carriers WHERE person_id = :id ORDER BY id',
@@ -87,11 +116,22 @@ export async function readKeyring(db: Db, personId: string): Promise<Answer<'key
       `SELECT ${WITH_TOKEN} WHERE a.person_id = :id ORDER BY a.state IN ('revoked', 'expired'), a.id`,
       { id },
     ),
+    select<WaitingToken>(
+      db,
+      "SELECT id, serial, model, method, state, arrived, changed_at FROM tokens WHERE person_id = :id AND state IN ('assigned', 'sent') ORDER BY id",
+      { id },
+    ),
   ]);
   return {
     personId,
     carriers: carriers.map(describeCarrier),
     authenticators: rows.map(describeAuthenticator),
+    tokens: tokens.map(({ id: token, arrived, changed_at, ...rest }) => ({
+      ...rest,
+      id: text(token),
+      arrived: arrived === 1,
+      since: changed_at.toISOString(),
+    })),
   };
 }
 

@@ -1,18 +1,20 @@
 import type { Usable } from '@nimble-latch/core/assurance';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
-import { key, text, textOrNull } from '../ids.js';
+import { key, text, textOfHex, textOrNull } from '../ids.js';
+
+/** The applications that a restricted authenticator is kept to, as one text; empty where all of them were deleted. */
+export function onlyAtOf(alias: string): string {
+  return `COALESCE((SELECT GROUP_CONCAT(LOWER(HEX(x.application_id)) SEPARATOR '+') FROM authenticator_applications x WHERE x.authenticator_id = ${alias}.id), '')`;
+}
 
 /**
  * The active authenticators of the person `p` of a query, as one text. A column of its own for each fact would take a row
  * for each authenticator, and sign-ins of many people are read at once.
  */
-export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware) ORDER BY a.id SEPARATOR ',')
+export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware,
+    a.pin_sealed IS NOT NULL, IF(a.restricted = 0, '-', ${onlyAtOf('a')})) ORDER BY a.id SEPARATOR ',')
   FROM authenticators a WHERE a.person_id = p.id AND a.state = 'active')`;
-
-/** A 16-byte id as the database writes it in hexadecimal. */
-const textOfHex = (hex: string): string =>
-  `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
 
 /** Reads {@link KEYRING_OF_P}. */
 export function keyringOf(column: string | null): Usable[] {
@@ -20,10 +22,22 @@ export function keyringOf(column: string | null): Usable[] {
     .split(',')
     .filter(Boolean)
     .map((one) => {
-      const [id, method, carrier, preferred, hardware] = one.split(' ') as [string, Method, string, string, string];
-      const held = { preferred: preferred === '1', hardware: hardware === '1' };
-      return usable(textOfHex(id), method, carrier === '-' ? null : textOfHex(carrier), held);
+      const [id, method, carrier, preferred, hardware, pin, only] = one.split(' ') as [string, Method, ...string[]];
+      const held = {
+        preferred: preferred === '1',
+        hardware: hardware === '1',
+        pin: pin === '1',
+        onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(textOfHex),
+      };
+      return usable(textOfHex(id), method, carrier === '-' ? null : textOfHex(carrier!), held);
     });
+}
+
+interface Held {
+  readonly preferred: boolean;
+  readonly hardware: boolean;
+  readonly pin: boolean;
+  readonly onlyAt: readonly string[] | undefined;
 }
 
 /** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it than of a token. */
@@ -31,13 +45,14 @@ const usable = (
   id: string,
   method: Method,
   carrier: string | null,
-  { preferred, hardware }: { readonly preferred: boolean; readonly hardware: boolean },
+  { preferred, hardware, pin, onlyAt }: Held,
 ): Usable => ({
   id,
   method,
   carrier,
-  can: hardware ? ['hardware'] : [],
+  can: [...(hardware ? (['hardware'] as const) : []), ...(pin ? (['pin'] as const) : [])],
   preferred,
+  ...(onlyAt === undefined ? {} : { onlyAt }),
 });
 
 export const usableOf = (row: {
@@ -46,14 +61,17 @@ export const usableOf = (row: {
   method: Method;
   preferred: number;
   hardware: number;
+  pin_sealed: Buffer | null;
 }): Usable =>
   usable(text(row.id), row.method, textOrNull(row.carrier_id), {
     preferred: row.preferred === 1,
     hardware: row.hardware === 1,
+    pin: row.pin_sealed !== null,
+    onlyAt: undefined,
   });
 
-/** What a person holds now. */
-export async function currentKeyring(db: Db, personId: string): Promise<Usable[]> {
+/** What a person holds now, wherever it may be used. */
+export async function currentKeyring(db: Db, personId: string): Promise<readonly Usable[]> {
   const row = await selectOne<{ keyring: string | null }>(
     db,
     `SELECT ${KEYRING_OF_P} AS keyring FROM persons p WHERE p.id = :id`,

@@ -1,4 +1,5 @@
-import { offerOf, type Offer } from '@nimble-latch/core/methods';
+import { LOOK_AHEAD } from '@nimble-latch/core/codes';
+import { codeRulesFor, offerOf, type CodeRules, type Offer } from '@nimble-latch/core/methods';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -25,4 +26,16 @@ export async function assertOffered(deps: Deps, db: Db, person: string, method: 
       row: offer.decided === undefined ? 0 : offer.decided.row + 1,
     });
   return offer;
+}
+
+/** How somebody's codes are checked, outside a sign-in as in one. */
+export async function codeRulesOf(
+  deps: Deps,
+  db: Db,
+  person: string,
+  method: 'totp' | 'hotp',
+): Promise<CodeRules & Required<Pick<CodeRules, 'window' | 'lookAhead'>>> {
+  const [{ settings: methods }, { settings }] = await Promise.all([deps.methods.current(), deps.settings.current()]);
+  const said = codeRulesFor(methods, (await groupsOf(db, person)) ?? new Set())?.[method];
+  return { window: settings.totp.window, lookAhead: LOOK_AHEAD, ...said };
 }

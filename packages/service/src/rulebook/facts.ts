@@ -1,4 +1,4 @@
-import { barredFor } from '@nimble-latch/core/methods';
+import { barredFor, codeRulesFor } from '@nimble-latch/core/methods';
 import { recordFacts, systemOf, type Decision, type Facts } from '@nimble-latch/core/rulebook';
 import { guardedOutcome, type Requirement } from '@nimble-latch/core/signin';
 import type { MethodPurpose, Role } from '@nimble-latch/core/vocabulary';
@@ -10,11 +10,12 @@ import type { RunningRulebook } from './running.js';
 
 /**
  * What rules may ask of the person `p` of a query; left out of the query where no rule asks. Ids of groups come as one row of bytes,
- * since somebody may be in hundreds.
+ * since somebody may be in hundreds; where no group has parts, none of them is looked at for its wholes.
  */
 export const PERSON_FACTS_OF_P = `p.time_zone,
   (SELECT GROUP_CONCAT(m.group_id SEPARATOR '') FROM group_members m WHERE m.person_id = p.id) AS in_groups,
-  (SELECT GROUP_CONCAT(DISTINCT c.whole_id SEPARATOR '') FROM group_members m JOIN group_closure c ON c.part_id = m.group_id WHERE m.person_id = p.id) AS in_wholes,
+  IF(EXISTS (SELECT 1 FROM group_closure), (SELECT GROUP_CONCAT(DISTINCT c.whole_id SEPARATOR '') FROM group_members m
+    JOIN group_closure c ON c.part_id = m.group_id WHERE m.person_id = p.id), NULL) AS in_wholes,
   (SELECT GROUP_CONCAT(r.role) FROM role_grants r WHERE r.person_id = p.id) AS roles,
   (SELECT MAX(a.last_used_at) FROM authenticators a WHERE a.person_id = p.id) AS last_proof_at`;
 
@@ -111,6 +112,7 @@ export function requirementOf(
 ): Requirement {
   const purpose = purposeAt(facts.application);
   const barred = barredFor(settings, facts.person.groups, purpose);
+  const codes = codeRulesFor(settings, facts.person.groups);
   const places = rule?.conditions.applications;
   const named = places !== undefined && !places.not && places.names.includes(facts.application);
   const guarded = purpose !== 'sign-in' && !named;
@@ -127,6 +129,7 @@ export function requirementOf(
     facts.browser !== undefined
       ? { facts: recordFacts(facts, ruled) }
       : {}),
+    ...(codes ? { codes } : {}),
     ...(rule?.grace && !guarded ? { grace: rule.grace } : {}),
     ...(rule && rule.rememberDays > 0 ? { remember: rule.rememberDays } : {}),
   };

@@ -1,5 +1,5 @@
 import { LIMITS } from '@nimble-latch/api';
-import type { Usable } from '@nimble-latch/core/assurance';
+import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
 import { decide, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/signin';
 import type { Method, PromptKind } from '@nimble-latch/core/vocabulary';
@@ -129,8 +129,8 @@ export async function lockOutsOf(
     );
     for (const row of rows) {
       const person = personFactsOf(text(row.id), row);
-      const keyring = keyringOf(row.keyring);
-      const hasPassword = keyring.some(({ method }) => method === 'password');
+      const everything = keyringOf(row.keyring);
+      const hasPassword = everything.some(({ method }) => method === 'password');
       const lost: string[] = [];
       for (const application of applications) {
         const id = text(application.id);
@@ -138,6 +138,7 @@ export async function lockOutsOf(
         if (id === CONSOLE_APPLICATION && person.roles.size === 0) continue;
         // Nobody needs to enrol or to reset something to do their work.
         if (purposeAt(id) !== 'sign-in') continue;
+        const keyring = keyringAt(everything, id);
         const vouched = Number(application.vouches) === 1 && !hasPassword;
         const then = from.map((place) => after.meets(factsAt(person, id, place, at), keyring, vouched));
         const gets = then.some(({ state }) => state === 'let-in');

@@ -23,7 +23,7 @@ const CONSOLE: Place = {
 export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
   const stored = await prepareSignIn(deps, CONSOLE, {
     loginName: call.body.loginName,
-    carries: ['password', 'code', 'next-code', 'new-password'],
+    carries: ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin'],
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   await insertSignIn(deps, stored);

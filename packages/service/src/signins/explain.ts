@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import { serveWay } from '@nimble-latch/core/assurance';
+import { keyringAt, serveWay } from '@nimble-latch/core/assurance';
 import { explain, recallFacts, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, waysFor } from '@nimble-latch/core/signin';
 import type { Method, PersonState } from '@nimble-latch/core/vocabulary';
@@ -36,7 +36,7 @@ interface Question {
 /** Every rule in its order, what decides, what would serve, and what happens then. */
 async function explained(deps: Deps, question: Question): Promise<Explanation> {
   const { running, facts, sourceAddress, deactivated, vouched } = question;
-  const [methods, keyring, held, networks] = await Promise.all([
+  const [methods, everything, held, networks] = await Promise.all([
     deps.methods.current(),
     currentKeyring(deps, question.person.id),
     select<{ id: Buffer; method: Method; label: string }>(
@@ -46,6 +46,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
     ),
     locate(deps, sourceAddress),
   ]);
+  const keyring = keyringAt(everything, question.application.id);
   const { decision, rules } = explain(running.compiled, facts);
   const now = requirementOf(running, decision, facts, methods);
   const barred = question.barred ?? now.outcome.barred ?? [];

@@ -1,4 +1,5 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
+import { keyringAt } from '@nimble-latch/core/assurance';
 import { offersReset } from '@nimble-latch/core/methods';
 import { decide } from '@nimble-latch/core/rulebook';
 import { foresee } from '@nimble-latch/core/signin';
@@ -57,7 +58,13 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
     // Where the application may vouch for the password, somebody without one can still be asked for the rest.
     const foreseen =
       person.state === 'active'
-        ? foresee(requirementOf(running, decision, known, methods), keyring, CARRIED, vouches && !hasPassword, at)
+        ? foresee(
+            requirementOf(running, decision, known, methods),
+            keyringAt(keyring, applicationId),
+            CARRIED,
+            vouches && !hasPassword,
+            at,
+          )
         : { state: 'refused' as const, asks: [], serves: [], reason: 'person-deactivated' as const };
     rows.push({
       application: { id: applicationId, name: application.name },

@@ -30,7 +30,10 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
     {
       loginName,
       // Where somebody forgot their password, nobody is asked to change it on the way.
-      carries: place === 'enrolment' ? ['password', 'code', 'next-code', 'new-password'] : ['code', 'next-code'],
+      carries:
+        place === 'enrolment'
+          ? ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin']
+          : ['code', 'next-code', 'text'],
       claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
     },
   );

@@ -88,7 +88,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: ['password', 'code', 'next-code', 'new-password'],
+      carries: ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin'],
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),

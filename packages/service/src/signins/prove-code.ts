@@ -1,5 +1,14 @@
-import { checkHotp, checkTotp, learnedDrift, LOOK_AHEAD, readCode } from '@nimble-latch/core/codes';
-import { advance, canAnswer, type Event } from '@nimble-latch/core/signin';
+import {
+  checkHotp,
+  checkTotp,
+  hasPin,
+  learnedDrift,
+  LOOK_AHEAD,
+  readPinAndCode,
+  type PinAndCode,
+} from '@nimble-latch/core/codes';
+import { keyringAt } from '@nimble-latch/core/assurance';
+import { advance, canAnswer, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
 import { select, type Db, type Statement } from '../db/sql.js';
@@ -15,14 +24,15 @@ import {
   type GuardColumns,
 } from '../keyring/authenticator-row.js';
 import { currentKeyring, usableOf } from '../keyring/usable.js';
+import type { PinChecks } from '../keyring/pins.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
 import { saveSignIn, SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from './store.js';
 
 /** What an attempt came to, and the writes that must hold before anybody is told. */
-interface Judged {
-  readonly judgement: Extract<Event, { type: 'right' | 'far' | 'wrong' | 'turned-away' }>;
+export interface Judged {
+  readonly judgement: Extract<Event, { type: 'right' | 'far' | 'pin-wanted' | 'wrong' | 'turned-away' }>;
   readonly writes: readonly Statement[];
 }
 
@@ -30,7 +40,17 @@ interface Judged {
 export type CodeRow = GuardColumns &
   Pick<
     AuthenticatorRow,
-    'id' | 'carrier_id' | 'method' | 'preferred' | 'hardware' | 'parameters' | 'secret_sealed' | 'last_step' | 'drift'
+    | 'id'
+    | 'carrier_id'
+    | 'method'
+    | 'preferred'
+    | 'hardware'
+    | 'parameters'
+    | 'secret_sealed'
+    | 'last_step'
+    | 'drift'
+    | 'pin_sealed'
+    | 'pin_given'
   >;
 
 const CODE_COLUMNS = [
@@ -43,22 +63,32 @@ const CODE_COLUMNS = [
   'secret_sealed',
   'last_step',
   'drift',
+  'pin_sealed',
+  'pin_given',
   'familiar_failures',
   'familiar_paused_until',
   'stranger_failures',
   'stranger_paused_until',
 ] as const satisfies (keyof CodeRow)[];
 
-const SIGN_IN_WITH_CODES = `SELECT ${SIGN_IN_COLUMNS}, ${CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ')}
-  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND a.state = 'active' AND a.method IN ('totp', 'hotp')
+const CODES = CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ');
+/** An authenticator `a` that may answer a prompt for a code of the sign-in `s`. */
+const MAY_ANSWER = `a.state = 'active' AND a.method IN ('totp', 'hotp') AND (a.restricted = 0 OR EXISTS (
+    SELECT 1 FROM authenticator_applications x WHERE x.authenticator_id = a.id AND x.application_id = s.application_id))`;
+
+/** Locks the sign-in and its authenticators, and nothing of the person: only looked up beside them. */
+const SIGN_IN_WITH_CODES = `SELECT ${SIGN_IN_COLUMNS}, ${CODES}
+  FROM sign_ins s LEFT JOIN authenticators a ON a.person_id = s.person_id AND ${MAY_ANSWER}
     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active')`;
+/** The same without locks, where a join is quicker than to look the person up for each of their columns. */
+const SIGN_INS_AHEAD = `SELECT s.*, p.display_name, p.last_seen_at, p.emergency, ${CODES}
+  FROM sign_ins s LEFT JOIN persons p ON p.id = s.person_id
+    LEFT JOIN authenticators a ON a.person_id = p.id AND p.state = 'active' AND ${MAY_ANSWER} WHERE s.id IN (:ids) ORDER BY s.id, a.id`;
 
 /** Sign-ins with every authenticator that can answer their prompts for a code: for each id its rows, one an authenticator. */
 export async function signInsWithCodes(db: Db, ids: readonly string[]): Promise<readonly (readonly SignInRow[])[]> {
   const keys = ids.map(key);
-  const rows = await select<SignInRow>(db, `${SIGN_IN_WITH_CODES} WHERE s.id IN (:ids) ORDER BY s.id, a.id`, {
-    ids: keys,
-  });
+  const rows = await select<SignInRow>(db, SIGN_INS_AHEAD, { ids: keys });
   return keys.map((id) => rows.filter((row) => row.id.equals(id)));
 }
 
@@ -90,19 +120,22 @@ export async function proveCode(
   stored: StoredSignIn,
   authenticators: readonly CodeRow[],
   typed: string,
+  pins: PinChecks,
 ): Promise<StoredSignIn> {
   const standing = await standingOf(work.reading, stored.personId, stored.sourceAddress, work.now);
   const { judgement, writes }: Judged =
     standing.spentUntil !== undefined
-      ? { judgement: { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }, writes: [] }
-      : await judgeAny(deps, work, stored, authenticators, typed, standing);
+      ? turnedAway('source-throttled', standing.spentUntil)
+      : await judgeAny(deps, work, stored, authenticators, typed, standing, pins);
   const signIn = await advanced(work, stored, judgement);
   // The sign-in before its authenticators, as the locks are taken: two that meet queue instead of blocking each other.
   const saved = saveSignIn(work, stored, signIn);
   for (const write of writes) work.atEnd(write);
   if (judgement.type === 'right') rememberSource(work, stored.personId!, standing);
   if (judgement.type === 'wrong' || judgement.type === 'far') spendBudget(work, standing);
-  await tellTrail(deps, work, driver, saved);
+  // A step on the way stands in the sign-in's own story; the trail has how it ends, and what was wrong.
+  const onTheWay = judgement.type === 'right' || judgement.type === 'pin-wanted';
+  if (!onTheWay || signIn.state !== 'asking') await tellTrail(deps, work, driver, saved);
   return saved;
 }
 
@@ -113,10 +146,10 @@ function answering({ signIn }: StoredSignIn, rows: readonly CodeRow[]): readonly
 }
 
 /** A right code mostly ends it; only where a way asks for more is the rest of the keyring looked at. */
-async function advanced(work: Work, { signIn, personId }: StoredSignIn, judgement: Judged['judgement']) {
+async function advanced(work: Work, { signIn, personId, applicationId }: StoredSignIn, judgement: Judged['judgement']) {
   const after = advance(signIn, judgement, work.now.getTime());
   if (judgement.type !== 'right' || after.state === 'let-in' || after.state === 'refused') return after;
-  const keyring = await currentKeyring(work.reading, personId!);
+  const keyring = keyringAt(await currentKeyring(work.reading, personId!), applicationId);
   return await advanceRight(work.reading, personId, signIn, { ...judgement, keyring }, work.now);
 }
 
@@ -127,21 +160,36 @@ async function judgeAny(
   authenticators: readonly CodeRow[],
   typed: string,
   standing: Standing,
+  pins: PinChecks,
 ): Promise<Judged> {
   const { decoyId, personId } = stored;
   const rows = decoyId ? [] : answering(stored, authenticators);
   const { far, asks, carries } = stored.signIn;
   // Where the next code was asked for, nothing else answers.
   const meant = asks?.kind === 'next-code' ? rows.filter(({ id }) => text(id) === far?.authenticator) : rows;
-  const asked = {
-    next: asks?.kind === 'next-code' ? far?.counter : undefined,
-    mayAskNext: carries.includes('next-code'),
+  const asked: AskedFor = {
+    next: asks?.kind === 'next-code' ? far : undefined,
+    carries,
+    place: key(stored.applicationId),
+    rules: stored.signIn.requirement.codes ?? {},
   };
-  if (meant.length > 0) return await judge(deps, work.now, meant, typed, standing, asked);
+  // Longer than a code is what has a PIN before it, and that takes its time, whoever it is about.
+  if (hasPin(typed) && meant.every((row) => row.pin_sealed === null)) await pins.pretend(typed);
+  if (meant.length > 0) return await judge(deps, work.now, meant, typed, standing, asked, pins);
   // Nobody, and somebody who has nothing that shows codes, fail and pause as an app of somebody's would, apart from passwords.
   const why = !decoyId ? 'no-usable-authenticator' : personId ? 'person-deactivated' : 'person-unknown';
   const name = decoyId ? `code of decoy ${decoyId.toString('hex')}` : `no code of ${personId}`;
   return await judgeDecoy(work, deps.keys.current.decoyId(name), why);
+}
+
+/** What the sign-in asks for, and what it can go on to ask. */
+interface AskedFor {
+  /** The counter after which the code is to come. */
+  readonly next: SignIn['far'];
+  readonly carries: SignIn['carries'];
+  /** The application. */
+  readonly place: Buffer;
+  readonly rules: NonNullable<SignIn['requirement']['codes']>;
 }
 
 async function judge(
@@ -150,7 +198,8 @@ async function judge(
   rows: readonly CodeRow[],
   typed: string,
   { lane }: Standing,
-  { next, mayAskNext }: { readonly next: number | undefined; readonly mayAskNext: boolean },
+  { next, carries, place, rules }: AskedFor,
+  pins: PinChecks,
 ): Promise<Judged> {
   const nowMs = now.getTime();
   const admissions = rows.map((row) => ({ row, admission: admit(guardOf(row, lane), nowMs) }));
@@ -162,36 +211,45 @@ async function judge(
     return pauses.length > 0 ? turnedAway('throttled', Math.min(...pauses)) : turnedAway('needs-unlock', undefined);
   }
   const { settings } = await deps.settings.current();
-  const code = readCode(typed);
   let why: OperatorReason = 'wrong-code';
-  let far: { readonly authenticator: string; readonly counter: number } | undefined;
-  if (code !== undefined) {
-    for (const row of open) {
-      const id = text(row.id);
-      const sealed = row.secret_sealed!;
-      const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
-      const check =
-        next === undefined
-          ? checked(secret, code, nowMs, row, settings.totp.window)
-          : following(secret, code, row, next);
-      if (check?.outcome === 'used') why = 'code-already-used';
-      if (check?.outcome === 'far') {
-        why = 'counter-far';
-        far ??= { authenticator: id, counter: check.step };
-      }
-      if (check?.outcome !== 'accepted') continue;
-      const values = {
-        id: row.id,
-        step: check.step,
-        drift: check.drift,
-        now,
-        failuresBefore: guardOf(row, lane).failures,
-      };
-      return {
-        judgement: { type: 'right', proof: usableOf(row), keyring: [] },
-        writes: [{ sql: ACCEPTED[lane], values, matchesOne: true }],
-      };
+  let far: SignIn['far'];
+  for (const row of open) {
+    const parts = readPinAndCode(typed, hotpSettings(row).digits);
+    if (!parts) continue;
+    const id = text(row.id);
+    const sealed = row.secret_sealed!;
+    const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
+    const method = row.method as 'totp' | 'hotp';
+    const said = rules[method];
+    const pin = await pinOf(row, parts, pins, next?.pin);
+    const check =
+      next === undefined
+        ? checked(secret, parts.code, nowMs, row, { window: settings.totp.window, lookAhead: LOOK_AHEAD, ...said })
+        : following(secret, parts.code, row, next.counter);
+    if (check?.outcome === 'used') why = 'code-already-used';
+    if (!check || check.outcome === 'used') continue;
+    if (pin === 'wrong') {
+      why = 'wrong-pin';
+      continue;
     }
+    if (check.outcome === 'far') {
+      why = 'counter-far';
+      far ??= { authenticator: id, counter: check.step, ...(pin === 'right' ? { pin: true } : {}) };
+      continue;
+    }
+    const values = { id: row.id, step: check.step, drift: check.drift, failuresBefore: guardOf(row, lane).failures };
+    if (pin === 'wanted') {
+      why = 'pin-wanted';
+      if (!carries.includes('text')) continue;
+      // The code is used up, and what failed before is forgotten only with the PIN.
+      const judgement = { type: 'pin-wanted', authenticator: id, method } as const;
+      return { judgement, writes: [{ sql: SHOWN[lane], values, matchesOne: true }] };
+    }
+    const newPin = row.pin_given === 1 || (pin === 'none' && said?.pin === 'required');
+    return {
+      judgement: { type: 'right', proof: usableOf(row), keyring: [], newPin },
+      writes: [{ sql: ACCEPTED[lane], values: { ...values, now, place }, matchesOne: true }],
+    };
   }
   const writes = open.map((row): Statement => {
     const before = guardOf(row, lane);
@@ -204,15 +262,36 @@ async function judge(
     };
   });
   // Counted as a failure until the next code has shown that it was none.
-  if (far && mayAskNext) return { judgement: { type: 'far', ...far }, writes };
+  if (far && carries.includes('next-code')) return { judgement: { type: 'far', ...far }, writes };
   return wrong(why, open.length === 1 ? text(open[0]!.id) : null, writes);
 }
 
+/**
+ * What became of an authenticator's PIN. It is checked whether or not the code is right, so that the time says nothing of the
+ * code. `none`: it has none, and nothing was typed before the code.
+ */
+async function pinOf(
+  row: CodeRow,
+  { pin }: PinAndCode,
+  pins: PinChecks,
+  proved = false,
+): Promise<'none' | 'right' | 'wanted' | 'wrong'> {
+  if (row.pin_sealed === null) return pin === undefined ? 'none' : 'wrong';
+  if (pin === undefined) return proved ? 'right' : 'wanted';
+  return (await pins.isRight(row, pin)) ? 'right' : 'wrong';
+}
+
 /** What a code is for a device with a clock, or with a counter. A counter that is far ahead is found again by two codes. */
-function checked(secret: Uint8Array, code: string, nowMs: number, row: CodeRow, window: number) {
+function checked(
+  secret: Uint8Array,
+  code: string,
+  nowMs: number,
+  row: CodeRow,
+  { window, lookAhead }: { readonly window: number; readonly lookAhead: number },
+) {
   if (row.method === 'hotp') {
     const parameters = hotpSettings(row);
-    const check = checkHotp(secret, code, { parameters, last: lastCounter(row), lookAhead: LOOK_AHEAD });
+    const check = checkHotp(secret, code, { parameters, last: lastCounter(row), lookAhead });
     return check && 'counter' in check ? { outcome: check.outcome, step: check.counter, drift: 0 } : check;
   }
   const check = checkTotp(secret, code, nowMs, {
@@ -236,16 +315,23 @@ function following(secret: Uint8Array, code: string, row: CodeRow, counter: numb
  * who was not deactivated since the sign-in began.
  */
 const accepted = (lane: Lane) =>
-  `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, ${lane}_failures = 0, ${lane}_paused_until = NULL
+  `UPDATE authenticators SET last_step = :step, drift = :drift, last_used_at = :now, last_used_in = :place, ${lane}_failures = 0, ${lane}_paused_until = NULL
    WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step) AND ${lane}_failures = :failuresBefore
      AND EXISTS (SELECT 1 FROM persons o WHERE o.id = authenticators.person_id AND o.state = 'active')`;
 const ACCEPTED: Readonly<Record<Lane, string>> = { familiar: accepted('familiar'), stranger: accepted('stranger') };
+
+/** A code that was right, and proves nothing yet: it is used up. */
+const shown = (lane: Lane) =>
+  `UPDATE authenticators SET last_step = :step, drift = :drift
+   WHERE id = :id AND state = 'active' AND (last_step IS NULL OR last_step < :step) AND ${lane}_failures = :failuresBefore
+     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = authenticators.person_id AND o.state = 'active')`;
+const SHOWN: Readonly<Record<Lane, string>> = { familiar: shown('familiar'), stranger: shown('stranger') };
 
 /** A failure counts on top of those that were known when it was judged. */
 const failed = (lane: Lane) =>
   `UPDATE authenticators SET ${lane}_failures = :failures, ${lane}_paused_until = :until
    WHERE id = :id AND state = 'active' AND ${lane}_failures = :failuresBefore`;
-const FAILED: Readonly<Record<Lane, string>> = { familiar: failed('familiar'), stranger: failed('stranger') };
+export const FAILED: Readonly<Record<Lane, string>> = { familiar: failed('familiar'), stranger: failed('stranger') };
 
 const wrong = (
   why: OperatorReason,
@@ -255,7 +341,10 @@ const wrong = (
   judgement: { type: 'wrong', method: 'totp', authenticator, why },
   writes,
 });
-const turnedAway = (why: 'throttled' | 'needs-unlock', until: number | undefined): Judged => ({
+export const turnedAway = (
+  why: 'throttled' | 'needs-unlock' | 'source-throttled',
+  until: number | undefined,
+): Judged => ({
   judgement: { type: 'turned-away', why, until },
   writes: [],
 });

@@ -1,3 +1,4 @@
+import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
@@ -49,7 +50,7 @@ export async function provePassword<T>(
     if (stored.version !== before.version || stored.signIn.state !== 'asking') throw new Refusal('sign-in-moved-on');
     const event: Event =
       right && authenticator
-        ? await acceptPassword(work, stored.personId!, authenticator.id, standing)
+        ? await acceptPassword(work, stored, authenticator.id, standing)
         : { type: 'wrong', method: 'password', authenticator: authenticator?.id ?? null, why: reserved.why };
     const signIn =
       event.type === 'right'
@@ -106,15 +107,29 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
 }
 
 /** Right, provided that the password is still the person's and in use. */
-async function acceptPassword(work: Work, personId: string, id: string, { lane }: Standing): Promise<Event> {
+async function acceptPassword(
+  work: Work,
+  { personId, applicationId }: StoredSignIn,
+  id: string,
+  { lane }: Standing,
+): Promise<Event> {
   const row = await selectOne<{ parameters: string }>(
     work,
     "SELECT a.parameters FROM authenticators a JOIN persons p ON p.id = a.person_id WHERE a.id = :id AND a.state = 'active' AND p.state = 'active'",
     { id: key(id) },
   );
   if (!row) return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
-  await updateById(work, 'authenticators', key(id), { ...guardColumns(lane, CLEAR), lastUsedAt: work.now });
+  await updateById(work, 'authenticators', key(id), {
+    ...guardColumns(lane, CLEAR),
+    lastUsedAt: work.now,
+    lastUsedIn: key(applicationId),
+  });
   const proof = { method: 'password', id, carrier: null, can: [] } as const;
   const { mustChange = false } = JSON.parse(row.parameters) as { mustChange?: boolean };
-  return { type: 'right', proof, keyring: await currentKeyring(work, personId), renew: mustChange };
+  return {
+    type: 'right',
+    proof,
+    keyring: keyringAt(await currentKeyring(work, personId!), applicationId),
+    renew: mustChange,
+  };
 }

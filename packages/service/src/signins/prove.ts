@@ -3,8 +3,10 @@ import type { PromptKind } from '@nimble-latch/core/vocabulary';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
+import { PinChecks } from '../keyring/pins.js';
 import type { Driver } from './context.js';
 import { codesOf, openingOf, proveCode } from './prove-code.js';
+import { provePin, renewPin } from './prove-pin.js';
 import { provePassword } from './prove-password.js';
 import { renewPassword } from './renew-password.js';
 import { onlySignIn, readSignIn, saveSignIn, type StoredSignIn } from './store.js';
@@ -23,17 +25,21 @@ export async function prove<T>(
   proof: { readonly kind: PromptKind; readonly value: string },
   settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) => Promise<T>,
 ): Promise<T> {
-  if (proof.kind === 'code' || proof.kind === 'next-code')
+  const { kind, value } = proof;
+  if (kind === 'code' || kind === 'next-code' || kind === 'text') {
+    const pins = new PinChecks(deps);
     // A code is checked in a moment: it is read, decided and written in one go.
     return await settle(
       async (work) => {
         const rows = work.opened;
         const stored = onlySignIn(rows);
-        assertAnswers(stored, mine, proof.kind);
-        return expireIfLate(work, stored) ?? (await proveCode(deps, work, driver, stored, codesOf(rows), proof.value));
+        assertAnswers(stored, mine, kind);
+        const answer = kind === 'text' ? provePin : proveCode;
+        return expireIfLate(work, stored) ?? (await answer(deps, work, driver, stored, codesOf(rows), value, pins));
       },
       openingOf(deps, id),
     );
+  }
   if (proof.kind === 'choose')
     return await settle(async (work) => {
       const stored = await readSignIn(work, id, true);
@@ -46,7 +52,7 @@ export async function prove<T>(
       const stored = await readSignIn(work, id, true);
       return expireIfLate(work, stored) ?? stored;
     });
-  const answer = proof.kind === 'new-password' ? renewPassword : provePassword;
+  const answer = kind === 'new-password' ? renewPassword : kind === 'new-pin' ? renewPin : provePassword;
   return await answer(deps, driver, before, proof.value, settle);
 }
 

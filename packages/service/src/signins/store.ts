@@ -110,7 +110,13 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
   return {
     id: stored.id,
     state: signIn.state,
-    prompt: prompt ? { ...shownAsk(prompt), others: prompt.others.map(shownAsk) } : null,
+    prompt: prompt
+      ? {
+          ...shownAsk(prompt),
+          others: prompt.others.map(shownAsk),
+          ...(prompt.kind === 'text' ? { text: 'pin' as const } : {}),
+        }
+      : null,
     reason: signIn.reason,
     retryAt:
       signIn.reason === 'throttled'

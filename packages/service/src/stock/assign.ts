@@ -32,7 +32,13 @@ async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id
     what: 'factor-begun',
     facts: { name, label: row.serial },
   }));
-  await updateById(work, 'tokens', key(id), { state: 'assigned', personId: key(person), changedAt: work.now });
+  await updateById(work, 'tokens', key(id), {
+    state: 'assigned',
+    personId: key(person),
+    failures: 0,
+    pausedUntil: null,
+    changedAt: work.now,
+  });
   await insert(work, 'token_events', eventColumns(deps, id, 'assigned', work.now, { by: call.actor.personId, person }));
   await work.trail(entryOf(call, 'token.assigned', { kind: 'token', id }, { person, details: { serial: row.serial } }));
 }

@@ -1,5 +1,6 @@
-import { checkEnrolment, checkHotp, LOOK_AHEAD, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
+import { checkEnrolment, checkHotp, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
 import { serialKey } from '@nimble-latch/core/people';
+import { admit, reserve } from '@nimble-latch/core/throttle';
 import { insert, selectOne, updateById } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -12,20 +13,18 @@ import type { Maker } from '../keyring/begin-totp.js';
 import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import { authenticatorOf } from '../keyring/described.js';
 import { codesOf, refusalFor } from '../keyring/prove-totp.js';
-import { assertOffered } from '../methods/offer.js';
+import { assertOffered, codeRulesOf } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
 import { eventColumns, tokenIdentity, type StockRow } from './rows.js';
 import { lockToken } from './store.js';
 
 /** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
-async function checkOf(deps: Deps, row: StockRow, codes: readonly string[], now: Date): Promise<EnrolmentCheck> {
+async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<EnrolmentCheck> {
   const id = text(row.id);
   const sealed = row.secret_sealed!;
   const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
-  if (row.method === 'totp') {
-    const { settings } = await deps.settings.current();
-    return checkEnrolment(secret, codes, now.getTime(), totpSettings(row), settings.totp.window);
-  }
+  const rules = await codeRulesOf(deps, work, text(row.person_id!), row.method);
+  if (row.method === 'totp') return checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), rules.window);
   const last = lastCounter(row);
   const parameters = hotpSettings(row);
   if (codes.length === 2) {
@@ -33,7 +32,7 @@ async function checkOf(deps: Deps, row: StockRow, codes: readonly string[], now:
     if (found.outcome === 'found') return { outcome: 'proved', step: found.step, drift: 0 };
     return { outcome: found.outcome === 'not-consecutive' ? 'not-consecutive' : 'wrong' };
   }
-  const check = checkHotp(secret, codes[0]!, { parameters, last, lookAhead: LOOK_AHEAD });
+  const check = checkHotp(secret, codes[0]!, { parameters, last, lookAhead: rules.lookAhead });
   return check?.outcome === 'accepted' ? { outcome: 'proved', step: check.counter, drift: 0 } : { outcome: 'wrong' };
 }
 
@@ -88,6 +87,8 @@ async function become(
   });
   await updateById(work, 'tokens', row.id, {
     state: 'in-use',
+    failures: 0,
+    pausedUntil: null,
     authenticatorId: key(id),
     lastStep: step,
     drift,
@@ -108,30 +109,57 @@ async function become(
   return id;
 }
 
-/** Proves an assigned token by what it shows, at the desk or by its holder on the phone. */
+/**
+ * Proves somebody's token by what it shows. A refusal is handed back, to be thrown after the transaction, since the try stands
+ * on the trail.
+ *
+ * @returns the id of the authenticator that the token now is
+ */
+export async function proveTokenOf(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  person: string,
+  tokenId: string,
+  codes: readonly string[],
+): Promise<string | Refusal> {
+  const row = await lockToken(work, tokenId);
+  if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
+  if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });
+  await assertOffered(deps, work, person, row.method);
+  const guard = { failures: row.failures, pausedUntil: row.paused_until?.getTime() };
+  const admitted = admit(guard, work.now.getTime());
+  if (!admitted.admitted)
+    throw admitted.why === 'needs-unlock'
+      ? new Refusal('wrong-state', { state: 'locked' })
+      : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+  const check = await checkOf(deps, work, row, codes);
+  if (check.outcome === 'proved') return await become(deps, work, maker, row, check);
+  const { failures, pausedUntil } = reserve(guard, work.now.getTime());
+  await updateById(work, 'tokens', row.id, {
+    failures,
+    pausedUntil: pausedUntil === undefined ? null : new Date(pausedUntil),
+  });
+  await work.trail(
+    entryOf(
+      maker,
+      'authenticator.proof-failed',
+      { kind: 'token', id: tokenId },
+      { person, details: { outcome: check.outcome } },
+    ),
+  );
+  return refusalFor(check);
+}
+
+/** At the desk, or by its holder on the phone. */
 export const proveToken: Handler<'tokens.prove'> = async (deps, call) => {
   const codes = codesOf(call.body.codes);
   const { id: person, tokenId } = call.params;
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
-    refusal = undefined;
-    const row = await lockToken(work, tokenId);
-    if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
-    if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });
-    await assertOffered(deps, work, person, row.method);
-    const check = await checkOf(deps, row, codes, work.now);
-    if (check.outcome === 'proved')
-      return { answer: await authenticatorOf(work, await become(deps, work, call, row, check)) };
-    await work.trail(
-      entryOf(
-        call,
-        'authenticator.proof-failed',
-        { kind: 'token', id: tokenId },
-        { person, details: { outcome: check.outcome } },
-      ),
-    );
-    refusal = refusalFor(check);
-    return { answer: null as never };
+    const proved = await proveTokenOf(deps, work, call, person, tokenId, codes);
+    refusal = typeof proved === 'string' ? undefined : proved;
+    return { answer: typeof proved === 'string' ? await authenticatorOf(work, proved) : (null as never) };
   });
   if (refusal) throw refusal;
   return reply;

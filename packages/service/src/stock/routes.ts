@@ -7,6 +7,7 @@ import type { AreaHandlers, Handler } from '../http/call.js';
 import { newId } from '../ids.js';
 import { LONGEST_SECRET, SHORTEST_SECRET } from '@nimble-latch/core/tokenfiles';
 import { assignNextToken, assignToken } from './assign.js';
+import { listCertificates, makeCertificate, retireCertificate } from './certificates.js';
 import { exportTokens } from './export.js';
 import { moveToken } from './move.js';
 import { proveToken } from './prove.js';
@@ -49,6 +50,9 @@ export const stockHandlers: AreaHandlers<
   | 'stock.show'
   | 'stock.add'
   | 'stock.move'
+  | 'stock.certificates'
+  | 'stock.makeCertificate'
+  | 'stock.retireCertificate'
   | 'stock.export'
   | 'tokens.assign'
   | 'tokens.assignNext'
@@ -59,6 +63,9 @@ export const stockHandlers: AreaHandlers<
   'stock.show': async (deps, { params }) => ({ answer: await showToken(deps, params.id) }),
   'stock.add': addToken,
   'stock.move': moveToken,
+  'stock.certificates': listCertificates,
+  'stock.makeCertificate': makeCertificate,
+  'stock.retireCertificate': retireCertificate,
   'stock.export': exportTokens,
   'tokens.assign': assignToken,
   'tokens.assignNext': assignNextToken,

@@ -26,6 +26,8 @@ export interface StockRow {
   authenticator_id: Buffer | null;
   sent_to: string | null;
   arrived: number;
+  failures: number;
+  paused_until: Date | null;
   created_at: Date;
   changed_at: Date;
 }

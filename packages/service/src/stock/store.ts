@@ -111,6 +111,10 @@ export async function showToken(db: Db, id: string): Promise<Answer<'stock.show'
   return { ...tokenOf(row), story: events.map((event) => ({ ...event, at: event.at.toISOString() })) };
 }
 
+/** Whether a batch runs out. One that is given out to the last token is no longer anything to order by. */
+const isThin = ({ tokens, inStock }: { readonly tokens: number; readonly inStock: number }): boolean =>
+  inStock > 0 && inStock <= Math.max(2, Math.floor(tokens / 10));
+
 export async function countTokens(db: Db, now: Date): Promise<Answer<'stock.counts'>> {
   const [states, batches, needs] = await Promise.all([
     select<{ state: Token['state']; n: number }>(db, 'SELECT state, COUNT(*) AS n FROM tokens GROUP BY state'),
@@ -127,19 +131,21 @@ export async function countTokens(db: Db, now: Date): Promise<Answer<'stock.coun
       needsValues(now),
     ),
   ]);
+  const boxes = batches.map((row) => ({
+    id: text(row.id),
+    name: row.name,
+    receivedAt: row.created_at.toISOString(),
+    tokens: Number(row.tokens),
+    inStock: Number(row.in_stock ?? 0),
+  }));
   return {
     states: Object.fromEntries(states.map(({ state, n }) => [state, Number(n)])),
-    batches: batches.map((row) => ({
-      id: text(row.id),
-      name: row.name,
-      receivedAt: row.created_at.toISOString(),
-      tokens: Number(row.tokens),
-      inStock: Number(row.in_stock ?? 0),
-    })),
+    batches: boxes.map((box) => ({ ...box, thin: isThin(box) })),
     needs: {
       expiring: Number(needs?.expiring ?? 0),
       'never-arrived': Number(needs?.['never-arrived'] ?? 0),
       'never-proved': Number(needs?.['never-proved'] ?? 0),
+      thin: boxes.filter(isThin).length,
     },
   };
 }

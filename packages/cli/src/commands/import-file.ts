@@ -1,0 +1,40 @@
+import { createReadStream, readFileSync } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import { Readable } from 'node:stream';
+import { say } from '@nimble-latch/api';
+import type { Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { words } from '../words.js';
+
+const w = words.import;
+
+/** The file's bytes as they come; `-` is standard input. */
+export async function bytesOf(file: string): Promise<ReadableStream<Uint8Array>> {
+  if (file === '-') return Readable.toWeb(process.stdin) as ReadableStream<Uint8Array>;
+  const found = await stat(file).catch(() => undefined);
+  if (!found?.isFile()) throw new Failure(say(w.errors.noFile, { file }), { try: w.errors.noFileTry });
+  return Readable.toWeb(createReadStream(file)) as ReadableStream<Uint8Array>;
+}
+
+/** What a file of tokens is, by its name. */
+export const formOf = (file: string) =>
+  /\.(xml|pskc|pskcxml)$/i.test(file) ? 'pskc' : /\.(uri|uris|txt)$/i.test(file) ? 'key-uris' : 'csv';
+
+/** What opens a file: asked for, so that it stands on no command line. */
+export async function fileKey(session: Session, openBy: 'passphrase' | 'key'): Promise<string> {
+  const typed = await session.ask(words.asks[openBy === 'key' ? 'fileKey' : 'filePassphrase'], { hidden: true });
+  return openBy === 'key' ? `key ${typed.trim()}` : `passphrase ${Buffer.from(typed).toString('base64url')}`;
+}
+
+/** The sender's certificate, as it travels. */
+export function signerOf(file: string): string {
+  try {
+    return readFileSync(file).toString('base64url');
+  } catch (error) {
+    const why = (error as NodeJS.ErrnoException).code ?? '';
+    throw new Failure(say(words.errors.fileUnreadable, { file, why }), {
+      where: '--signer',
+      try: words.errors.fileUnreadableTry,
+    });
+  }
+}

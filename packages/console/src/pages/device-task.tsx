@@ -1,0 +1,96 @@
+import { useState } from 'react';
+import { Button } from '../components/button.js';
+import { Checkbox, Form, TextField } from '../components/fields.js';
+import { Row } from '../components/layout.js';
+import { call, troubleOf } from './api.js';
+import { Hall } from './hall.js';
+import { say, words } from './messages/index.js';
+import { Trouble } from './prompt-form.js';
+
+const w = words.enrolling;
+
+/** What somebody does with a device of their own, other than to enrol one. */
+export type DeviceTask =
+  | { readonly what: 'token'; readonly id: string; readonly serial: string }
+  | { readonly what: 'resync' | 'pin'; readonly id: string };
+
+const TITLES = { token: w.proveTokenTitle, resync: w.resyncTitle, pin: w.pinTitle };
+const DONE = { token: w.done, resync: w.resyncDone, pin: w.pinDone };
+
+/** One thing to do with one device: prove it, have it found again, or choose its PIN. */
+export function DeviceTaskForm({
+  right,
+  task,
+  organisation,
+  onBack,
+  onDone,
+}: {
+  right: string;
+  task: DeviceTask;
+  organisation: string;
+  onBack: () => void;
+  onDone: (said: string) => void;
+}) {
+  const [typed, setTyped] = useState<readonly string[]>([]);
+  const [two, setTwo] = useState(false);
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<string>();
+  const labels =
+    task.what === 'pin' ? [w.pinField] : [words.code, ...(two || task.what === 'resync' ? [w.secondCode] : [])];
+  const codes = labels.map((_, i) => typed[i] ?? '');
+
+  async function act(): Promise<void> {
+    setBusy(true);
+    setTrouble(undefined);
+    const params = { id: task.id };
+    try {
+      if (task.what === 'pin') await call('own.setPin', { params, body: { right, pin: codes[0]! } });
+      else if (task.what === 'resync') await call('own.resync', { params, body: { right, codes } });
+      else await call('own.proveToken', { params, body: { right, codes } });
+      onDone(DONE[task.what]);
+    } catch (error) {
+      setTrouble(troubleOf(error));
+      setBusy(false);
+    }
+  }
+
+  return (
+    <Hall organisation={organisation} title={TITLES[task.what]}>
+      {task.what === 'token' && <p>{say(w.compare, { serial: task.serial })}</p>}
+      {task.what === 'resync' && <p>{w.resyncHint}</p>}
+      {task.what === 'pin' && <p>{w.pinHint}</p>}
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          void act();
+        }}
+      >
+        <Trouble text={trouble} />
+        {labels.map((label, i) => (
+          <TextField
+            key={label}
+            label={label}
+            type={task.what === 'pin' ? 'password' : 'text'}
+            value={codes[i]!}
+            onChange={(value) => setTyped(Object.assign([...typed], { [i]: value }))}
+            inputMode="numeric"
+            autoComplete={task.what === 'pin' ? 'off' : 'one-time-code'}
+            code={task.what !== 'pin'}
+            autoFocus={i === 0}
+          />
+        ))}
+        {task.what === 'token' && (
+          <Checkbox isSelected={two} onChange={setTwo}>
+            {w.pressedOften}
+          </Checkbox>
+        )}
+        <Row>
+          <Button look="main" type="submit" isDisabled={busy || codes.some((code) => code === '')}>
+            {w.finish}
+          </Button>
+          <Button onPress={onBack}>{w.back}</Button>
+        </Row>
+      </Form>
+    </Hall>
+  );
+}

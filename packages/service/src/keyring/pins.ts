@@ -1,0 +1,133 @@
+import { catalogue, say } from '@nimble-latch/api';
+import { drawPin, GIVEN_PIN, LEAST_PIN, pinWeakness, readPin } from '@nimble-latch/core/codes';
+import type { Method } from '@nimble-latch/core/vocabulary';
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { selectOne, updateById } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import { noticeTo } from '../delivery/notices.js';
+import type { Deps } from '../deps.js';
+import { notFound, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { codeRulesOf } from '../methods/offer.js';
+import type { AuthenticatorRow } from './authenticator-row.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+/** What a PIN's hash is sealed to. */
+export const pinIdentity = (id: string): string => `authenticator/${id}/pin`;
+
+type Pinned = Pick<AuthenticatorRow, 'id' | 'pin_sealed'>;
+
+/**
+ * Checks PINs, each once: a decision that runs again, since another one came first, does not hash anew. Hashing takes tens of
+ * milliseconds, so that whoever reads the database has something to do.
+ */
+export class PinChecks {
+  readonly #deps: Deps;
+  readonly #known = new Map<string, Promise<boolean>>();
+
+  constructor(deps: Deps) {
+    this.#deps = deps;
+  }
+
+  async isRight(row: Pinned, typed: string): Promise<boolean> {
+    const name = `${row.id.toString('hex')} ${row.pin_sealed!.toString('base64')} ${typed}`;
+    return await this.#once(name, async () => await isPin(this.#deps, row, typed));
+  }
+
+  /** Takes as long as a check, for somebody who has no PIN. */
+  async pretend(typed: string): Promise<void> {
+    await this.#once(`- ${typed}`, async () => await this.#deps.hasher.pretend(typed));
+  }
+
+  async #once(name: string, check: () => Promise<boolean>): Promise<boolean> {
+    const known = this.#known.get(name) ?? check();
+    this.#known.set(name, known);
+    return await known;
+  }
+}
+
+/** Whether a PIN is the one of an authenticator that has one. */
+export async function isPin(deps: Deps, row: Pinned, typed: string): Promise<boolean> {
+  const phc = await deps.keys.opening((keys) => keys.open('seed', pinIdentity(text(row.id)), row.pin_sealed!));
+  return await deps.hasher.verify(phc.toString(), typed);
+}
+
+const weak = (weakness: keyof ReturnType<typeof catalogue>['weakness'], least: number) =>
+  new Refusal('pin-weak', { why: say(catalogue('en').weakness[weakness], { least }), weakness, least });
+
+/**
+ * Judges and hashes a new PIN, outside any transaction: hashing takes time and is bounded.
+ *
+ * @param least digits at least
+ * @param before the authenticator, whose PIN before must not be kept
+ */
+export async function preparePin(deps: Deps, typed: string, least = LEAST_PIN, before?: Pinned): Promise<string> {
+  const weakness = pinWeakness(typed, least);
+  if (weakness) throw weak(`pin-${weakness}`, least);
+  const pin = readPin(typed)!;
+  if (before?.pin_sealed && (await isPin(deps, before, pin))) throw weak('pin-same', least);
+  return await deps.hasher.hash(pin);
+}
+
+/** Writes a PIN's hash, sealed besides. @param given it is to be changed at its first use */
+export async function storePin(deps: Deps, work: Work, id: string, phc: string, given: boolean): Promise<void> {
+  const pinSealed = deps.keys.current.seal('seed', pinIdentity(id), Buffer.from(phc), deps.random(12));
+  await updateById(work, 'authenticators', key(id), { pinSealed, pinGiven: given ? 1 : 0 });
+}
+
+/** Throws where an authenticator shows no codes, or is not in use. */
+export function assertTakesPin(row: AuthenticatorRow): void {
+  if (row.state !== 'active' || (row.method !== 'totp' && row.method !== 'hotp'))
+    throw new Refusal('wrong-state', { state: row.state });
+}
+
+async function rulesFor(deps: Deps, id: string) {
+  const row = await selectOne<{ person_id: Buffer; method: Method }>(
+    deps,
+    'SELECT person_id, method FROM authenticators WHERE id = :id',
+    { id: key(id) },
+  );
+  if (!row) throw notFound();
+  if (row.method !== 'totp' && row.method !== 'hotp') return undefined;
+  return await codeRulesOf(deps, deps, text(row.person_id), row.method);
+}
+
+/** Gives somebody a PIN for what they hold, to be changed when it is first used. One that is drawn here is in this one answer. */
+export const givePin: Handler<'authenticators.givePin'> = async (deps, call) => {
+  const { id } = call.params;
+  const rules = await rulesFor(deps, id);
+  const drawn =
+    call.body.pin === undefined ? drawPin(deps.random, Math.max(rules?.leastPin ?? 0, GIVEN_PIN)) : undefined;
+  const phc = await preparePin(deps, drawn ?? call.body.pin!, rules?.leastPin);
+  return await call.run(async (work) => {
+    const row = await lockAuthenticator(work, id);
+    assertTakesPin(row);
+    const person = text(row.person_id);
+    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      what: 'pin-given',
+      facts: { name, label: row.label },
+    }));
+    await storePin(deps, work, id, phc, true);
+    await work.trail(entryOf(call, 'pin.given', { kind: 'authenticator', id }, { person }));
+    await noticeTo(deps, work, person, 'pin.changed', row.label);
+    return { answer: { authenticator: describeAuthenticator(await lockAuthenticator(work, id)), pin: drawn ?? null } };
+  });
+};
+
+export const removePin: Handler<'authenticators.removePin'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const row = await lockAuthenticator(work, id);
+    if (row.pin_sealed === null) throw new Refusal('wrong-state', { state: row.state });
+    const person = text(row.person_id);
+    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      what: 'pin-removed',
+      facts: { name, label: row.label },
+    }));
+    await updateById(work, 'authenticators', key(id), { pinSealed: null, pinGiven: 0 });
+    await work.trail(entryOf(call, 'pin.removed', { kind: 'authenticator', id }, { person }));
+    await noticeTo(deps, work, person, 'pin.changed', row.label);
+    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+  });

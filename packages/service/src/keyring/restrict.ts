@@ -1,0 +1,50 @@
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { insertAll, select, updateById, write } from '../db/sql.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+/** Keeps an authenticator to some applications, or lets it be used everywhere again. */
+export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { applications } = call.body;
+    const row = await lockAuthenticator(work, id);
+    if (row.state === 'revoked' || row.state === 'expired' || row.method === 'password')
+      throw new Refusal('wrong-state', { state: row.state });
+    const person = text(row.person_id);
+    const wanted = [...new Set(applications ?? [])];
+    const named =
+      wanted.length === 0
+        ? []
+        : await select<{ id: Buffer; name: string }>(
+            work,
+            'SELECT id, name FROM applications WHERE id IN (:ids) ORDER BY name',
+            { ids: wanted.map(key) },
+          );
+    if (named.length < wanted.length) throw badField('body.applications', 'not-an-application');
+    const names = applications === null ? '*' : named.map(({ name }) => name).join(', ') || '-';
+    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      what: 'factor-restricted',
+      facts: { name, label: row.label, applications: names },
+    }));
+    await write(work, 'DELETE FROM authenticator_applications WHERE authenticator_id = :id', { id: key(id) });
+    if (wanted.length > 0)
+      await insertAll(
+        work,
+        'authenticator_applications',
+        wanted.map((application) => ({ authenticatorId: key(id), applicationId: key(application) })),
+      );
+    await updateById(work, 'authenticators', key(id), { restricted: applications === null ? 0 : 1 });
+    await work.trail(
+      entryOf(
+        call,
+        'authenticator.restricted',
+        { kind: 'authenticator', id },
+        { person, details: applications === null ? { everywhere: true } : { applications: names } },
+      ),
+    );
+    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+  });
