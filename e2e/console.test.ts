@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { chore } from '../scripts/lib/installation.mjs';
 import { administrator } from './support/administrators.js';
 import { accessible as violatesNothing, openPage } from './support/browser.js';
+import { Fob } from './support/counters.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp, Phone } from './support/installation.js';
 
 let inst: Installation;
@@ -157,6 +158,7 @@ describe('the console', () => {
       '/',
       '/stock',
       `/stock/${token.id}`,
+      '/stock/print',
       '/imports?kind=tokens',
       '/imports',
       `/imports/${imported.id}`,
@@ -237,6 +239,73 @@ describe('the console', () => {
     await page.getByText('It was found').waitFor();
     const { authenticators } = await owner.call('keyring.show', { params: { id } });
     expect(authenticators).toMatchObject([{ method: 'totp', state: 'suspended' }]);
+  });
+
+  it('shows a token that waits, gives its PIN once, keeps it to an application, and says what ends with it', async () => {
+    const owner = inst.client(base());
+    const { id } = await owner.call('people.add', { body: { displayName: 'Crane Six', loginNames: ['crane.six'] } });
+    await owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const fob = new Fob('WX-9100');
+    await fob.into(owner, id);
+    await page.goto(`${base()}/people/${id}`);
+    const dialog = page.getByRole('dialog');
+    await page.getByText('Given, and not proved yet').waitFor();
+    await page.getByRole('button', { name: 'Prove it' }).click();
+    await dialog.getByLabel('The code that it shows now').fill(fob.press());
+    await page.keyboard.press('Enter');
+    await page.getByText('next counter 1').waitFor();
+    await page.getByRole('button', { name: 'PIN', exact: true }).click();
+    await dialog.getByLabel('The PIN, 4 to 12 digits').fill('1234');
+    await page.keyboard.press('Enter');
+    await dialog.getByText('a row up or down').waitFor();
+    await dialog.getByLabel('The PIN, 4 to 12 digits').fill('');
+    await dialog.getByRole('button', { name: 'Give it' }).click();
+    await dialog.getByText('it is not shown again').waitFor();
+    const pin = /\b\d{6}\b/.exec(await dialog.innerText())![0];
+    await accessible('a PIN that is shown once');
+    await page.keyboard.press('Escape');
+    await page.getByText('PIN given, to be changed').waitFor();
+    expect(await page.content()).not.toContain(pin);
+    await page.getByRole('button', { name: 'Where', exact: true }).click();
+    await dialog.getByRole('button', { name: /everywhere/ }).click();
+    await page.getByRole('option', { name: 'at these applications only' }).click();
+    await dialog.getByText('Berth Planner').click();
+    await accessible('where something may be used');
+    await dialog.getByRole('button', { name: 'Keep this' }).click();
+    await page.getByText('only at Berth Planner').waitFor();
+    await page.getByRole('button', { name: 'Revoke', exact: true }).first().click();
+    await dialog.getByText('Crane Six will have nothing left').waitFor();
+    await dialog.getByText('Without it they get in no more at: Berth Planner').waitFor();
+    await page.keyboard.press('Escape');
+    // What goes with a token into somebody's hand.
+    await owner.call('tokens.assign', {
+      params: {
+        id,
+        tokenId: (
+          await owner.call('stock.add', { body: { serial: 'WX-9101', secret: 'GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ' } })
+        ).id,
+      },
+    });
+    await page.goto(`${base()}/stock`);
+    await page.getByRole('link', { name: 'Print' }).click();
+    await page.getByRole('heading', { name: 'Labels and slips' }).waitFor();
+    await page.goto(`${base()}/stock/print?what=slips`);
+    await page.getByRole('heading', { name: 'For Crane Six' }).waitFor();
+    await accessible('slips');
+    await page.emulateMedia({ media: 'print' });
+    expect(await page.getByRole('navigation').isVisible()).toBe(false);
+    expect(await page.getByText('Received (date, signature)').isVisible()).toBe(true);
+    await page.emulateMedia({ media: 'screen' });
+    await page.goto(`${base()}/stock`);
+    await page.getByRole('button', { name: 'Make a certificate' }).click();
+    await dialog.getByLabel('The name in it').fill('Port of Wexmoor');
+    await page.keyboard.press('Enter');
+    await dialog.getByText('BEGIN CERTIFICATE').waitFor();
+    await accessible('a certificate');
+    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: 'Retire', exact: true }).click();
+    await dialog.getByRole('button', { name: 'Retire' }).click();
+    await page.getByRole('grid', { name: 'Certificates for files' }).getByText('retired', { exact: true }).waitFor();
   });
 
   it('brings a file of people in: guessed, shown, mended, written, told', async () => {

@@ -158,6 +158,18 @@ describe('a PIN before a code', () => {
     const { fob, authenticator, id } = await holder('eve');
     const far = await begin('eve', BARE, payroll);
     expect(far.begun).toMatchObject({ state: 'enrol-first' });
+    // Whoever signs in where no PIN can be chosen is named before it is asked for, and nobody else is.
+    const { rows } = await inst.owner.call('methods.show');
+    const required = rows.map(({ group, cells }) => ({
+      group,
+      cells: { ...cells, hotp: { ...cells.hotp!, parameters: { pin: 'required' as const } } },
+    })) as Sent<'methods.review', 'body'>['rows'];
+    const review = async () => (await inst.owner.call('methods.review', { body: { rows: required } })).named;
+    expect((await review()).find((one) => one.id === id)).toBeUndefined();
+    const barely = await connectedApplication(inst.owner, 'Gate Barrier', { claims: ['password-checked'] });
+    await (await begin('eve', BARE, barely)).answer('code', fob.press());
+    expect((await review()).find((one) => one.id === id)?.applications).toEqual(['Gate Barrier']);
+    await inst.owner.call('applications.delete', { params: { id: barely.id } });
     await set({ parameters: { pin: 'required', leastPin: 6, lookAhead: 4 } });
     await expect
       .poll(async () => (await begin('eve', BARE)).answer('code', fob.press()), { timeout: 8_000, interval: 700 })
@@ -191,6 +203,10 @@ describe('an authenticator', () => {
     const keepTo = async (applications: string[] | null) =>
       await inst.owner.call('authenticators.restrict', { params: { id: authenticator }, body: { applications } });
     const other = await connectedApplication(inst.owner, 'Crane Log', { claims: ['password-checked'] });
+    const rename = async (label: string) =>
+      await inst.owner.call('authenticators.rename', { params: { id: authenticator }, body: { label } });
+    expect((await rename('Crane fob')).label).toBe('Crane fob');
+    await expect(rename('')).rejects.toMatchObject({ code: 'invalid-input' });
     expect((await keepTo([other.id])).onlyAt).toEqual([{ id: other.id, name: 'Crane Log' }]);
     expect((await begin('fay', BARE)).begun.state).toBe('enrol-first');
     expect((await (await begin('fay', BARE, other)).answer('code', fob.press())).state).toBe('let-in');

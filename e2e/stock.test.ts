@@ -369,4 +369,36 @@ describe('a token', () => {
     );
     expect(sealed!.n).toBe(0);
   });
+
+  it('counts within its days only: not proved before or after them, and expired the day after', async () => {
+    const day = (offset: number) => new Date(Date.now() + offset * 86_400_000).toISOString().slice(0, 10);
+    const lines = [
+      ['DX-001', day(2), day(9)],
+      ['DX-002', day(-9), day(-2)],
+      ['DX-003', day(-9), day(9)],
+    ].map(([serial, from, until], i) => `${serial},${secretOf(7_000 + i).toString('hex')},hotp,${from},${until}\n`);
+    await apply(await check(await receive(`Serial,Seed,Kind,Start,Expiry\n${lines.join('')}`)));
+    const person = await add('days');
+    const proved = async (serial: string, n: number) => {
+      const { id } = await token(serial);
+      await inst.owner.call('tokens.assign', { params: { id: person, tokenId: id } });
+      const codes = [hotp(secretOf(7_000 + n), 0)];
+      return await inst.owner.call('tokens.prove', { params: { id: person, tokenId: id }, body: { codes } });
+    };
+    await expect(proved('DX-001', 0)).rejects.toMatchObject({ code: 'token-days' });
+    await expect(proved('DX-002', 1)).rejects.toMatchObject({ code: 'token-days' });
+    const { id } = await proved('DX-003', 2);
+    expect((await sign('days', hotp(secretOf(7_002), 1))).state).toBe('let-in');
+    await inst.sql('UPDATE authenticators SET expires_on = UTC_DATE() - INTERVAL 1 DAY WHERE LOWER(HEX(id)) = ?', [
+      id.replaceAll('-', ''),
+    ]);
+    await expect(sign('days', hotp(secretOf(7_002), 2))).rejects.toMatchObject({ code: 'sign-in-ended' });
+    await inst.sql("UPDATE jobs SET run_at = UTC_TIMESTAMP(3) WHERE kind = 'expire-authenticators'");
+    const state = async () =>
+      (await inst.owner.call('keyring.show', { params: { id: person } })).authenticators.find((one) => one.id === id)
+        ?.state;
+    await expect.poll(state, { timeout: 20_000 }).toBe('expired');
+    const { rows } = await inst.owner.call('trail.list', { query: { person, action: 'authenticator.expired' } });
+    expect(rows).toHaveLength(1);
+  });
 });

@@ -72,6 +72,7 @@ const table = {
   'code-wrong': { status: 422, exit: EXIT.refused, retryable: false, audience: 'operator' },
   'clock-off': { status: 422, exit: EXIT.refused, retryable: false, audience: 'operator' },
   'codes-not-consecutive': { status: 422, exit: EXIT.refused, retryable: false, audience: 'operator' },
+  'token-days': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
   'pin-weak': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'password-weak': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'password-wrong': { status: 422, exit: EXIT.refused, retryable: false, audience: 'operator' },

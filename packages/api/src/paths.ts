@@ -89,6 +89,7 @@ export const PATHS = {
   'authenticators.resync': ['POST', '/authenticators/{id}/resync'],
   'authenticators.test': ['POST', '/authenticators/{id}/test'],
   'authenticators.prefer': ['PUT', '/authenticators/{id}/preferred'],
+  'authenticators.rename': ['PUT', '/authenticators/{id}/label'],
   'authenticators.restrict': ['PUT', '/authenticators/{id}/applications'],
   'authenticators.givePin': ['PUT', '/authenticators/{id}/pin'],
   'authenticators.removePin': ['DELETE', '/authenticators/{id}/pin'],

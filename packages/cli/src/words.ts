@@ -271,6 +271,7 @@ export const words = {
     carrierLost: '{carrier} is reported lost. Suspended: {list}. {left/authenticator is/authenticators are} left.',
     carrierFound: '{carrier} is in hand again; what it carries is resumed one by one.',
     unlocked: 'Wrong proofs of {label} are forgotten.',
+    renamed: 'It is called {label} now.',
     pinGiven: '{label} has a PIN now, to be changed when it is first used.',
     pinDrawn: '{label} has a PIN now, to be changed when it is first used. It is shown this once: {pin}',
     pinRemoved: '{label} has no PIN any more.',
@@ -320,6 +321,7 @@ export const words = {
     signOut: 'Ends every session of {name} at the sign-in pages and forgets all their browsers. Applications that are open go on until they end there.',
     disconnect: 'Deletes the connection {label} of {name} with {keys} keys. They stop working at once.',
     revoke: 'Revokes {label} for good and wipes its secret. {left}',
+    closes: ' They would get in no more at: {list}.',
     leftWith: 'What is left to prove with: {list}.',
     leftNothing: 'Nothing will be left to prove with beside a password.',
   },
@@ -330,7 +332,7 @@ export const words = {
     sealed: 'SEALED', label: 'LABEL', hint: 'BEGINS', until: 'UNTIL', used: 'LAST USED', method: 'METHOD', carrier: 'CARRIER', failures: 'WRONG', id: 'ID',
     host: 'HOST', since: 'SINCE', seen: 'SEEN', clock: 'CLOCK OFF', kind: 'KIND', progress: 'PROGRESS', next: 'NEXT', purpose: 'PURPOSE', key: 'KEY',
     step: 'STEP', groups: 'GROUPS', coverage: 'COVERED BY', lastSeen: 'LAST SEEN', column: 'COLUMN', parts: 'PARTS', partOf: 'PART OF', withParts: 'WITH PARTS', columns: 'COLUMNS', meaning: 'MEANING', cells: 'FIRST CELLS', line: 'LINE', verdict: 'COMES TO',
-    serial: 'SERIAL', maker: 'MAKER', holder: 'HOLDER', batch: 'BATCH', event: 'EVENT', note: 'NOTE', tokens: 'TOKENS', inStock: 'IN STOCK', sent: 'SENT TO', part: 'PART', change: 'CHANGE', fields: 'FIELDS', file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
+    fingerprint: 'FINGERPRINT', serial: 'SERIAL', maker: 'MAKER', holder: 'HOLDER', batch: 'BATCH', event: 'EVENT', note: 'NOTE', tokens: 'TOKENS', inStock: 'IN STOCK', sent: 'SENT TO', part: 'PART', change: 'CHANGE', fields: 'FIELDS', file: 'FILE', rows: 'ROWS', mapping: 'MAPPING', people: 'PEOPLE',
   },
   facts: {
     checkedElsewhere: 'checked elsewhere', mayEnrol: 'may be enrolled', noMore: 'no more of it', forNothing: 'used for nothing', byRow: 'row {row}, for {group}', wouldLockOut: 'Locks out {people/person/people} who get in today; {examined} of {of} were looked at.', signedIn: 'signed in', rememberedBy: 'remembered by the rule {rule}', whole: '(all)', andMore: 'And {count} more.', orInstead: 'Or, instead: {choices}', decidedBy: '{rule} (version {version})', otherwise: 'otherwise', noDifference: 'The draft says the same as what is in force.', locksNobodyOut: 'It locks nobody out who gets in today.', locksOut: 'It locks out {people/person who gets/people who get} in today:', examined: '({examined} of {of} people were looked at.)',
@@ -381,7 +383,7 @@ export const words = {
       discard: 'forget an import and what its file held', mappings: 'saved mappings', 'forgetMapping': 'delete a saved mapping; what its files brought stays',
     },
     keyring: {
-      show: 'everything on one person’s keyring', 'enrol-totp': 'enrol an app that shows codes', 'give-pin': 'give a PIN that is typed before each code (asked for)', 'remove-pin': 'take the PIN away', restrict: 'say at which applications alone an authenticator may be used', 'edit-carrier': 'rename a carrier (by its id, name or serial number), or note its serial number', prove: 'prove a pending authenticator by its code', suspend: 'set an authenticator aside',
+      show: 'everything on one person’s keyring', 'enrol-totp': 'enrol an app that shows codes', rename: 'call an authenticator something else', 'give-pin': 'give a PIN that is typed before each code (asked for)', 'remove-pin': 'take the PIN away', restrict: 'say at which applications alone an authenticator may be used', 'edit-carrier': 'rename a carrier (by its id, name or serial number), or note its serial number', prove: 'prove a pending authenticator by its code', suspend: 'set an authenticator aside',
       resync: 'find a device again by two consecutive codes', test: 'try a code without signing in; a right one is used up', prefer: 'have an authenticator asked for first', lost: 'report a carrier lost as a whole (by its id, name or serial number)', found: 'note that a lost carrier was found',
       resume: 'take a suspended authenticator back into use', revoke: 'end an authenticator for good', unlock: 'forget the wrong proofs counted on an authenticator',
       browsers: 'where a person is signed in, and which browsers are remembered', 'forget-browser': 'forget a remembered browser', 'sign-out': 'end every session at the sign-in pages and forget all browsers',

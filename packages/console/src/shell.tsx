@@ -125,6 +125,9 @@ const Nag = styled.div`
   max-width: ${size.page};
   display: grid;
   gap: ${space.small};
+  @media print {
+    display: none;
+  }
   ${narrow} {
     padding: ${space.base} ${space.base} 0;
   }

@@ -88,6 +88,7 @@ export const ROW_CHANGES = [
   'kind',
   'starts',
   'expires',
+  'not-honoured',
 ] as const;
 export type RowChange = (typeof ROW_CHANGES)[number];
 

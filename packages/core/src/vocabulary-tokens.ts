@@ -16,6 +16,7 @@ export const TOKEN_FILE_COLUMNS = [
   'starts',
   'expires',
   'owner',
+  'not-honoured',
   'problem',
 ] as const;
 

@@ -30,6 +30,7 @@ export const deImports = {
     drift: 'Uhr voraus, in Schritten',
     starts: 'gültig ab',
     expires: 'gültig bis',
+    'not-honoured': 'hier nicht beachtet',
     owner: 'Inhaber, als Anmeldename',
     problem: 'Problem',
   },
@@ -101,6 +102,7 @@ export const deImports = {
     kind: 'Art',
     starts: 'gültig ab',
     expires: 'gültig bis',
+    'not-honoured': 'hier nicht beachtet',
   },
   importStates: {
     staged: 'wartet auf seine Spalten',

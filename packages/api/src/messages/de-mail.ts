@@ -7,6 +7,7 @@ export const deMail: Catalogue['mail'] = {
   'authenticator.proved': 'an Ihren Schlüsselbund kam ein neues Nachweismittel: {label}.',
   'authenticator.suspended': 'ein Nachweismittel an Ihrem Schlüsselbund wurde ausgesetzt: {label}.',
   'authenticator.revoked': 'ein Nachweismittel wurde von Ihrem Schlüsselbund genommen: {label}.',
+  'authenticator.expired': 'ein Nachweismittel an Ihrem Schlüsselbund ist abgelaufen: {label}.',
   'pin.changed': 'Die PIN von {label} wurde geändert oder weggenommen.',
   'password.set': 'Ihr Passwort wurde geändert.',
   'signature.subject': 'Eine Gegenzeichnung wird erbeten',

@@ -307,6 +307,10 @@ export const de: Catalogue = {
       title: 'Die beiden Codes folgen nicht aufeinander.',
       remedy: 'Tippen Sie einen Code, warten Sie, bis er wechselt, und tippen Sie gleich den nächsten.',
     },
+    'token-days': {
+      title: 'Dieses Token gilt heute nicht: seine Tage sind {from} bis {until}.',
+      remedy: 'Nehmen Sie ein anderes; diese Tage kamen vom Hersteller mit.',
+    },
     'pin-weak': {
       title: 'Diese PIN geht nicht: {why}.',
       remedy: 'Wählen Sie andere Ziffern, keine Reihe und kein Datum von Ihnen.',

@@ -40,6 +40,7 @@ export const enImports = {
     drift: 'clock ahead, in steps',
     starts: 'good from',
     expires: 'good until',
+    'not-honoured': 'not honoured here',
     owner: 'holder, by a login name',
     problem: 'problem',
   } satisfies Record<ColumnMeaning, string>,
@@ -110,6 +111,7 @@ export const enImports = {
     kind: 'kind',
     starts: 'good from',
     expires: 'good until',
+    'not-honoured': 'not honoured here',
   } satisfies Record<RowChange, string>,
   importStates: {
     staged: 'waiting for its columns',

@@ -5,6 +5,7 @@ export const enMail = {
   'authenticator.proved': 'a new authenticator was added to your keyring: {label}.',
   'authenticator.suspended': 'an authenticator on your keyring was suspended: {label}.',
   'authenticator.revoked': 'an authenticator was taken off your keyring: {label}.',
+  'authenticator.expired': 'an authenticator on your keyring has passed its last day: {label}.',
   'pin.changed': 'the PIN of {label} was changed or taken away.',
   'password.set': 'your password was changed.',
   'signature.subject': 'A countersignature is asked for',

@@ -294,6 +294,10 @@ export const en = {
       title: 'The two codes do not follow each other.',
       remedy: 'Type one code, wait until it changes, type the very next one.',
     },
+    'token-days': {
+      title: 'This token is not good today: its days are {from} to {until}.',
+      remedy: 'Take another one; these days came with it from its maker.',
+    },
     'pin-weak': {
       title: 'This PIN will not do: {why}.',
       remedy: 'Choose other digits, that are no row and no date of yours.',

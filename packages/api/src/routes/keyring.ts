@@ -218,6 +218,15 @@ export const keyringRoutes = {
     errors: ['wrong-state'],
     trail: ['authenticator.preferred'],
   }),
+  'authenticators.rename': route('authenticators.rename', {
+    summary: 'Call an authenticator something else',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({ label: line(LIMITS.labelChars) }),
+    answer: authenticator,
+    errors: ['wrong-state'],
+    trail: ['authenticator.renamed'],
+  }),
   'authenticators.restrict': route('authenticators.restrict', {
     summary: 'Keep an authenticator to some applications, or let it be used everywhere again',
     access: operator('keyring.enrol', { authenticator: 'id' }),

@@ -102,6 +102,7 @@ export const ownRoutes = {
       'request-gone',
       'wrong-state',
       'method-not-offered',
+      'token-days',
       'code-wrong',
       'clock-off',
       'codes-not-consecutive',

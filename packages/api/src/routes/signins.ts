@@ -270,6 +270,7 @@ export const signInRoutes = {
     summary: 'What a person would meet at each application now, if they proved everything right',
     access: operator('person.read', { person: 'id' }),
     params: z.strictObject({ id }),
+    query: z.strictObject({ without: id.optional().describe('As if this authenticator were gone') }),
     answer: z.strictObject({
       rows: z.array(
         z.strictObject({

@@ -216,7 +216,15 @@ export const stockRoutes = {
     params: ofPerson,
     body: z.strictObject({ codes: z.array(typedCode).min(1).max(2) }),
     answer: authenticator,
-    errors: ['wrong-state', 'method-not-offered', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
+    errors: [
+      'wrong-state',
+      'method-not-offered',
+      'token-days',
+      'code-wrong',
+      'clock-off',
+      'codes-not-consecutive',
+      'throttled',
+    ],
     trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
   }),
 };

@@ -45,7 +45,8 @@ function keyringTable(session: Session, keyring: Keyring): string {
       {
         heading: h.carrier,
         cell: (row) => sayCarrier(carrier(row.carrierId)),
-        flexible: true,
+        // Its serial number is what it is known by.
+        wraps: true,
       },
       { heading: h.method, cell: (row) => row.method },
       { heading: h.label, cell: (row) => row.label, flexible: true },
@@ -243,6 +244,15 @@ export const keyring: Noun = (command, context) => {
       }),
     );
   command
+    .command('rename <authenticator> <name>')
+    .description(help.rename)
+    .action(
+      withSession(context, async (session, id: string, label: string) => {
+        const answer = await session.client.call('authenticators.rename', { params: { id }, body: { label } });
+        done(session, answer, say(words.done.renamed, { label: answer.label }));
+      }),
+    );
+  command
     .command('give-pin <authenticator>')
     .description(help['give-pin'])
     .option('--drawn', words.stock.options.fresh)
@@ -327,12 +337,22 @@ export const keyring: Noun = (command, context) => {
         const left = authenticators.filter(
           (one) => one.id !== id && one.state === 'active' && one.method !== 'password',
         );
+        const outcomes = async (without?: string) =>
+          (await session.client.call('people.meets', { params: { id: person.id }, query: { without } })).rows;
+        const [now, then] = await Promise.all([outcomes(), outcomes(id)]);
+        const closed = now.filter(
+          (row) =>
+            row.outcome === 'let-in' &&
+            then.find((one) => one.application.id === row.application.id)?.outcome !== 'let-in',
+        );
         const list = left.map((one) => `${one.label} (${catalogue('en').methods[one.method]})`).join(', ');
         const consequence = say(words.consequences.revoke, {
           label: target?.label ?? id,
           left: left.length > 0 ? say(words.consequences.leftWith, { list }) : words.consequences.leftNothing,
         });
-        if (!(await confirm(session, consequence, options.yes))) return;
+        const closes = closed.map(({ application }) => application.name).join(', ');
+        const told = consequence + (closes === '' ? '' : say(words.consequences.closes, { list: closes }));
+        if (!(await confirm(session, told, options.yes))) return;
         const answer = await session.client.call('authenticators.revoke', { params: { id } });
         done(session, answer, say(words.done.authenticatorState, { label: answer.label, state: answer.state }));
       }),

@@ -252,19 +252,18 @@ export const stock: Noun = (command, context) => {
       withSession(context, async (session) => {
         const answer = await session.client.call('stock.certificates');
         show(session, answer, () =>
-          table(
-            answer.rows,
-            [
-              { heading: h.label, cell: (row) => row.label, flexible: true },
-              {
-                heading: h.until,
-                cell: (row) => (row.retiredAt === null ? row.endsAt.slice(0, 10) : shared.tokenStates.retired),
-              },
-              { heading: h.key, cell: (row) => row.fingerprint.slice(0, 23) },
-              { heading: h.id, cell: (row) => row.id },
-            ],
-            session,
-          ),
+          answer.rows.length === 0
+            ? `${words.facts.empty}\n`
+            : answer.rows
+                .map((row) =>
+                  facts([
+                    [h.label, row.label],
+                    [h.until, row.retiredAt === null ? row.endsAt.slice(0, 10) : shared.tokenStates.retired],
+                    [h.fingerprint, row.fingerprint],
+                    [h.id, row.id],
+                  ]),
+                )
+                .join('\n'),
         );
       }),
     );

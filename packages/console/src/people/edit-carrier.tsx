@@ -39,3 +39,23 @@ export function EditCarrier({
     </FormDialog>
   );
 }
+
+/** What an authenticator is called. */
+export function Rename({
+  one,
+  onClose,
+}: {
+  one: Answer<'keyring.show'>['authenticators'][number];
+  onClose: () => void;
+}) {
+  const [label, setLabel] = useState(one.label);
+  const act = useAct<undefined, unknown>(
+    () => call('authenticators.rename', { params: { id: one.id }, body: { label } }),
+    onClose,
+  );
+  return (
+    <FormDialog title={say(w.renameTitle, { label: one.label })} act={act} onClose={onClose} finish={words.act.save}>
+      <TextField label={w.label} value={label} onChange={setLabel} problem={act.trouble?.fields['label']} autoFocus />
+    </FormDialog>
+  );
+}

@@ -10,7 +10,7 @@ import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { useSession } from '../session/context.js';
 import { colour, radius, space } from '../theme/tokens.js';
-import { EditCarrier } from './edit-carrier.js';
+import { EditCarrier, Rename } from './edit-carrier.js';
 import { ProveToken } from '../stock/prove-token.js';
 import { ReportLost, Resync, TryCode } from './device-dialogs.js';
 import { GivePin, Restrict } from './pin-dialogs.js';
@@ -217,7 +217,7 @@ function guardWords(one: Authenticator): string | undefined {
 }
 
 function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Person; all: readonly Authenticator[] }) {
-  const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try' | 'pin' | 'restrict'>();
+  const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try' | 'pin' | 'restrict' | 'rename'>();
   const change = useAct((verb: 'suspend' | 'resume' | 'unlock') =>
     call(`authenticators.${verb}`, { params: { id: one.id } }),
   );
@@ -245,6 +245,15 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
         <Row>
           <strong>{one.method === 'password' ? shared.methods.password : one.label}</strong>
           <State tone={TONES[one.state]}>{w.states[one.state]}</State>
+          {one.method !== 'password' && !hasEnded(one) && (
+            <Button
+              look="quiet"
+              aria-label={say(w.renameTitle, { label: one.label })}
+              onPress={() => setOpen('rename')}
+            >
+              {w.rename}
+            </Button>
+          )}
           {guard && <State tone="held">{guard}</State>}
           {one.preferred && <State tone="good">{w.preferred}</State>}
           {one.pin !== 'none' && (
@@ -289,6 +298,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           <Link to={`/stock/${one.tokenId}`}>{words.stock.ofStock}</Link>
         </Small>
       )}
+      {open === 'rename' && <Rename one={one} onClose={() => setOpen(undefined)} />}
       {open === 'pin' && <GivePin one={one} onClose={() => setOpen(undefined)} />}
       {open === 'restrict' && <Restrict one={one} onClose={() => setOpen(undefined)} />}
       {open === 'resync' && <Resync one={one} onClose={() => setOpen(undefined)} />}
@@ -313,6 +323,16 @@ function Revoke({
   const act = useAct<undefined, unknown>(() => call('authenticators.revoke', { params: { id: one.id } }), onClose);
   const left = all.filter((other) => other.id !== one.id && other.state === 'active' && other.method !== 'password');
   const name = person.displayName;
+  const [now, then] = [
+    useRead('people.meets', { params: { id: person.id } }),
+    useRead('people.meets', { params: { id: person.id }, query: { without: one.id } }),
+  ];
+  const opens = new Set(
+    (then.data?.rows ?? []).filter(({ outcome }) => outcome === 'let-in').map(({ application }) => application.id),
+  );
+  const closed = then.data
+    ? (now.data?.rows ?? []).filter(({ outcome, application }) => outcome === 'let-in' && !opens.has(application.id))
+    : [];
   const leftText =
     left.length > 0
       ? say(w.leftWith, { name, list: left.map((other) => other.label).join(', ') })
@@ -326,6 +346,11 @@ function Revoke({
       danger
     >
       <p>{say(w.revokeText, { left: leftText })}</p>
+      {closed.length > 0 && (
+        <Banner $tone="danger">
+          {say(w.closes, { list: closed.map(({ application }) => application.name).join(', ') })}
+        </Banner>
+      )}
     </FormDialog>
   );
 }

@@ -1,11 +1,11 @@
-import type { Answer } from '@nimble-latch/api';
+import { TOKEN_STATES, type Answer } from '@nimble-latch/api';
 import { useEffect, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { Select } from '../components/fields.js';
 import { Banner, Filters, Page, Small, Spread } from '../components/layout.js';
-import { say, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { troubleOf, useRead } from '../session/api.js';
 import { colour, radius, size, space, type } from '../theme/tokens.js';
 
@@ -43,7 +43,7 @@ const Slips = styled.ul`
   list-style: none;
   display: grid;
   gap: ${space.wide};
-  li {
+  > li {
     break-inside: avoid;
     display: grid;
     gap: ${space.base};
@@ -75,10 +75,11 @@ export function LabelsPage() {
   const what = query.get('what') === 'slips' ? 'slips' : 'labels';
   const counts = useRead('stock.counts');
   const batch = query.get('batch') ?? undefined;
-  const list = useRead('stock.list', { query: { batch, limit: 200 } });
+  const state = what === 'labels' ? TOKEN_STATES.find((one) => one === query.get('state')) : undefined;
+  const list = useRead('stock.list', { query: { batch, state, limit: 200 } });
   const { data: session } = useRead('session.show');
   const fitting = (list.data?.rows ?? []).filter(
-    ({ state, holder }) => what === 'labels' || (holder !== null && (state === 'assigned' || state === 'sent')),
+    (token) => what === 'labels' || (token.holder !== null && (token.state === 'assigned' || token.state === 'sent')),
   );
   const set = (name: string, value: string) => {
     const next = new URLSearchParams(query);
@@ -95,7 +96,7 @@ export function LabelsPage() {
             {w.printAct}
           </Button>
         </Spread>
-        <p>{w.printHint}</p>
+        <p>{what === 'labels' ? w.labelsHint : w.slipsHint}</p>
         <Filters>
           <Select
             label={w.print}
@@ -115,6 +116,14 @@ export function LabelsPage() {
               ...(counts.data?.batches ?? []).map(({ id, name }) => ({ id, text: name })),
             ]}
           />
+          {what === 'labels' && (
+            <Select
+              label={w.state}
+              value={state ?? ''}
+              onChange={(next) => set('state', next)}
+              options={[{ id: '', text: w.any }, ...TOKEN_STATES.map((id) => ({ id, text: shared.tokenStates[id] }))]}
+            />
+          )}
         </Filters>
         {list.error && <Banner $tone="danger">{troubleOf(list.error)?.text}</Banner>}
         {list.data?.next && <Small>{say(w.more, { count: list.data.rows.length })}</Small>}

@@ -20,7 +20,7 @@ export interface HotpCheck {
  * Which counter a code belongs to.
  *
  * Every counter of the window is computed and compared in constant time, found or not, so that timing says nothing about
- * how far a token has run ahead.
+ * how far a token has run ahead. Counters before it are looked at only for a code that is refused anyway.
  *
  * @returns the accepted counter; `far` when it is right but so far ahead that chance is to be ruled out by the next code
  *   (RFC 4226 §7.4, resynchronisation with a sequence of values); `used` when it was accepted before; undefined otherwise
@@ -31,13 +31,13 @@ export function checkHotp(
   { parameters, last, lookAhead }: HotpCheck,
 ): { outcome: 'accepted' | 'far'; counter: number } | { outcome: 'used' } | undefined {
   const given = Buffer.from(code);
+  const matches = (counter: number) => constantTimeEqual(Buffer.from(hotp(key, counter, parameters)), given);
   let found: number | undefined;
-  let used = false;
-  for (let counter = Math.max(0, last + 1 - LOOK_BACK); counter <= last + 1 + lookAhead; counter++) {
-    if (!constantTimeEqual(Buffer.from(hotp(key, counter, parameters)), given)) continue;
-    if (counter <= last) used = true;
-    else found ??= counter;
+  for (let counter = last + 1; counter <= last + 1 + lookAhead; counter++) if (matches(counter)) found ??= counter;
+  if (found === undefined) {
+    let used = false;
+    for (let counter = Math.max(0, last + 1 - LOOK_BACK); counter <= last; counter++) used = matches(counter) || used;
+    return used ? { outcome: 'used' } : undefined;
   }
-  if (found === undefined) return used ? { outcome: 'used' } : undefined;
   return { outcome: found - (last + 1) <= SURE_AHEAD ? 'accepted' : 'far', counter: found };
 }

@@ -38,6 +38,10 @@ export function foresee(
   }
   for (let prompt = promptOf(signIn); prompt; prompt = promptOf(signIn)) {
     asks.push(prompt.kind);
+    if (prompt.kind === 'new-pin' || prompt.kind === 'new-password') {
+      signIn = advance(signIn, { type: 'renewed' }, nowMs);
+      continue;
+    }
     const { methods } = prompt;
     const one = leftOf(keyring, signIn.proofs).find(
       (held) => methods.includes(held.method) && canAnswer(requirement.outcome, signIn.proofs, held, keyring),
@@ -47,7 +51,9 @@ export function foresee(
       return { state: 'refused', asks, serves, reason };
     }
     serves.push(one.id);
-    signIn = advance(signIn, { type: 'right', proof: one, keyring, ...grace }, nowMs);
+    const rules = one.method === 'totp' || one.method === 'hotp' ? requirement.codes?.[one.method] : undefined;
+    const newPin = rules?.pin === 'required' && !one.can.includes('pin');
+    signIn = advance(signIn, { type: 'right', proof: one, keyring, newPin, ...grace }, nowMs);
   }
   const state = signIn.state as Foreseen['state'];
   return { state, asks, serves, reason: state === 'let-in' ? null : signIn.operatorReason };

@@ -23,6 +23,8 @@ export interface TokenRow {
   readonly expires: string | undefined;
   /** Login name, normalised. */
   readonly owner: string | undefined;
+  /** What its policy asks for and is not kept here. */
+  readonly notHonoured: string;
 }
 
 /** What holds of a token of which a file does not say it. */
@@ -51,6 +53,7 @@ export const cellsOf = (token: FileToken): string[] => [
   token.starts ?? '',
   token.expires ?? '',
   token.owner ?? '',
+  token.notHonoured.join(', '),
   token.problem ?? '',
 ];
 
@@ -122,6 +125,7 @@ export function readTokenRow(
       starts: day('starts'),
       expires: day('expires'),
       owner: login?.ok ? login.value : undefined,
+      notHonoured: said('not-honoured').slice(0, 200),
     },
     issues,
   };
@@ -162,8 +166,19 @@ function algorithmOf(text: string): OtpAlgorithm | undefined {
   return bits === undefined ? undefined : (`SHA${bits}` as OtpAlgorithm);
 }
 
+/** Days that were read: a box has few, and reading one costs more than the rest of its row. */
+const days = new Map<string, string | undefined>();
+const MOST_DAYS = 1_000;
+
 /** A day as files write it: 2031-12-31, with a time behind it, or 31.12.2031. */
 function dayOf(text: string): string | undefined {
+  if (days.has(text)) return days.get(text);
+  const day = readDay(text);
+  if (days.size < MOST_DAYS && text.length < 40) days.set(text, day);
+  return day;
+}
+
+function readDay(text: string): string | undefined {
   const iso = /^(\d{4})-(\d{2})-(\d{2})(?:[T ].*)?$/.exec(text);
   const dotted = /^(\d{1,2})\.(\d{1,2})\.(\d{4})$/.exec(text);
   const [year, month, date] = iso ? iso.slice(1) : dotted ? [dotted[3], dotted[2], dotted[1]] : [];

@@ -180,6 +180,25 @@ describe('a key container, RFC 6030', () => {
     expect(problemOf(forUs, { kind: 'certificate', privateKeyPem: theirs })).toBe('wrong-key');
   }, 30_000);
 
+  it('encrypted with the old padding of RSA is named, since opening it would tell what it holds', () => {
+    // As RFC 6030 §6.3 shows it: no MAC, PKCS #1 v1.5.
+    const text = container(
+      `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>${pack(`<EncryptedValue>${encrypted('http://www.w3.org/2001/04/xmlenc#rsa_1_5', 'hJ+fvpoMPMO9BYpK2rdyQYGIxiATYHTHC7e/sPLKYo5/r1v+4xTYG3gJolCWuVMydJ7Ta0GaiBPHcWa8ctCVYmHKfSz5fdeV5nqbZApe6dofTqhRwZK6Yx4ufevi91cjN2vBpSxYafvN3c3+xIgk0EnTV4iVPRCR0rBwyfFrPc4=')}</EncryptedValue>`)}`,
+    );
+    const { privateKey } = generateKeyPairSync('rsa', { modulusLength: 1024 });
+    const privateKeyPem = privateKey.export({ type: 'pkcs8', format: 'pem' }) as string;
+    expect(problemOf(text)).toBe('certificate-unknown');
+    expect(problemOf(text, { kind: 'certificate', privateKeyPem })).toEqual(['mac-missing']);
+    const withMac = text.replace('</Secret>', '<ValueMAC>AAAA</ValueMAC></Secret>');
+    const method = `<MACMethod Algorithm="${SHA1}"><MACKey>${encrypted('http://www.w3.org/2001/04/xmlenc#rsa_1_5', 'AAAA')}</MACKey></MACMethod>`;
+    expect(
+      problemOf(withMac.replace('</EncryptionKey>', `</EncryptionKey>${method}`), {
+        kind: 'certificate',
+        privateKeyPem,
+      }),
+    ).toBe('encryption-unknown');
+  });
+
   it('that we write is read again, and holds no secret in the open', () => {
     let at = 0;
     const writer = new PskcWriter('herons on the breakwater', (bytes) => Buffer.alloc(bytes, ++at));

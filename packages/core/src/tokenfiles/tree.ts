@@ -39,6 +39,7 @@ export interface Watcher {
   instructed(): void;
 }
 
+const NO_ATTRIBUTES: ReadonlyMap<string, string> = new Map();
 const DEEPEST = 24;
 const MOST_ELEMENTS = 500;
 const MOST_TEXT = 32 * 1024;
@@ -103,10 +104,18 @@ export class ChildReader {
     }
     const attributes = Object.values(tag.attributes);
     if (++this.#elements > MOST_ELEMENTS || attributes.length > MOST_ATTRIBUTES) this.#refuse('too-large');
-    this.#text += attributes.reduce((sum, { value }) => sum + value.length, 0);
+    let values = NO_ATTRIBUTES;
+    if (attributes.length > 0) {
+      const named = new Map<string, string>();
+      for (const { local, value } of attributes) {
+        this.#text += value.length;
+        named.set(local, value);
+      }
+      values = named;
+    }
     const element: Element = {
-      name: `${NAMESPACES.get(tag.uri) ?? '?'}:${tag.local}`,
-      attributes: new Map(attributes.map(({ local, value }) => [local, value])),
+      name: nameOf(tag),
+      attributes: values,
       children: [],
       text: '',
       line: this.#parser.line,
@@ -130,6 +139,23 @@ export class ChildReader {
     if (this.#open.length === 1) this.#onChild(element);
     if (this.#open.length === 0) this.#ended = true;
   }
+}
+
+/** Names by namespace: a file has few, and joins each of them thousands of times. */
+const names = new Map<string, Map<string, string>>();
+const MOST_NAMES = 200;
+
+function nameOf({ uri, local }: SaxesTagNS): string {
+  const space = NAMESPACES.get(uri);
+  if (space === undefined) return `?:${local}`;
+  let known = names.get(space);
+  if (!known) names.set(space, (known = new Map()));
+  let name = known.get(local);
+  if (name === undefined) {
+    name = `${space}:${local}`;
+    if (known.size < MOST_NAMES) known.set(local, name);
+  }
+  return name;
 }
 
 /** The first child of a name; undefined where there is none. */

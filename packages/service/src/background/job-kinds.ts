@@ -8,6 +8,7 @@ import { bulkChangeJob } from '../people/bulk.js';
 import { keepSignInHours } from '../insight/sign-in-hours.js';
 import { keepCounts } from '../people/counts.js';
 import { ageSeen, fillFacets } from '../people/facets.js';
+import { expireAuthenticators } from '../keyring/expire.js';
 import { keepSigningKeys } from '../oidc/signing-keys.js';
 import type { JobKinds } from './jobs.js';
 import { rekey } from './rekey.js';
@@ -86,6 +87,7 @@ export const JOB_KINDS: JobKinds = {
   sweep: { everySeconds: 300, run: sweep },
   'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
   'keep-signing-keys': { everySeconds: 3600, run: async (deps) => await keepSigningKeys(deps) },
+  'expire-authenticators': { everySeconds: 3600, run: expireAuthenticators },
   rekey: { long: true, run: rekey },
   'check-import': { long: true, run: checkImportJob },
   'apply-import': { long: true, run: applyImportJob },

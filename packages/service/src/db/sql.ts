@@ -65,9 +65,17 @@ function compile(sql: string): Compiled {
   return compiled;
 }
 
+/** The moment that was sent last: all rows of a transaction have the same. */
+let lastTime = { of: NaN, text: '' };
+function sentTime(value: Date): string {
+  const of = value.getTime();
+  if (of !== lastTime.of) lastTime = { of, text: value.toISOString().replace('T', ' ').slice(0, -1) };
+  return lastTime.text;
+}
+
 /** A value as the driver sends it: times as text in UTC, since the driver would use the process's zone and cut whole seconds short. */
 function sent(value: SqlValue): unknown {
-  if (value instanceof Date) return value.toISOString().replace('T', ' ').slice(0, -1);
+  if (value instanceof Date) return sentTime(value);
   // The driver sends what is beyond 32 bits as a floating-point number, which no index serves.
   if (typeof value === 'number' && Math.abs(value) > 0x7fff_ffff && Number.isInteger(value)) return BigInt(value);
   return value;

@@ -176,7 +176,7 @@ class Draft {
     const rows = entries.map((entry) => {
       const number = trail.reserve();
       this.#numbers.push(number);
-      return trailColumns(trail.entry(number, this.parts.now, entry));
+      return trailColumns(trail.entry(number, this.parts.now, entry), this.parts.now);
     });
     await insertAll(db, 'trail_entries', rows);
   }

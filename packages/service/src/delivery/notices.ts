@@ -8,7 +8,12 @@ import { sendLater } from './outbox.js';
 
 /** Changes of a keyring that its person hears of. */
 export type NoticeKind =
-  'authenticator.proved' | 'authenticator.suspended' | 'authenticator.revoked' | 'password.set' | 'pin.changed';
+  | 'authenticator.proved'
+  | 'authenticator.suspended'
+  | 'authenticator.revoked'
+  | 'authenticator.expired'
+  | 'password.set'
+  | 'pin.changed';
 
 /**
  * Tells a person that their keyring changed, at the address held when the change is made. Nothing is queued where no

@@ -88,6 +88,7 @@ export async function loadStock(
       starts: undefined,
       // Of the first box some were made earlier and run out soon.
       expires: new Date(today + (box.daysLeft + (i % 7 === 0 ? 0 : 700)) * DAY).toISOString().slice(0, 10),
+      notHonoured: '',
       owner: undefined,
     }));
     await inTransaction(deps, async (work) => {
@@ -106,6 +107,9 @@ export async function loadStock(
     for (const { id, secret, method } of rows) loaded.push({ id, secret: Buffer.from(secret!), method });
   }
   const people = (await call('people.list', { query: `group=${groupId}&state=active&coverage=weak&limit=50` })).rows;
+  const { rows: applications } = await call('applications.list', { query: 'limit=50' });
+  const terminals = applications.find(({ name }) => name === 'Quay Terminals');
+  await call('stock.makeCertificate', { body: { label: 'Port of Wexmoor, token files' } });
   const holders = people.slice(0, LIVES.length + 4);
   for (const [i, { id: person }] of holders.entries()) {
     const life = LIVES[i] ?? 'in-use';
@@ -132,6 +136,9 @@ export async function loadStock(
     if (token.method === 'totp' && i % 2 === 0)
       // A clock that runs fast: seen on the keyring.
       await updateById(deps, 'authenticators', key(proved.id), { drift: 3 });
+    if (i === 1) await call('authenticators.givePin', { params: { id: proved.id }, body: { pin: '290817' } });
+    if (i === 2 && terminals)
+      await call('authenticators.restrict', { params: { id: proved.id }, body: { applications: [terminals.id] } });
     clock.at += 5 * DAY;
     if (life === 'lost' || life === 'broken' || life === 'returned') await move(life);
   }

@@ -2,7 +2,7 @@ import { LIMITS } from '@nimble-latch/api';
 import type { RowVerdict } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../background/jobs.js';
 import { brokenUniqueIndex, isUnavailable } from '../db/errors.js';
-import { select, selectOne, updateById, write, type Db } from '../db/sql.js';
+import { select, selectOne, updateById, updateOf, write, type Db, type SqlValues } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -142,7 +142,10 @@ class Flip {
       const now = block;
       const to = now.first + now.rows.length - 1;
       // Opened while this one is being written.
-      upcoming = readBlockAfter(this.#deps, this.#deps, id, to);
+      upcoming = readBlockAfter(this.#deps, this.#deps, id, to).then((next) => {
+        if (next) this.#walk.prepare?.(next);
+        return next;
+      });
       upcoming.catch(() => undefined);
       await this.#again(async (work) => {
         const outcome = await this.#lock(work, at);
@@ -150,7 +153,8 @@ class Flip {
         // A plan is made anew in each run: what failed the last one may have changed what there is.
         const planned = await this.#walk.plan(work, now, true);
         await this.#walk.write(work, await this.#due(work, planned, kept, outcome), this.#author);
-        await this.#settle(work, to, outcome);
+        // Travels with the COMMIT.
+        work.atEnd(updateOf('imports', key(id), this.#settled(to, outcome)));
       });
       at = to;
       await tell(at);
@@ -190,11 +194,15 @@ class Flip {
   }
 
   async #settle(work: Work, to: number, outcome: Outcome): Promise<void> {
-    await updateById(work, 'imports', key(this.#import.id), {
+    await updateById(work, 'imports', key(this.#import.id), this.#settled(to, outcome));
+  }
+
+  #settled(to: number, outcome: Outcome): SqlValues {
+    return {
       flipped: to,
       stepDone: Math.min(to, this.#import.rows),
       outcome: JSON.stringify(outcome),
-    });
+    };
   }
 
   async #kept(db: Db, from: number, to: number): Promise<Map<number, KeptRow>> {

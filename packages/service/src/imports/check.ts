@@ -12,6 +12,7 @@ import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { readBlocks } from './blocks.js';
 import { KINDS } from './kinds.js';
+import { OneBehind } from './one-behind.js';
 import { saveMapping } from './mappings.js';
 import { showImport } from './show.js';
 import { emptyTally, lockImport, readImport, type Import, type Rules, type Tally } from './store.js';
@@ -94,6 +95,7 @@ async function walkAll(
     counts[verdict] += 1;
     digest.update(`${number} ${verdict} ${id} ${JSON.stringify(what)}\n`);
   };
+  const keeping = new OneBehind();
   for await (const block of readBlocks(deps, one.id)) {
     const planned = await walk.plan(deps, block, false);
     for (const { number, plan } of planned) note(plan.verdict, number, plan.id, [plan.changes, plan.issues]);
@@ -104,8 +106,9 @@ async function walkAll(
       subjectId: plan.id === null ? null : key(plan.id),
       issues: plan.issues.length > 0 ? JSON.stringify(plan.issues satisfies KeptIssues) : null,
     }));
-    await keep(kept, block.first + block.rows.length - 1);
+    await keeping.start(async () => await keep(kept, block.first + block.rows.length - 1));
   }
+  await keeping.ended();
   let number = one.rows;
   for await (const missing of missingPeople(deps, one)) {
     for (const { id, holdsRole } of missing) note('missing', ++number, id, holdsRole);

@@ -133,7 +133,8 @@ class PeopleWalk implements Walk<PersonRow> {
     for (let at = 0; at < added.length; at += SLICE) {
       const { rows, entries } = this.#newRows(work.now, added.slice(at, at + SLICE), author);
       await writing;
-      writing = Promise.all([insertRows(work, rows), work.trailAll(entries)]);
+      // One after the other: what is sent behind a statement that lost a deadlock would stand outside the transaction.
+      writing = insertRows(work, rows).then(async () => await work.trailAll(entries));
       // A failure is met where it is waited for.
       writing.catch(() => undefined);
     }

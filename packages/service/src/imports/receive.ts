@@ -27,6 +27,7 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, keyOrNull, newId } from '../ids.js';
 import { BLOCK_ROWS, keepBlock, type FileRow } from './blocks.js';
+import { OneBehind } from './one-behind.js';
 import { ownCertificates } from '../stock/certificates.js';
 import { fileKeyOf, fileSignerOf, keyUriRows, pskcRows } from './key-files.js';
 import { readMapping } from './mappings.js';
@@ -202,6 +203,8 @@ async function stage(
   let described: Described | undefined;
   const pending: FileRow[] = [];
   let kept = 0;
+  // One block is being kept while the next one is read.
+  const keeping = new OneBehind();
   const form = query.kind === 'tokens' ? (query.form ?? 'csv') : 'csv';
   if (form !== 'csv')
     described = {
@@ -217,7 +220,8 @@ async function stage(
     }
     while (pending.length >= BLOCK_ROWS || (all && pending.length > 0)) {
       const rows = pending.splice(0, BLOCK_ROWS);
-      await keepBlock(deps, db, id, { first: kept + 1, rows });
+      const block = { first: kept + 1, rows };
+      await keeping.start(async () => await keepBlock(deps, db, id, block));
       kept += rows.length;
       if (kept > LIMITS.fileRows) throw notATable('file-rows-many', 'file', { most: LIMITS.fileRows });
     }
@@ -234,6 +238,7 @@ async function stage(
     if (pending.length > BLOCK_ROWS) await flush(false);
   }
   await flush(true);
+  await keeping.ended();
   if (kept === 0) throw notATable('file-header-only', 'file');
   return { ...described!, bytes, rows: kept, encoding, delimiter };
 }

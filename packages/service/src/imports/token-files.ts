@@ -12,8 +12,12 @@ import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebo
 import { eventColumns, makerKey, tokenColumns, tokenIdentity } from '../stock/rows.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
+import { OneBehind } from './one-behind.js';
 import type { Import } from './store.js';
 import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
+
+/** Rows that are made while others are being written. */
+const SLICE = 250;
 
 interface Known {
   readonly id: string;
@@ -36,6 +40,9 @@ interface Read {
   readonly holder: Holder | undefined;
 }
 
+/** A row as it stands in the file. */
+type ReadRow = ReturnType<typeof readTokenRow> & { readonly number: number; readonly line: number };
+
 /** Files with a hardware token in each row, from whatever form they came. The file is their batch. */
 export const tokenFiles: KindOfFile<Read> = { walk: (deps, one) => new TokenWalk(deps, one) };
 
@@ -48,6 +55,8 @@ class TokenWalk implements Walk<Read> {
   /** The file has no secrets: it says who is to have which token of the stock. */
   readonly #gives: boolean;
   readonly #inFile = new RowIndex();
+  readonly #prepared = new WeakMap<Block, readonly ReadRow[]>();
+  readonly #sealed = new WeakMap<TokenRow, { readonly id: string; readonly columns: SqlValues }>();
   readonly newGroups = new Set<string>();
   readonly remembers = false;
 
@@ -58,8 +67,22 @@ class TokenWalk implements Walk<Read> {
     this.#gives = !this.#columns.includes('secret');
   }
 
-  async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
-    const read = block.rows.map(({ line, cells }, i) => ({
+  prepare(block: Block): void {
+    const rows = this.#rowsOf(block);
+    this.#prepared.set(block, rows);
+    if (this.#gives) return;
+    const { id: batch } = this.#import;
+    const now = this.#deps.now();
+    // Most are new, and sealing is most of the work; what turns out otherwise is dropped.
+    for (const { row, issues } of rows) {
+      if (issues.length > 0) continue;
+      const id = newId(this.#deps);
+      this.#sealed.set(row, { id, columns: tokenColumns(this.#deps, id, row, { batch, person: null, now }) });
+    }
+  }
+
+  #rowsOf(block: Block): readonly ReadRow[] {
+    return block.rows.map(({ line, cells }, i) => ({
       number: block.first + i,
       line,
       ...readTokenRow(cells, this.#columns, {
@@ -68,6 +91,10 @@ class TokenWalk implements Walk<Read> {
         method: 'totp',
       }),
     }));
+  }
+
+  async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
+    const read = this.#prepared.get(block) ?? this.#rowsOf(block);
     const known = await this.#known(
       db,
       read.flatMap(({ row }) => row.serial ?? []),
@@ -92,7 +119,8 @@ class TokenWalk implements Walk<Read> {
         ...(there ? [] : this.#notThere(row, others(row) > 1)),
         ...(await this.#notOffered(row, there, holder)),
       ];
-      const plan = all.length > 0 ? refusedPlan(there?.id ?? null, all) : await this.#planned(row, there, holder);
+      const plan =
+        all.length > 0 ? refusedPlan(there?.id ?? null, all) : await this.#planned(row, there, holder, locked);
       planned.push({ number, line, row: { row, holder }, name: row.serial ?? null, plan });
     }
     return planned;
@@ -130,8 +158,9 @@ class TokenWalk implements Walk<Read> {
    * What is there already stays as it is: its secret must be the same, or the file means another token. One that is in the
    * stock is given to its owner.
    */
-  async #planned(row: TokenRow, there: Known | undefined, holder: Holder | undefined): Promise<Plan> {
-    if (!there) return { verdict: 'new', id: null, changes: changesOf(row), issues: [] };
+  async #planned(row: TokenRow, there: Known | undefined, holder: Holder | undefined, locked: boolean): Promise<Plan> {
+    // What changes is looked at before it is written, and not again while it is.
+    if (!there) return { verdict: 'new', id: null, changes: locked ? [] : changesOf(row), issues: [] };
     const { id, sealed } = there;
     if (!this.#gives) {
       const secret = sealed && (await this.#deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed)));
@@ -228,6 +257,7 @@ class TokenWalk implements Walk<Read> {
     await work.trailAll(entries);
   }
 
+  /** Every new one. While the server writes some, the rows of the next are made. */
   async #add(work: Work, planned: readonly Planned<Read>[], author: Author): Promise<void> {
     if (planned.length === 0) return;
     const { id: batch, fileName } = this.#import;
@@ -236,24 +266,44 @@ class TokenWalk implements Walk<Read> {
       name: fileName,
       now: work.now,
     });
+    const writing = new OneBehind();
+    for (let at = 0; at < planned.length; at += SLICE) {
+      const { tokens, events, entries } = this.#newRows(work.now, planned.slice(at, at + SLICE), author);
+      // One after the other: what is sent behind a statement that lost a deadlock would stand outside the transaction.
+      await writing.start(async () => {
+        await insertAll(work, 'tokens', tokens);
+        await insertAll(work, 'token_events', events);
+        await work.trailAll(entries);
+      });
+    }
+    await writing.ended();
+  }
+
+  #newRows(now: Date, planned: readonly Planned<Read>[], author: Author) {
+    const { id: batch, fileName } = this.#import;
     const by = author.actor.id;
     const tokens: SqlValues[] = [];
     const events: SqlValues[] = [];
-    const entries = planned.flatMap(({ row: { row, holder } }) => {
-      const id = newId(this.#deps);
+    const entries: NewEntry[] = [];
+    for (const {
+      row: { row, holder },
+    } of planned) {
+      const sealed = this.#sealed.get(row);
+      const id = sealed?.id ?? newId(this.#deps);
       const person = holder?.id ?? null;
-      tokens.push(tokenColumns(this.#deps, id, row, { batch, person, now: work.now }));
-      events.push(eventColumns(this.#deps, id, 'imported', work.now, { by, note: fileName }));
       const target = { kind: 'token', id };
-      if (person !== null) events.push(eventColumns(this.#deps, id, 'assigned', work.now, { by, person }));
-      return [
-        entryBy(author, 'token.imported', target, { details: { serial: row.serial! } }),
-        ...(person === null ? [] : [entryBy(author, 'token.assigned', target, { person })]),
-      ];
-    });
-    await insertAll(work, 'tokens', tokens);
-    await insertAll(work, 'token_events', events);
-    await work.trailAll(entries);
+      tokens.push(
+        sealed && person === null
+          ? { ...sealed.columns, createdAt: now, changedAt: now }
+          : tokenColumns(this.#deps, id, row, { batch, person, now }),
+      );
+      events.push(eventColumns(this.#deps, id, 'imported', now, { by, note: fileName }));
+      entries.push(entryBy(author, 'token.imported', target, { details: { serial: row.serial! } }));
+      if (person === null) continue;
+      events.push(eventColumns(this.#deps, id, 'assigned', now, { by, person }));
+      entries.push(entryBy(author, 'token.assigned', target, { person }));
+    }
+    return { tokens, events, entries };
   }
 }
 
@@ -269,5 +319,6 @@ function changesOf(row: TokenRow): Change[] {
     ...told('starts', row.starts),
     ...told('expires', row.expires),
     ...told('holder', row.owner),
+    ...told('not-honoured', row.notHonoured),
   ];
 }

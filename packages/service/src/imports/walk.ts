@@ -33,6 +33,8 @@ export interface Walk<Row = unknown> {
    *   are then not looked for again, since the check has refused them
    */
   plan(db: Db, block: Block, locked: boolean): Promise<Planned<Row>[]>;
+  /** Does ahead of time what of planning a block takes neither the database nor the blocks before it. */
+  prepare?(block: Block): void;
   /** What a row comes to depends on the rows before it: when going on halfway, those are planned once more first. */
   readonly remembers: boolean;
   /** Groups that planned rows name and that are not there yet. */

@@ -7,6 +7,7 @@ import { ownBeginTotp, ownProveTotp, ownSetPassword, ownShow } from './own.js';
 import { proveTotp } from './prove-totp.js';
 import { givePin, removePin } from './pins.js';
 import { prefer } from './prefer.js';
+import { rename } from './rename.js';
 import { restrict } from './restrict.js';
 import { resync, testCode } from './resync.js';
 import { readKeyring } from './store.js';
@@ -23,6 +24,7 @@ export const keyringHandlers: AreaHandlers<
   | 'authenticators.resync'
   | 'authenticators.test'
   | 'authenticators.prefer'
+  | 'authenticators.rename'
   | 'authenticators.restrict'
   | 'authenticators.givePin'
   | 'authenticators.removePin'
@@ -45,6 +47,7 @@ export const keyringHandlers: AreaHandlers<
   'authenticators.resync': resync,
   'authenticators.test': testCode,
   'authenticators.prefer': prefer,
+  'authenticators.rename': rename,
   'authenticators.restrict': restrict,
   'authenticators.givePin': givePin,
   'authenticators.removePin': removePin,

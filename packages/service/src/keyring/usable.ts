@@ -3,6 +3,10 @@ import type { Method } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
 import { key, text, textOfHex, textOrNull } from '../ids.js';
 
+/** Whether an authenticator is in use, and not past its last day. */
+export const countsNow = (alias: string): string =>
+  `${alias}.state = 'active' AND (${alias}.expires_on IS NULL OR ${alias}.expires_on >= UTC_DATE())`;
+
 /** The applications that a restricted authenticator is kept to, as one text; empty where all of them were deleted. */
 export function onlyAtOf(alias: string): string {
   return `COALESCE((SELECT GROUP_CONCAT(LOWER(HEX(x.application_id)) SEPARATOR '+') FROM authenticator_applications x WHERE x.authenticator_id = ${alias}.id), '')`;
@@ -14,7 +18,7 @@ export function onlyAtOf(alias: string): string {
  */
 export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware,
     a.pin_sealed IS NOT NULL, IF(a.restricted = 0, '-', ${onlyAtOf('a')})) ORDER BY a.id SEPARATOR ',')
-  FROM authenticators a WHERE a.person_id = p.id AND a.state = 'active')`;
+  FROM authenticators a WHERE a.person_id = p.id AND ${countsNow('a')})`;
 
 /** Reads {@link KEYRING_OF_P}. */
 export function keyringOf(column: string | null): Usable[] {

@@ -7,12 +7,12 @@ import { key, text } from '../ids.js';
 import type { ShownFinding } from './shown.js';
 
 /** What our own pages show, to whoever an application sends there. */
-export const PAGES_CARRY: readonly PromptKind[] = ['password', 'code', 'next-code', 'new-password'];
+export const PAGES_CARRY: readonly PromptKind[] = ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin'];
 /** Sign-ins of an application that are looked at to learn what it shows. */
 const LOOKED_AT = 20;
 const MOST_TOLD = 10;
 
-interface ApplicationRow {
+export interface ApplicationRow {
   id: Buffer;
   name: string;
   built_in: number;
@@ -20,7 +20,7 @@ interface ApplicationRow {
 }
 
 /** What an application can show; undefined where nobody knows, since it says so itself with each sign-in and had none yet. */
-async function carriedBy(
+export async function carriedBy(
   db: Db,
   { id, built_in, kinds }: ApplicationRow,
 ): Promise<ReadonlySet<PromptKind> | undefined> {

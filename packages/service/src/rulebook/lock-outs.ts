@@ -5,6 +5,7 @@ import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/sig
 import type { Method, PromptKind } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { CONSOLE_APPLICATION, text } from '../ids.js';
+import { carriedBy, type ApplicationRow } from './carried.js';
 import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
 import type { RunningMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
@@ -59,15 +60,24 @@ class Prospect {
     this.#methods = methods;
   }
 
-  meets(facts: Facts, keyring: readonly Usable[], vouched: boolean): Foreseen {
+  /** @param renews whether the place can ask for a PIN of the person's own */
+  meets(facts: Facts, keyring: readonly Usable[], vouched: boolean, renews: boolean): Foreseen {
     const requirement = requirementOf(this.#rulebook, decide(this.#rulebook.compiled, facts), facts, this.#methods);
     const carriers = [...new Set(keyring.map((one) => one.carrier))];
     const holds = keyring.map((one) => `${one.method}(${one.can.join()})${carriers.indexOf(one.carrier)}`).join();
     const barred = requirement.outcome.barred?.join() ?? '';
-    const question = `${requirement.rule?.index ?? -1} ${vouched} ${holds} ${barred}`;
+    const pins = `${requirement.codes?.totp?.pin} ${requirement.codes?.hotp?.pin} ${renews}`;
+    const question = `${requirement.rule?.index ?? -1} ${vouched} ${holds} ${barred} ${pins}`;
     let answer = this.#answers.get(question);
     if (!answer) {
-      answer = foresee(requirement, keyring, CARRIES, vouched, facts.at, endOfGrace(requirement));
+      answer = foresee(
+        requirement,
+        keyring,
+        renews ? [...CARRIES, 'new-pin'] : CARRIES,
+        vouched,
+        facts.at,
+        endOfGrace(requirement),
+      );
       this.#answers.set(question, answer);
     }
     return answer;
@@ -106,15 +116,18 @@ export async function lockOutsOf(
   now: Date,
 ): Promise<LockOuts> {
   const [applications, from, count] = await Promise.all([
-    select<{ id: Buffer; name: string; vouches: number }>(
+    select<ApplicationRow & { vouches: number }>(
       db,
-      `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
+      `SELECT a.id, a.name, a.built_in, (SELECT GROUP_CONCAT(DISTINCT c.kind) FROM connections c WHERE c.application_id = a.id) AS kinds, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
        FROM applications a ORDER BY a.name`,
     ),
     places(db, [running.running, draft.running]),
     selectOne<{ n: number }>(db, "SELECT COUNT(*) AS n FROM persons WHERE state = 'active'"),
   ]);
   const [before, after] = [new Prospect(running), new Prospect(draft)];
+  // Where nobody has signed in yet, nobody knows what is shown there, and nobody can be locked out of it.
+  const asking = new Map<string, boolean>();
+  for (const one of applications) asking.set(text(one.id), (await carriedBy(db, one))?.has('new-pin') ?? true);
   const at = now.getTime();
   const inside = new InsideView();
   let people = 0;
@@ -139,12 +152,15 @@ export async function lockOutsOf(
         // Nobody needs to enrol or to reset something to do their work.
         if (purposeAt(id) !== 'sign-in') continue;
         const keyring = keyringAt(everything, id);
+        const renews = asking.get(id)!;
         const vouched = Number(application.vouches) === 1 && !hasPassword;
-        const then = from.map((place) => after.meets(factsAt(person, id, place, at), keyring, vouched));
+        const then = from.map((place) => after.meets(factsAt(person, id, place, at), keyring, vouched, renews));
         const gets = then.some(({ state }) => state === 'let-in');
         const got =
           gets ||
-          from.some((place) => before.meets(factsAt(person, id, place, at), keyring, vouched).state === 'let-in');
+          from.some(
+            (place) => before.meets(factsAt(person, id, place, at), keyring, vouched, renews).state === 'let-in',
+          );
         if (got && !gets) lost.push(application.name);
         inside.note(row, application, then[0]!, keyring);
       }

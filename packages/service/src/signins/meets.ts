@@ -14,10 +14,10 @@ import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFa
 type Row = Answer<'people.meets'>['rows'][number];
 
 /** What applications show where nothing else is known of them. */
-export const CARRIED: readonly PromptKind[] = ['password', 'code'];
+export const CARRIED: readonly PromptKind[] = ['password', 'code', 'new-pin'];
 
 /** What a person would meet at each application now, from no known address, if they proved everything right. */
-export const meets: Handler<'people.meets'> = async (deps, { params }) => {
+export const meets: Handler<'people.meets'> = async (deps, { params, query }) => {
   const id = key(params.id);
   const person = await selectOne<PersonFactsRow & { state: PersonState }>(
     deps,
@@ -26,7 +26,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
   );
   if (!person) throw notFound();
   const facts = personFactsOf(params.id, person);
-  const [running, methods, applications, held, keyring] = await Promise.all([
+  const [running, methods, applications, held, everything] = await Promise.all([
     deps.rulebook.current(),
     deps.methods.current(),
     select<{ id: Buffer; name: string; vouches: number }>(
@@ -42,6 +42,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params }) => {
     ),
     currentKeyring(deps, params.id),
   ]);
+  const keyring = everything.filter(({ id: one }) => one !== query.without);
   const hasPassword = keyring.some(({ method }) => method === 'password');
   const at = deps.now().getTime();
   const rows: Row[] = [];

@@ -23,7 +23,7 @@ import {
   type AuthenticatorRow,
   type GuardColumns,
 } from '../keyring/authenticator-row.js';
-import { currentKeyring, usableOf } from '../keyring/usable.js';
+import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
 import type { PinChecks } from '../keyring/pins.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
@@ -73,7 +73,7 @@ const CODE_COLUMNS = [
 
 const CODES = CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ');
 /** An authenticator `a` that may answer a prompt for a code of the sign-in `s`. */
-const MAY_ANSWER = `a.state = 'active' AND a.method IN ('totp', 'hotp') AND (a.restricted = 0 OR EXISTS (
+const MAY_ANSWER = `${countsNow('a')} AND a.method IN ('totp', 'hotp') AND (a.restricted = 0 OR EXISTS (
     SELECT 1 FROM authenticator_applications x WHERE x.authenticator_id = a.id AND x.application_id = s.application_id))`;
 
 /** Locks the sign-in and its authenticators, and nothing of the person: only looked up beside them. */

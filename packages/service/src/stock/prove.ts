@@ -82,6 +82,7 @@ async function become(
     lastStep: step,
     drift,
     hardware: 1,
+    expiresOn: row.expires_on,
     createdAt: work.now,
     activatedAt: work.now,
   });
@@ -127,6 +128,11 @@ export async function proveTokenOf(
   if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
   if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });
   await assertOffered(deps, work, person, row.method);
+  const today = work.now.toISOString().slice(0, 10);
+  if ((row.starts_on ?? today) > today)
+    throw new Refusal('token-days', { from: row.starts_on!, until: row.expires_on ?? '-' });
+  if ((row.expires_on ?? today) < today)
+    throw new Refusal('token-days', { from: row.starts_on ?? '-', until: row.expires_on! });
   const guard = { failures: row.failures, pausedUntil: row.paused_until?.getTime() };
   const admitted = admit(guard, work.now.getTime());
   if (!admitted.admitted)

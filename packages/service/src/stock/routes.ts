@@ -30,6 +30,7 @@ const addToken: Handler<'stock.add'> = async (deps, call) => {
       starts: undefined,
       expires: expiresOn ?? undefined,
       owner: undefined,
+      notHonoured: '',
     };
     try {
       await insert(work, 'tokens', tokenColumns(deps, id, row, { batch: null, person: null, now: work.now }));

@@ -14,6 +14,8 @@ export type NewEntry = Omit<TrailEntry, 'v' | 'writer' | 'number' | 'at'>;
 export class TrailWriter {
   readonly id: string;
   #next = 1;
+  /** All entries of a transaction have one time. */
+  #lastTime = { of: NaN, text: '' };
   readonly #open = new Set<number>();
 
   constructor(now: Date) {
@@ -40,7 +42,9 @@ export class TrailWriter {
   }
 
   entry(number: number, at: Date, entry: NewEntry): TrailEntry {
-    return { v: 1, writer: this.id, number, at: at.toISOString(), ...entry };
+    const time = at.getTime();
+    if (time !== this.#lastTime.of) this.#lastTime = { of: time, text: at.toISOString() };
+    return { v: 1, writer: this.id, number, at: this.#lastTime.text, ...entry };
   }
 }
 
@@ -59,12 +63,12 @@ export interface TrailRow {
   details: string;
 }
 
-/** Columns of an entry, in the order of {@link TRAIL_COLUMNS}. */
-export function trailColumns(entry: TrailEntry): SqlValues {
+/** Columns of an entry. @param at its time, where that is at hand */
+export function trailColumns(entry: TrailEntry, at: Date = new Date(entry.at)): SqlValues {
   return {
     writer: key(entry.writer),
     number: entry.number,
-    at: new Date(entry.at),
+    at,
     actorKind: entry.actor.kind,
     actorId: keyOrNull(entry.actor.id),
     action: entry.action,

@@ -6,9 +6,10 @@ const TABLE = 'ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci'
 export const pins: readonly Migration[] = [
   {
     name: '0076-authenticators-pin',
-    // `last_used_in` is the application at which it last proved something, which may be gone by now. `restricted` stays where the last of its applications is deleted: then it may be used nowhere, not everywhere.
+    // `expires_on` is its last day, where it has one. `last_used_in` is the application at which it last proved something, which may be gone by now. `restricted` stays where the last of its applications is deleted: then it may be used nowhere, not everywhere.
     sql: `ALTER TABLE authenticators ADD COLUMN IF NOT EXISTS pin_sealed VARBINARY(400) NULL,
-      ADD COLUMN IF NOT EXISTS pin_given TINYINT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS restricted TINYINT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS last_used_in BINARY(16) NULL`,
+      ADD COLUMN IF NOT EXISTS pin_given TINYINT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS restricted TINYINT NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS last_used_in BINARY(16) NULL,
+      ADD COLUMN IF NOT EXISTS expires_on DATE NULL, ADD KEY IF NOT EXISTS authenticators_expires (expires_on)`,
   },
   {
     name: '0077-authenticator-applications',

@@ -1,0 +1,39 @@
+import { select, updateById } from '../db/sql.js';
+import { inTransaction } from '../db/unit-of-work.js';
+import { noticeTo } from '../delivery/notices.js';
+import type { Deps } from '../deps.js';
+import { text } from '../ids.js';
+import { refreshKeyring } from '../people/facets.js';
+import { lockAuthenticator } from './store.js';
+
+const AT_ONCE = 200;
+
+/**
+ * What has passed its last day is marked so, with its holder told. It has not counted since midnight (UTC) anyway: the queries
+ * of sign-ins ask for the day.
+ */
+export async function expireAuthenticators(deps: Deps): Promise<string> {
+  const due = await select<{ id: Buffer }>(
+    deps,
+    `SELECT id FROM authenticators WHERE expires_on < UTC_DATE() AND state IN ('active', 'suspended') ORDER BY id LIMIT ${AT_ONCE}`,
+  );
+  for (const { id } of due)
+    await inTransaction(deps, async (work) => {
+      const row = await lockAuthenticator(work, text(id));
+      if (row.state !== 'active' && row.state !== 'suspended') return;
+      const person = text(row.person_id);
+      await updateById(work, 'authenticators', id, { state: 'expired', endedAt: work.now, secretSealed: null });
+      await refreshKeyring(work, person);
+      await work.trail({
+        actor: { kind: 'service', id: null },
+        action: 'authenticator.expired',
+        target: { kind: 'authenticator', id: text(id) },
+        person,
+        origin: null,
+        reason: null,
+        details: { method: row.method },
+      });
+      await noticeTo(deps, work, person, 'authenticator.expired', row.label);
+    });
+  return `${due.length} expired`;
+}

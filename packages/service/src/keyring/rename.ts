@@ -1,0 +1,22 @@
+import { updateById } from '../db/sql.js';
+import { Refusal } from '../errors.js';
+import { entryOf } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, text } from '../ids.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+/** What has ended keeps the name by which its story calls it. */
+export const rename: Handler<'authenticators.rename'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { label } = call.body;
+    const row = await lockAuthenticator(work, id);
+    if (row.state === 'revoked' || row.state === 'expired' || row.method === 'password')
+      throw new Refusal('wrong-state', { state: row.state });
+    if (label !== row.label) {
+      await updateById(work, 'authenticators', key(id), { label });
+      const person = text(row.person_id);
+      await work.trail(entryOf(call, 'authenticator.renamed', { kind: 'authenticator', id }, { person }));
+    }
+    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+  });
