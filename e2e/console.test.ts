@@ -292,6 +292,9 @@ describe('the console', () => {
     await page.goto(`${base()}/stock/print?what=slips`);
     await page.getByRole('heading', { name: 'For Crane Six' }).waitFor();
     await accessible('slips');
+    await page.setViewportSize({ width: 360, height: 800 });
+    expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
+    await page.setViewportSize({ width: 1280, height: 800 });
     await page.emulateMedia({ media: 'print' });
     expect(await page.getByRole('navigation').isVisible()).toBe(false);
     expect(await page.getByText('Received (date, signature)').isVisible()).toBe(true);

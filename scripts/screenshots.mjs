@@ -181,7 +181,7 @@ await terminal('cli-person', ['nlatch person list --limit 12', 'nlatch person sh
 await terminal('cli-rulebook', ['nlatch rulebook versions', 'nlatch explain yara.duarte --at Payroll']);
 await terminal('cli-stock', [
   'nlatch stock counts',
-  'nlatch stock list --needs expiring',
+  'nlatch stock list --needs never-arrived',
   'nlatch stock show GW-2-4101',
 ]);
 process.stdout.write(`Made the pictures in ${out}\n`);

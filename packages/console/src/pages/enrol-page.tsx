@@ -21,6 +21,10 @@ const List = styled.ul`
   list-style: none;
   display: grid;
   gap: ${space.snug};
+  li {
+    display: grid;
+    gap: ${space.small};
+  }
 `;
 
 /** Somebody enrols an authenticator themselves: prove, choose, do it, prove it, done. */
@@ -99,8 +103,10 @@ function Enrol({ right }: { right: string }) {
       <List>
         {shown.held.map((one) => (
           <li key={one.id}>
-            {shared.methods[one.method]}
-            {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
+            <span>
+              {shared.methods[one.method]}
+              {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
+            </span>
             {(one.method === 'totp' || one.method === 'hotp') && (
               <Row>
                 <Button look="quiet" onPress={() => setDoing({ what: 'resync', id: one.id })}>
@@ -139,7 +145,7 @@ function Enrol({ right }: { right: string }) {
           }}
         >
           <TextField label={w.carrier} description={w.carrierHint} value={carrier} onChange={setCarrier} />
-          <Button look={done ? 'plain' : 'main'} type="submit">
+          <Button look={done || shown.tokens.length > 0 ? 'plain' : 'main'} type="submit">
             {done ? w.another : w.start}
           </Button>
         </Form>

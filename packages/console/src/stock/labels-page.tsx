@@ -65,7 +65,8 @@ const Picture = styled.img`
 `;
 const Line = styled.span`
   border-bottom: 1px solid ${colour.ink};
-  min-width: ${size.field};
+  width: ${size.field};
+  max-width: 100%;
   display: inline-block;
 `;
 
