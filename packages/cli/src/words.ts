@@ -149,7 +149,7 @@ export const words = {
     newGroups: 'Groups that will be added: {names}',
     moreOfThem: '… and {count} more: nlatch import rows {id} --verdict {verdict}',
     willPeople: 'This adds {added/person/people} and changes {changed}.',
-    willTokens: 'This adds {added/token/tokens} to the stock.',
+    willTokens: 'This adds {added/token/tokens} to the stock and gives {changed/token/tokens} of it to people.',
     willGroups: 'This adds {added/group/groups} and changes {changed}.',
     willDeactivate: 'It deactivates {missing/person/people} who are missing in the file.',
     leavesMissing: '{missing/person is/people are} missing in the file and stay as they are.',

@@ -282,7 +282,7 @@ export const stock: Noun = (command, context) => {
         const where =
           options.out === undefined
             ? `\n${made.certificate.trimEnd()}`
-            : ` ${say(s.certificateFile, { file: options.out })}`;
+            : `\n${say(s.certificateFile, { file: options.out })}`;
         done(session, made, text + where);
       }),
     );

@@ -139,7 +139,7 @@ function Write({ one, onClose }: { one: Import; onClose: () => void }) {
       danger={stops}
     >
       <p>
-        {say(one.kind === 'people' ? w.writePeople : w.writeGroups, {
+        {say({ people: w.writePeople, groups: w.writeGroups, tokens: w.writeTokens }[one.kind], {
           new: number(counts.new),
           changed: number(counts.changed),
         })}

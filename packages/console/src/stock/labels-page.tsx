@@ -15,6 +15,7 @@ type Token = Answer<'stock.list'>['rows'][number];
 /** What stands around the sheet is not printed. */
 const Around = styled.div`
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: ${space.wide};
   @media print {
     display: none;
@@ -42,11 +43,14 @@ const Labels = styled.ul`
 const Slips = styled.ul`
   list-style: none;
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: ${space.wide};
   > li {
     break-inside: avoid;
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: ${space.base};
+    overflow-wrap: anywhere;
     border: 1px solid ${colour.lineStrong};
     border-radius: ${radius.panel};
     padding: ${space.wide};
