@@ -104,6 +104,54 @@ describe('a key container, RFC 6030', () => {
     expect(tokens[1]).toMatchObject({ method: 'totp', period: 30, counter: 0, t0: 0 });
   });
 
+  it('comes as the figures of the standard show it, and what they hold beside codes is named', () => {
+    const issuer = '<Issuer>Issuer-A</Issuer>';
+    // Figure 2: the least; a key is known by its own id where it is on no device.
+    const least = container(
+      `<KeyPackage><Key Id="12345678" Algorithm="${HOTP}">${issuer}<Data><Secret><PlainValue>MTIzNA==</PlainValue></Secret></Data></Key></KeyPackage>`,
+    );
+    expect(read(least)[0]).toMatchObject({ serial: '12345678', secret: Buffer.from('1234'), problem: undefined });
+    // Figure 3: supplementary information, with the user of the device and the one of the key.
+    const user = '<UserId>UID=jsmith,DC=example-bank,DC=net</UserId>';
+    const counter = '<Counter><PlainValue>0</PlainValue></Counter>';
+    const full = container(
+      pack(PLAIN, { data: counter })
+        .replace('</DeviceInfo>', '<UserId>DC=example-bank,DC=net</UserId></DeviceInfo>')
+        .replace('</Key>', `${user}</Key>`),
+    );
+    expect(read(full)[0]).toMatchObject({
+      serial: '987654321',
+      digits: 8,
+      counter: 0,
+      owner: 'UID=jsmith,DC=example-bank,DC=net',
+    });
+    // Figure 4: no key, but what one would be derived from by a master key that is elsewhere.
+    const derived = container(
+      `<KeyPackage><DeviceInfo><SerialNo>987654321</SerialNo></DeviceInfo><Key Id="12345678" Algorithm="${HOTP}">${issuer}<AlgorithmParameters><ResponseFormat Length="8" Encoding="DECIMAL"/></AlgorithmParameters><KeyProfileId>keyProfile1</KeyProfileId><KeyReference>MasterKeyLabel</KeyReference><Data>${counter}</Data></Key></KeyPackage>`,
+    );
+    expect(problemOf(derived)).toEqual(['missing']);
+    // Figure 5: a key guarded by a PIN, and the PIN as a key of its own.
+    const policy =
+      '<PINPolicy MinLength="4" MaxLength="4" PINKeyId="123456781" PINEncoding="DECIMAL" PINUsageMode="Local"/><KeyUsage>OTP</KeyUsage>';
+    const pin = pack('<PlainValue>MTIzNA==</PlainValue>', {
+      algorithm: HOTP.replace('hotp', 'pin'),
+      format: '<ResponseFormat Length="4" Encoding="DECIMAL"/>',
+    });
+    const guarded = read(container(pack(PLAIN, { policy }) + pin));
+    expect(guarded.map(({ problem, notHonoured }) => [problem, notHonoured])).toEqual([
+      [undefined, ['PINPolicy']],
+      ['kind-unknown', []],
+    ]);
+    // Figure 10: many at once, each with its days.
+    const days =
+      '<StartDate>2006-05-01T00:00:00Z</StartDate><ExpiryDate>2006-05-31T00:00:00Z</ExpiryDate><KeyUsage>OTP</KeyUsage>';
+    const many = ['654321', '123456'].map((serial) => pack(PLAIN, { serial, policy: days })).join('');
+    expect(read(container(many)).map(({ serial, starts, expires }) => [serial, starts, expires])).toEqual([
+      ['654321', '2006-05-01', '2006-05-31'],
+      ['123456', '2006-05-01', '2006-05-31'],
+    ]);
+  });
+
   it('is opened by the key that both sides know (figure 6), or a passphrase (figure 7), and by no other', () => {
     expect(read(FIGURE_6, SHARED)[0]).toMatchObject({ secret: Buffer.from(SECRET), counter: 0, problem: undefined });
     expect(read(FIGURE_7, PASSPHRASE)[0]).toMatchObject({ secret: Buffer.from(SECRET), problem: undefined });
