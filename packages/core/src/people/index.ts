@@ -37,10 +37,7 @@ export function nameTerms(key: string): string[] {
  * `WX00421` are one.
  */
 export const serialKey = (serial: string): string =>
-  serial
-    .normalize('NFKC')
-    .toUpperCase()
-    .replace(/[^A-Z0-9]/g, '');
+  (/^[ -~]*$/.test(serial) ? serial : serial.normalize('NFKC')).toUpperCase().replace(/[^A-Z0-9]/g, '');
 
 /** Methods that resist phishing: bound to the place where they are used (NIST SP 800-63B-4, section 3.2.5). */
 const RESISTANT: ReadonlySet<Method> = new Set(['webauthn', 'certificate']);

@@ -46,11 +46,15 @@ export const REFERENCE_MAX = 190;
 const LOGIN_NAMES_MOST = 20;
 const GROUPS_MOST = 100;
 
+/** Cells that are as they were meant: plain characters, no space around them, no apostrophe first. Nearly all are. */
+const PLAIN_CELL = /^[!-&(-~](?:[ -~]*[!-~])?$/;
+
 /**
  * A cell as it was meant: composed (NFC), trimmed, and without the apostrophe that guards a cell against being taken for
  * a formula, since lists that this service gives out carry it.
  */
 export function readCell(cell: string): string {
+  if (cell === '' || PLAIN_CELL.test(cell)) return cell;
   return cell
     .replace(/^'(?=[=+\-@\t\r])/, '')
     .normalize('NFC')

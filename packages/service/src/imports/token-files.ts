@@ -41,7 +41,12 @@ interface Read {
 }
 
 /** A row as it stands in the file. */
-type ReadRow = ReturnType<typeof readTokenRow> & { readonly number: number; readonly line: number };
+type ReadRow = ReturnType<typeof readTokenRow> & {
+  readonly number: number;
+  readonly line: number;
+  /** What it is told from others by. */
+  readonly name: string;
+};
 
 /** Files with a hardware token in each row, from whatever form they came. The file is their batch. */
 export const tokenFiles: KindOfFile<Read> = { walk: (deps, one) => new TokenWalk(deps, one) };
@@ -82,15 +87,11 @@ class TokenWalk implements Walk<Read> {
   }
 
   #rowsOf(block: Block): readonly ReadRow[] {
-    return block.rows.map(({ line, cells }, i) => ({
-      number: block.first + i,
-      line,
-      ...readTokenRow(cells, this.#columns, {
-        secrets: this.#import.rules.secrets,
-        owners: this.#import.rules.owners,
-        method: 'totp',
-      }),
-    }));
+    const rules = { secrets: this.#import.rules.secrets, owners: this.#import.rules.owners, method: 'totp' } as const;
+    return block.rows.map(({ line, cells }, i) => {
+      const read = readTokenRow(cells, this.#columns, rules);
+      return { ...read, number: block.first + i, line, name: nameOf(read.row) };
+    });
   }
 
   async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
@@ -105,19 +106,23 @@ class TokenWalk implements Walk<Read> {
       read.flatMap(({ row }) => row.owner ?? []),
     );
     // A list without makers means the one token of that number; a file of secrets means that of no maker.
-    const numbered = this.#gives ? [...known.entries()] : [];
-    const those = (row: TokenRow) => numbered.filter(([name]) => name.startsWith(`${serialKey(row.serial ?? '')} `));
-    const others = (row: TokenRow) => those(row).length;
-    const only = (row: TokenRow) => (others(row) === 1 ? those(row)[0]![1] : undefined);
+    const numbered = new Map<string, Known[]>();
+    if (this.#gives)
+      for (const [named, one] of known) {
+        const serial = named.slice(0, named.indexOf(' '));
+        numbered.set(serial, [...(numbered.get(serial) ?? []), one]);
+      }
+    const byMaker = this.#columns.includes('maker');
     const planned: Planned<Read>[] = [];
-    for (const { number, line, row, issues } of read) {
+    for (const { number, line, row, issues, name } of read) {
       const holder = row.owner === undefined ? undefined : holders.get(row.owner);
-      const there = this.#columns.includes('maker') ? known.get(nameOf(row)) : (known.get(nameOf(row)) ?? only(row));
+      const same = numbered.get(name.slice(0, name.indexOf(' '))) ?? [];
+      const there = known.get(name) ?? (!byMaker && same.length === 1 ? same[0] : undefined);
       const all = [
         ...issues,
-        ...this.#wrong(row, holder, locked ? undefined : line),
-        ...(there ? [] : this.#notThere(row, others(row) > 1)),
-        ...(await this.#notOffered(row, there, holder)),
+        ...this.#wrong(row, name, holder, locked ? undefined : line),
+        ...(there ? [] : this.#notThere(row, same.length > 1)),
+        ...(holder ? await this.#notOffered(row, there, holder) : []),
       ];
       const plan =
         all.length > 0 ? refusedPlan(there?.id ?? null, all) : await this.#planned(row, there, holder, locked);
@@ -127,10 +132,10 @@ class TokenWalk implements Walk<Read> {
   }
 
   /** What only the stock and the people tell. */
-  #wrong(row: TokenRow, holder: Read['holder'], line: number | undefined): Plan['issues'] {
+  #wrong(row: TokenRow, name: string, holder: Read['holder'], line: number | undefined): Plan['issues'] {
     const at = (meaning: 'serial' | 'owner') => this.#columns.indexOf(meaning);
     if (row.serial !== undefined && line !== undefined) {
-      const first = this.#inFile.note(nameOf(row), line);
+      const first = this.#inFile.note(name, line);
       if (first !== undefined && first !== line)
         return [{ column: at('serial'), reason: 'twice-in-file', facts: { line: first } }];
     }
@@ -146,8 +151,8 @@ class TokenWalk implements Walk<Read> {
   }
 
   /** Whether the method settings keep somebody from what they would be given. */
-  async #notOffered(row: TokenRow, there: Known | undefined, holder: Holder | undefined): Promise<Plan['issues']> {
-    if (!holder || there?.holder === holder.id) return [];
+  async #notOffered(row: TokenRow, there: Known | undefined, holder: Holder): Promise<Plan['issues']> {
+    if (there?.holder === holder.id) return [];
     const method = there?.method ?? row.method;
     const { settings } = await this.#deps.methods.current();
     if (offerOf(settings, method, holder.groups).enrol) return [];

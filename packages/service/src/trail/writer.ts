@@ -63,10 +63,17 @@ export interface TrailRow {
   details: string;
 }
 
+/** A process writes under one id, tens of thousands of times. */
+let lastWriter = { id: '', key: Buffer.alloc(0) };
+function writerKey(id: string): Buffer {
+  if (id !== lastWriter.id) lastWriter = { id, key: key(id) as Buffer<ArrayBuffer> };
+  return lastWriter.key;
+}
+
 /** Columns of an entry. @param at its time, where that is at hand */
 export function trailColumns(entry: TrailEntry, at: Date = new Date(entry.at)): SqlValues {
   return {
-    writer: key(entry.writer),
+    writer: writerKey(entry.writer),
     number: entry.number,
     at,
     actorKind: entry.actor.kind,
