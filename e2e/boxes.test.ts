@@ -240,6 +240,10 @@ describe('a file of tokens', () => {
       code: 'invalid-input',
       issues: [{ where: 'header.nlatch-file-signer' }],
     });
+    await expect(receive(box(fobs(1, 2)), {}, certificate)).rejects.toMatchObject({
+      code: 'invalid-input',
+      issues: [{ where: 'header.nlatch-file-signer' }],
+    });
     // Blocks of rows had been staged by then; none of them is left.
     expect(await kept()).toBe(before);
     const received = await receive(text, pskc, certificate);

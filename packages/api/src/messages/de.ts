@@ -90,6 +90,7 @@ export const de: Catalogue = {
     twice: 'steht zweimal da',
     'token-secret': 'erwartet wird ein Geheimnis in {encoding} von {least} bis {most} Byte',
     'owner-as': 'erwartet wird einmal {name}, davor und dahinter bis zu 60 Zeichen ohne Leerraum',
+    'signer-not-pskc': 'nur Schlüsselcontainer (form pskc) sind signiert; diese Datei würde nicht geprüft',
     'file-signer': 'erwartet wird ein X.509-Zertifikat, PEM oder DER, als base64url',
     'file-key': 'erwartet werden passphrase und base64url, oder key und 16 bis 64 Byte in Hexadezimal',
     'pskc-xml': 'ist kein wohlgeformtes XML, oder endet zu früh',

@@ -92,6 +92,7 @@ export const en = {
     twice: 'is there twice',
     'token-secret': 'expected a secret in {encoding} of {least} to {most} bytes',
     'owner-as': 'expected one {name} with up to 60 characters before and behind it, no spaces',
+    'signer-not-pskc': 'only key containers (form pskc) are signed; this file would not be verified',
     'file-signer': 'expected an X.509 certificate, PEM or DER, as base64url',
     'file-key': 'expected passphrase and base64url, or key and 16 to 64 bytes in hexadecimal',
     'pskc-xml': 'is not well-formed XML, or ends too early',

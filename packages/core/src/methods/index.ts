@@ -97,6 +97,10 @@ export function codeRulesFor(
   return said.length > 0 ? Object.fromEntries(said) : undefined;
 }
 
+/** Whether anybody could be asked for a PIN before their codes. */
+export const requiresPin = ({ rows }: MethodSettings): boolean =>
+  rows.some(({ cells }) => [cells.totp, cells.hotp].some((cell) => cell?.parameters?.pin === 'required'));
+
 /** Whether who is in which group can make a difference. */
 export const asksForGroups = ({ rows }: MethodSettings): boolean => rows.some(({ group }) => group !== null);
 

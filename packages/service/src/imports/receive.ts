@@ -248,6 +248,9 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   const mapping = query.mapping === undefined ? undefined : await readMapping(deps, query.mapping);
   if (mapping && mapping.kind !== query.kind) throw badField('query.mapping', 'other-kind-of-mapping');
   if (query.form !== undefined && query.kind !== 'tokens') throw badField('query.form', 'other-kind-of-mapping');
+  // Whoever names a signer must not believe that a table was verified.
+  if (call.fileSigner !== undefined && query.form !== 'pskc')
+    throw badField('header.nlatch-file-signer', 'signer-not-pskc');
   const opened: OpenedBy = {
     key: fileKeyOf(call.fileKey) ?? (query.form === 'pskc' ? await ownCertificates(deps) : undefined),
     signer: fileSignerOf(call.fileSigner),

@@ -9,7 +9,7 @@ import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text, textOrNull } from '../ids.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
-import { eventColumns, makerKey, tokenColumns, tokenIdentity } from '../stock/rows.js';
+import { eventColumns, givenTo, makerKey, tokenColumns, tokenIdentity } from '../stock/rows.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
 import { OneBehind } from './one-behind.js';
@@ -250,11 +250,7 @@ class TokenWalk implements Walk<Read> {
     const entries: NewEntry[] = [];
     for (const { plan, row } of planned) {
       const person = row.holder!.id;
-      await updateById(work, 'tokens', key(plan.id!), {
-        state: 'assigned',
-        personId: key(person),
-        changedAt: work.now,
-      });
+      await updateById(work, 'tokens', key(plan.id!), givenTo(person, work.now));
       events.push(eventColumns(this.#deps, plan.id!, 'assigned', work.now, { by, person }));
       entries.push(entryBy(author, 'token.assigned', { kind: 'token', id: plan.id! }, { person }));
     }

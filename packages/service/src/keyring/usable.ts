@@ -8,7 +8,7 @@ export const countsNow = (alias: string): string =>
   `${alias}.state = 'active' AND (${alias}.expires_on IS NULL OR ${alias}.expires_on >= UTC_DATE())`;
 
 /** The applications that a restricted authenticator is kept to, as one text; empty where all of them were deleted. */
-export function onlyAtOf(alias: string): string {
+function onlyAtOf(alias: string): string {
   return `COALESCE((SELECT GROUP_CONCAT(LOWER(HEX(x.application_id)) SEPARATOR '+') FROM authenticator_applications x WHERE x.authenticator_id = ${alias}.id), '')`;
 }
 

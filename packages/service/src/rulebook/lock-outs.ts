@@ -1,5 +1,6 @@
 import { LIMITS } from '@nimble-latch/api';
 import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
+import { requiresPin } from '@nimble-latch/core/methods';
 import { decide, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/signin';
 import type { Method, PromptKind } from '@nimble-latch/core/vocabulary';
@@ -125,9 +126,12 @@ export async function lockOutsOf(
     selectOne<{ n: number }>(db, "SELECT COUNT(*) AS n FROM persons WHERE state = 'active'"),
   ]);
   const [before, after] = [new Prospect(running), new Prospect(draft)];
-  // Where nobody has signed in yet, nobody knows what is shown there, and nobody can be locked out of it.
+  // Where nobody has signed in yet, nobody knows what is shown there, and nobody can be locked out of it. Looked up only where
+  // a PIN could be asked for at all.
+  const pins = [running, draft].some(({ methods }) => requiresPin(methods.settings));
   const asking = new Map<string, boolean>();
-  for (const one of applications) asking.set(text(one.id), (await carriedBy(db, one))?.has('new-pin') ?? true);
+  if (pins)
+    for (const one of applications) asking.set(text(one.id), (await carriedBy(db, one))?.has('new-pin') ?? true);
   const at = now.getTime();
   const inside = new InsideView();
   let people = 0;
@@ -152,7 +156,7 @@ export async function lockOutsOf(
         // Nobody needs to enrol or to reset something to do their work.
         if (purposeAt(id) !== 'sign-in') continue;
         const keyring = keyringAt(everything, id);
-        const renews = asking.get(id)!;
+        const renews = asking.get(id) ?? true;
         const vouched = Number(application.vouches) === 1 && !hasPassword;
         const then = from.map((place) => after.meets(factsAt(person, id, place, at), keyring, vouched, renews));
         const gets = then.some(({ state }) => state === 'let-in');

@@ -7,6 +7,7 @@ import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import type { Call, Handler, Reply } from '../http/call.js';
 import { CONSOLE_APPLICATION, key } from '../ids.js';
+import { PAGES_CARRY } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
@@ -23,7 +24,7 @@ const CONSOLE: Place = {
 export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
   const stored = await prepareSignIn(deps, CONSOLE, {
     loginName: call.body.loginName,
-    carries: ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin'],
+    carries: [...PAGES_CARRY],
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   await insertSignIn(deps, stored);

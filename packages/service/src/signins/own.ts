@@ -4,6 +4,7 @@ import { Refusal } from '../errors.js';
 import type { Handler } from '../http/call.js';
 import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../ids.js';
 import { carry } from '../oidc/sealed.js';
+import { PAGES_CARRY } from '../rulebook/carried.js';
 import { prepareSignIn, recordSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
@@ -30,10 +31,7 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
     {
       loginName,
       // Where somebody forgot their password, nobody is asked to change it on the way.
-      carries:
-        place === 'enrolment'
-          ? ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin']
-          : ['code', 'next-code', 'text'],
+      carries: place === 'enrolment' ? [...PAGES_CARRY] : ['code', 'next-code', 'text'],
       claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
     },
   );

@@ -25,6 +25,7 @@ import { key } from '../ids.js';
 import { findClient, type RegisteredClient } from '../oidc/clients.js';
 import { grantCode, issuerOf } from '../oidc/finish.js';
 import { carried, type CarriedRequest } from '../oidc/sealed.js';
+import { PAGES_CARRY } from '../rulebook/carried.js';
 import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
@@ -88,7 +89,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin'],
+      carries: [...PAGES_CARRY],
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),

@@ -9,7 +9,7 @@ import type { Call, Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { assertOffered } from '../methods/offer.js';
 import { lockPerson } from '../people/lock-person.js';
-import { eventColumns, type StockRow } from './rows.js';
+import { eventColumns, givenTo, type StockRow } from './rows.js';
 import { lockToken, showToken } from './store.js';
 
 type Assigning = Call<'tokens.assign'> | Call<'tokens.assignNext'>;
@@ -32,13 +32,7 @@ async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id
     what: 'factor-begun',
     facts: { name, label: row.serial },
   }));
-  await updateById(work, 'tokens', key(id), {
-    state: 'assigned',
-    personId: key(person),
-    failures: 0,
-    pausedUntil: null,
-    changedAt: work.now,
-  });
+  await updateById(work, 'tokens', key(id), givenTo(person, work.now));
   await insert(work, 'token_events', eventColumns(deps, id, 'assigned', work.now, { by: call.actor.personId, person }));
   await work.trail(entryOf(call, 'token.assigned', { kind: 'token', id }, { person, details: { serial: row.serial } }));
 }

@@ -130,10 +130,8 @@ export async function ownCertificates(deps: Deps): Promise<OwnCertificate[]> {
     deps,
     'SELECT * FROM file_certificates WHERE retired_at IS NULL ORDER BY id DESC',
   );
-  // A key of the key set that this node has not seen yet is fetched here, since opening itself cannot wait.
-  const [latest] = rows;
-  if (latest)
-    await deps.keys.opening((keys) => keys.open('seed', certificateIdentity(text(latest.id)), latest.private_sealed!));
+  // Another node may have sealed with a key that is not known here yet; opening happens amid the file and cannot wait.
+  if (rows.length > 0) await deps.keys.reload();
   return rows.map((row) => ({
     name: row.label,
     der: readCertificate(Buffer.from(row.certificate))!.der,

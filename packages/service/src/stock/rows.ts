@@ -69,6 +69,15 @@ export function tokenColumns(
   };
 }
 
+/** What becomes of a token's row when it is given to somebody; guesses at the holder before are not theirs. */
+export const givenTo = (person: string, now: Date): SqlValues => ({
+  state: 'assigned',
+  personId: key(person),
+  failures: 0,
+  pausedUntil: null,
+  changedAt: now,
+});
+
 /** One line of a token's story. */
 export const eventColumns = (
   deps: Deps,
