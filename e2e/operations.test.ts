@@ -193,7 +193,7 @@ describe('the trail', () => {
     await inst.sql('DELETE FROM trail_seals WHERE writer = ?', [row!.writer]);
     await inst.sql('DELETE FROM trail_entries WHERE writer = ?', [row!.writer]);
     expect((await verify('--anchors', files.anchors)).out).toMatch(/chain-cut-short/);
-    await inst.stop();
+    await inst.stop({ tampered: true });
   });
 
   it('a killed node leaves nothing unsealed for long: another takes its entries up', async () => {

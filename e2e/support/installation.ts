@@ -5,6 +5,9 @@ import { join } from 'node:path';
 import { createClient, type Client } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
 import { inject } from 'vitest';
+import { verify } from '../../packages/service/src/chores/trail.js';
+import { readConfig } from '../../packages/service/src/config.js';
+import { closeRuntime, openRuntime } from '../../packages/service/src/runtime.js';
 import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
 import { chore, createDatabase, environment, startService } from '../../scripts/lib/installation.mjs';
 import { freePort } from '../../scripts/lib/private-mariadb.mjs';
@@ -119,8 +122,14 @@ export class Installation {
     return this.nodes.map((node) => node.log() + node.said()).join('\n');
   }
 
-  async stop(): Promise<void> {
+  /** Ends all nodes. Whatever a test did, its trail must verify, unless the test itself tampered with it. */
+  async stop({ tampered = false } = {}): Promise<void> {
     await Promise.all(this.nodes.map((node) => node.stop()));
+    if (!tampered && this.nodes.length > 0) {
+      const deps = await openRuntime(readConfig({ ...(await this.environment()), NLATCH_LOG_LEVEL: 'silent' }));
+      const { findings } = await verify(deps, {}).finally(async () => await closeRuntime(deps));
+      if (findings.length > 0) throw new Error(`The trail does not verify: ${JSON.stringify(findings)}`);
+    }
     rmSync(this.dir, { recursive: true, force: true });
   }
 }

@@ -36,10 +36,18 @@ export interface Seal {
 
 export const FIRST_PREVIOUS = '0'.repeat(64);
 
+/** What a seal takes of an entry: {@link entryDigest} and its number. */
+export interface SealedEntry {
+  readonly number: number;
+  readonly digest: Buffer;
+}
+
+export const sealedEntry = (entry: TrailEntry): SealedEntry => ({ number: entry.number, digest: entryDigest(entry) });
+
 /** One digest over a range of entries, which must come in order of number. */
-export function entriesDigest(entries: Iterable<TrailEntry>): { digest: string; count: number } {
+export function entriesDigest(entries: Iterable<SealedEntry>): { digest: string; count: number } {
   const parts: Buffer[] = [];
-  for (const entry of entries) parts.push(Buffer.from(`${entry.number} `), entryDigest(entry));
+  for (const { number, digest } of entries) parts.push(Buffer.from(`${number} `), digest);
   return { digest: sha256(Buffer.concat(parts)).toString('hex'), count: parts.length / 2 };
 }
 
@@ -65,7 +73,7 @@ export function signedBytes(body: SealBody): Buffer {
  */
 export function buildSeal(input: {
   writer: string;
-  entries: readonly TrailEntry[];
+  entries: readonly SealedEntry[];
   to: number;
   previous: SealBody | undefined;
   witnesses: readonly Witness[];

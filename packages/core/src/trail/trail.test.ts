@@ -2,7 +2,16 @@ import { randomBytes } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { canonicalJson, ed25519FromSeed, ed25519PublicKeyPem, sha256, type Json } from '../crypto/index.js';
-import { buildSeal, entryDigest, sealDigest, verifyTrail, type Seal, type SealBody, type TrailEntry } from './index.js';
+import {
+  buildSeal,
+  entryDigest,
+  sealDigest,
+  sealedEntry,
+  verifyTrail,
+  type Seal,
+  type SealBody,
+  type TrailEntry,
+} from './index.js';
 
 const WRITER = '01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11';
 const privateKey = ed25519FromSeed(randomBytes(32));
@@ -32,7 +41,7 @@ function chain() {
     seals.push(
       buildSeal({
         writer: WRITER,
-        entries: covered,
+        entries: covered.map(sealedEntry),
         to,
         previous,
         witnesses: [],
@@ -94,7 +103,7 @@ describe('the sealed trail', () => {
     const forger = ed25519FromSeed(randomBytes(32));
     const forged = buildSeal({
       writer: WRITER,
-      entries: entries.slice(0, 4),
+      entries: entries.slice(0, 4).map(sealedEntry),
       to: 5,
       previous: undefined,
       witnesses: [],

@@ -1,6 +1,14 @@
 import { ed25519Verify } from '../crypto/index.js';
 import type { TrailEntry } from './entry.js';
-import { entriesDigest, FIRST_PREVIOUS, sealDigest, signedBytes, type Seal } from './seal.js';
+import {
+  entriesDigest,
+  FIRST_PREVIOUS,
+  sealDigest,
+  sealedEntry,
+  signedBytes,
+  type Seal,
+  type SealedEntry,
+} from './seal.js';
 
 export interface TrailPublicKey {
   readonly keyId: string;
@@ -67,13 +75,13 @@ export async function verifyTrail(input: {
       report('chain-broken', body.seal, 'it does not point back to the seal before it');
     else if (body.from !== to + 1)
       report('chain-broken', body.seal, `it begins at entry ${body.from}, expected ${to + 1}`);
-    const covered: TrailEntry[] = [];
+    const covered: SealedEntry[] = [];
     while (!next.done && next.value.number < body.from) {
       report('entry-outside-seals', body.seal, `entry ${next.value.number} lies before the range of its seal`);
       next = await entries.next();
     }
     while (!next.done && next.value.number <= body.to) {
-      covered.push(next.value);
+      covered.push(sealedEntry(next.value));
       next = await entries.next();
     }
     const found = entriesDigest(covered);

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { Sequelize } from 'sequelize';
 import type { DatabaseConfig } from '../config.js';
+import { PATIENCE } from './sql.js';
 
 // The driver writes and reads times by the zone of the process; all of ours are UTC, wherever the host believes to be.
 process.env['TZ'] = 'UTC';
@@ -36,7 +37,7 @@ export function connectDatabase(config: DatabaseConfig): Sequelize {
         "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE'",
         "SET SESSION time_zone = '+00:00'",
         'SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED',
-        'SET SESSION innodb_lock_wait_timeout = 10',
+        PATIENCE,
       ],
       ...(config.tlsCaFile ? { ssl: { ca: readFileSync(config.tlsCaFile), rejectUnauthorized: true } } : {}),
     },

@@ -51,6 +51,16 @@ export function isRetryable(error: unknown): boolean {
   return inner?.errno !== undefined && (CONFLICT.has(inner.errno) || NODE_AWAY.has(inner.errno));
 }
 
+/**
+ * The server refused a statement by name: nothing after it in its transaction was carried out, and so no COMMIT. After any other
+ * error (the driver's own numbers begin at 45,000) nobody can tell.
+ */
+export function isServersRefusal(error: unknown): boolean {
+  if (isRetryable(error)) return true;
+  const errno = driverError(error)?.errno;
+  return errno !== undefined && errno < 45_000 && !isUnavailable(error);
+}
+
 /** The database cannot be reached at the moment. */
 export function isUnavailable(error: unknown): boolean {
   if (error instanceof Error && /^Sequelize(Connection|HostNotFound|AccessDenied)/.test(error.name)) return true;

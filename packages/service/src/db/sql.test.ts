@@ -111,8 +111,9 @@ describe('statements', () => {
     const other = { sql: 'UPDATE berths SET name = :name WHERE id = :id', values: { id: id(12), name: 'too' } };
     const attempt = async (version: number) =>
       await withConnection(inside.deps.sequelize, async (connection) => {
+        await connection.beginTransaction();
         try {
-          await writeAndCommit(connection, [other, rename(version)], false);
+          await writeAndCommit(connection, [other, rename(version)]);
         } catch (error) {
           await connection.rollback();
           throw error;

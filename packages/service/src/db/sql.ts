@@ -82,7 +82,7 @@ function sent(value: SqlValue): unknown {
 }
 
 /** Statements with more parameters than this are not kept prepared: they are bulk work, and hardly twice the same. */
-const MOST_PREPARED = 120;
+const MOST_PREPARED = 240;
 
 function filledIn(names: readonly string[], values: SqlValues): SqlValue[] {
   return names.map((name) => {
@@ -203,22 +203,42 @@ export async function insertAll(db: Db, table: string, rows: readonly SqlValues[
 }
 
 /**
- * A whole transaction of writes, or the rest of one with its COMMIT, in one compound statement (MariaDB's BEGIN NOT
- * ATOMIC): one round trip instead of one for each. An error in any of them ends the block before the COMMIT.
+ * The last writes of a transaction with its COMMIT, in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip
+ * instead of one for each. An error in any of them ends the block before the COMMIT.
  */
-export async function writeAndCommit(
+export async function writeAndCommit(connection: Connection, statements: readonly Statement[]): Promise<void> {
+  const { text, filled } = inOneBlock(statements);
+  await runFilled(connection, `BEGIN NOT ATOMIC ${text}COMMIT; END`, filled);
+}
+
+/**
+ * Several whole transactions as one, in the same way: they are kept together or not at all. Waits for nobody's locks, since
+ * what holds one of them up would hold up all; after an error the connection has to be given its patience back.
+ */
+export async function writeAllAndCommit(
   connection: Connection,
-  statements: readonly Statement[],
-  begun: boolean,
+  transactions: readonly (readonly Statement[])[],
 ): Promise<void> {
-  let text = begun ? 'BEGIN NOT ATOMIC ' : 'BEGIN NOT ATOMIC START TRANSACTION; ';
+  const { text, filled } = inOneBlock(transactions.flat());
+  await runFilled(
+    connection,
+    `BEGIN NOT ATOMIC SET innodb_lock_wait_timeout = 0; START TRANSACTION; ${text}COMMIT; ${PATIENCE}; END`,
+    filled,
+  );
+}
+
+/** How long a statement waits for a lock. */
+export const PATIENCE = 'SET innodb_lock_wait_timeout = 10';
+
+function inOneBlock(statements: readonly Statement[]): { readonly text: string; readonly filled: readonly SqlValue[] } {
+  let text = '';
   const filled: SqlValue[] = [];
   for (const { sql, values, matchesOne } of statements) {
     const part = compile(sql);
     text += matchesOne ? `${part.text}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF; ` : `${part.text}; `;
     filled.push(...filledIn(part.names, values));
   }
-  await runFilled(connection, `${text}COMMIT; END`, filled);
+  return { text, filled };
 }
 
 /** The UPDATE of the row with this id; with a version, only while it is still at it, and counting it up. */

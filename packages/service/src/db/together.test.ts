@@ -47,4 +47,18 @@ describe('questions that travel together', () => {
     ]);
     expect(asked).toEqual([3, 1, 1, 1]);
   });
+
+  it('a connection that is lost is told to all, and nothing is asked again: a write may have been kept', async () => {
+    let asked = 0;
+    const lost = async () => {
+      asked += 1;
+      throw Object.assign(new Error('gone'), { errno: 45_009, code: 'ER_SOCKET_UNEXPECTED_CLOSE' });
+    };
+    const desk = together();
+    const answers = await Promise.allSettled([desk.ask(lost, 1), desk.ask(lost, 2)]);
+    expect({ asked, ended: answers.map(({ status }) => status) }).toEqual({
+      asked: 1,
+      ended: ['rejected', 'rejected'],
+    });
+  });
 });

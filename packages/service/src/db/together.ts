@@ -1,3 +1,4 @@
+import { isRetryable, isUnavailable } from './errors.js';
 import type { Db } from './sql.js';
 
 /** Questions of one kind on their way at the same time; more would only make each of them smaller. */
@@ -27,12 +28,17 @@ export class Together {
     this.#db = db;
   }
 
-  /** Asks one question of a kind; the kind's function is what tells it from others. */
-  async ask<Q, A>(kind: Kind<Q, A>, question: Q): Promise<A> {
-    let queue = this.#queues.get(kind) as Queue<Q, A> | undefined;
+  /**
+   * Asks one question of a kind; the kind's function is what tells it from others.
+   *
+   * @param apart what tells questions of one kind from each other that may not travel together; of few values
+   * @param most how many travel together
+   */
+  async ask<Q, A>(kind: Kind<Q, A>, question: Q, apart: unknown = kind, most: number = MOST_TOGETHER): Promise<A> {
+    let queue = this.#queues.get(apart) as Queue<Q, A> | undefined;
     if (!queue) {
-      queue = new Queue(async (questions) => await kind(this.#db, questions));
-      this.#queues.set(kind, queue as Queue<unknown, unknown>);
+      queue = new Queue(async (questions) => await kind(this.#db, questions), most);
+      this.#queues.set(apart, queue as Queue<unknown, unknown>);
     }
     return await queue.ask(question);
   }
@@ -40,12 +46,14 @@ export class Together {
 
 class Queue<Q, A> {
   readonly #ask: (questions: readonly Q[]) => Promise<readonly A[]>;
+  readonly #most: number;
   readonly #waiting: Waiting<Q, A>[] = [];
   #flights = 0;
   #leaving = false;
 
-  constructor(ask: (questions: readonly Q[]) => Promise<readonly A[]>) {
+  constructor(ask: (questions: readonly Q[]) => Promise<readonly A[]>, most: number) {
     this.#ask = ask;
+    this.#most = most;
   }
 
   async ask(question: Q): Promise<A> {
@@ -61,7 +69,7 @@ class Queue<Q, A> {
     this.#leaving = true;
     setImmediate(() => {
       this.#leaving = false;
-      void this.#fly(this.#waiting.splice(0, MOST_TOGETHER));
+      void this.#fly(this.#waiting.splice(0, this.#most));
       this.#leaveSoon();
     });
   }
@@ -81,8 +89,10 @@ class Queue<Q, A> {
       const answers = await this.#ask(group.map(({ question }) => question));
       group.forEach(({ resolve }, i) => resolve(answers[i]!));
     } catch (error) {
-      // What one of them broke must not be laid at the door of the others.
-      if (group.length === 1) group[0]!.reject(error);
+      // What one of them broke must not be laid at the door of the others. A lost connection is everybody's, and what became
+      // of a write is then not known: it must not be sent again as if nothing had happened.
+      const lost = isUnavailable(error) && !isRetryable(error);
+      if (group.length === 1 || lost) for (const { reject } of group) reject(error);
       else for (const one of group) await this.#answer([one]);
     }
   }

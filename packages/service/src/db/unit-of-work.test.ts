@@ -73,6 +73,50 @@ describe('a use case', () => {
     expect((await retries(inside.deps)) + (await retries(other))).toBeGreaterThan(0);
   });
 
+  it('is committed with others that are ready at the same moment, and takes none of them along when it fails or has to wait', async () => {
+    const all = [11, 12, 13, 14, 15, 16];
+    await write(db, `INSERT INTO cranes VALUES ${all.map((id) => `(${id}, 0)`).join(', ')}`);
+    const behindLocks: number[] = [];
+    const liftAll = (read: (id: number) => Opening) =>
+      all.map((id) =>
+        inTransaction(
+          inside.deps,
+          async (work) => {
+            if (work.locked) behindLocks.push(id);
+            return lift(work, id);
+          },
+          read(id),
+        ),
+      );
+    const stale = (id: number): Opening => ({
+      ...opening(id),
+      ahead: async () => (id === 13 ? [{ lifts: 7 }] : await opening(id).ahead()),
+    });
+    expect(await Promise.all(liftAll(stale))).toEqual(all.map(() => 1));
+    expect(behindLocks).toEqual([13]);
+
+    const holder = await inside.another();
+    let letGo: () => void = () => undefined;
+    let holds: () => void = () => undefined;
+    const isHeld = new Promise<void>((resolve) => (holds = resolve));
+    const held = inTransaction(holder, async (work) => {
+      await select(work, 'SELECT 1 FROM cranes WHERE id = 14 FOR UPDATE');
+      holds();
+      await new Promise<void>((resolve) => (letGo = resolve));
+    });
+    await isHeld;
+    const lifts2 = liftAll(opening);
+    const others = lifts2.filter((_, i) => all[i] !== 14);
+    expect(await Promise.all(others)).toEqual(others.map(() => 2));
+    letGo();
+    await held;
+    expect(await Promise.all(lifts2)).toEqual(all.map(() => 2));
+    // Nobody's patience was left short.
+    expect((await selectOne<{ seconds: number }>(db, 'SELECT @@innodb_lock_wait_timeout AS seconds'))!.seconds).toBe(
+      10,
+    );
+  });
+
   it('that turns out to need its transaction gets one, and does nothing twice', async () => {
     let runs = 0;
     await inTransaction(

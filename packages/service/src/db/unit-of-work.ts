@@ -1,9 +1,19 @@
 import { setTimeout as delay } from 'node:timers/promises';
 import type { Connection } from 'mariadb';
 import type { Deps } from '../deps.js';
-import { trailColumns, type NewEntry } from '../trail/writer.js';
-import { isRetryable, isUnavailable } from './errors.js';
-import { insertAll, insertion, select, withConnection, writeAndCommit, type Db, type Statement } from './sql.js';
+import { trailColumns, type Ended, type NewEntry } from '../trail/writer.js';
+import { isRetryable, isServersRefusal } from './errors.js';
+import {
+  insertAll,
+  insertion,
+  PATIENCE,
+  select,
+  withConnection,
+  writeAllAndCommit,
+  writeAndCommit,
+  type Db,
+  type Statement,
+} from './sql.js';
 
 /** One transaction of one use case. */
 export interface Work extends Db {
@@ -93,12 +103,12 @@ async function runOnce<T>(
     const result = await useCase({ ...db, reading: db, locked: true, opened, trailAll, ...draft.parts });
     await begun;
     await draft.commit(async (left) => {
-      if (left.length > 0) await writeAndCommit(connection, left, true);
+      if (left.length > 0) await writeAndCommit(connection, left);
       else await connection.commit();
     });
     return { result };
   } catch (error) {
-    if (!draft.inDoubt(error)) await connection.rollback().catch(() => undefined);
+    if (!draft.failed(error)) await connection.rollback().catch(() => undefined);
     return { error };
   } finally {
     draft.settle();
@@ -127,23 +137,40 @@ async function runAhead<T>(
       ...draft.parts,
     });
     await draft.commit(async (left) => {
-      if (left.length > 0)
-        await withConnection(sequelize, async (connection) => {
-          try {
-            await writeAndCommit(connection, left, false);
-          } catch (error) {
-            // The block ended where it failed, with its transaction open.
-            if (!draft.inDoubt(error)) await connection.rollback().catch(() => undefined);
-            throw error;
-          }
-        });
+      if (left.length > 0) await deps.together.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
     });
     return { result };
   } catch (error) {
+    draft.failed(error);
     return { error };
   } finally {
     draft.settle();
   }
+}
+
+/** Transactions that are committed as one at most; the text of so many is still worth keeping prepared. */
+const MOST_COMMITTED = 8;
+
+/** Transactions of the same statements make the same text whichever of them meet. */
+const shapeOf = (left: readonly Statement[]): string => left.map(({ sql }) => sql).join(';');
+
+/**
+ * Commits transactions that were ready at about the same moment as one, so that a busy service makes fewer of them. Each
+ * still holds or not by its own conditions: where one does not, or would have to wait for somebody's lock, nothing of any is
+ * kept, and each is sent by itself; the one that fails is then run again with a connection of its own.
+ */
+async function commitAll(db: Db, transactions: readonly (readonly Statement[])[]): Promise<readonly undefined[]> {
+  await withConnection(db.sequelize, async (connection) => {
+    try {
+      await writeAllAndCommit(connection, transactions);
+    } catch (error) {
+      // The block ended where it failed, with its transaction open.
+      await connection.rollback().catch(() => undefined);
+      await connection.query(PATIENCE).catch(() => undefined);
+      throw error;
+    }
+  });
+  return transactions.map(() => undefined);
 }
 
 /** What a run leaves to be written at its end, and the numbers of the trail that it holds. */
@@ -151,8 +178,7 @@ class Draft {
   readonly #deps: Deps;
   readonly #numbers: number[] = [];
   readonly #left: Statement[] = [];
-  #committing = false;
-  #inDoubt = false;
+  #ended: Ended = 'rolled-back';
   readonly parts: Pick<Work, 'now' | 'trail' | 'atEnd'>;
 
   constructor(deps: Deps) {
@@ -182,19 +208,20 @@ class Draft {
   }
 
   async commit(write: (left: readonly Statement[]) => Promise<void>): Promise<void> {
-    this.#committing = true;
+    this.#ended = 'unknown';
     await write(this.#left);
+    this.#ended = 'committed';
   }
 
-  /** Nobody can tell whether it was committed: an error that the server names came before the COMMIT; only a lost connection leaves doubt. */
-  inDoubt(error: unknown): boolean {
-    this.#inDoubt ||= this.#committing && isUnavailable(error) && !isRetryable(error);
-    return this.#inDoubt;
+  /** The run failed. @returns whether nobody can tell if it was committed */
+  failed(error: unknown): boolean {
+    if (this.#ended === 'unknown' && isServersRefusal(error)) this.#ended = 'rolled-back';
+    return this.#ended === 'unknown';
   }
 
   settle(): void {
     const { trail } = this.#deps;
-    if (this.#inDoubt) setTimeout(() => trail.settle(this.#numbers), IN_DOUBT_MS).unref();
-    else trail.settle(this.#numbers);
+    if (this.#ended === 'unknown') setTimeout(() => trail.settle(this.#numbers, this.#ended), IN_DOUBT_MS).unref();
+    else trail.settle(this.#numbers, this.#ended);
   }
 }

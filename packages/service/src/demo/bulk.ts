@@ -73,7 +73,7 @@ export async function loadTrail(
     await bulk.add('trail_entries', trailColumns(deps.trail.entry(number, at, entry)));
   }
   await bulk.flush();
-  deps.trail.settle(numbers);
+  deps.trail.settle(numbers, 'committed');
 }
 
 /** What a loaded person can prove with. */

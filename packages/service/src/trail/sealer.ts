@@ -1,4 +1,12 @@
-import { buildSeal, sealDigest, type Seal, type SealBody, type Witness } from '@nimble-latch/core/trail';
+import {
+  buildSeal,
+  sealDigest,
+  sealedEntry,
+  type Seal,
+  type SealBody,
+  type SealedEntry,
+  type Witness,
+} from '@nimble-latch/core/trail';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -34,17 +42,16 @@ export async function sealUpTo(deps: Deps, writer: string, to: number): Promise<
       },
     );
     const previous = last && (JSON.parse(last.body) as SealBody);
-    const rows = await select<TrailRow>(
-      db,
-      `SELECT * FROM trail_entries WHERE writer = :writer AND number > :after AND number <= :to ORDER BY number LIMIT ${BATCH}`,
-      { writer: key(writer), after: previous?.to ?? 0, to },
-    );
-    if (rows.length === 0) return total;
+    const from = (previous?.to ?? 0) + 1;
+    // What this process wrote itself it knows; what another left is read.
+    const kept = writer === deps.trail.id ? deps.trail.written(from, to, BATCH) : undefined;
+    const entries = kept ?? (await readEntries(deps, writer, from, to));
+    if (entries.length === 0) return total;
     const signing = deps.keys.signing();
     const seal = buildSeal({
       writer,
-      entries: rows.map(trailEntry),
-      to: rows.length === BATCH ? rows[rows.length - 1]!.number : to,
+      entries,
+      to: entries.length === BATCH ? entries[entries.length - 1]!.number : to,
       previous,
       witnesses: await otherHeads(deps, writer, previous),
       at: deps.now().toISOString(),
@@ -52,10 +59,23 @@ export async function sealUpTo(deps: Deps, writer: string, to: number): Promise<
       privateKey: signing.key,
     });
     if (!(await store(deps, seal))) return total;
-    total += rows.length;
-    deps.log.debug({ writer, seal: seal.body.seal, count: rows.length, digest: sealDigest(seal.body) }, 'trail sealed');
-    if (rows.length < BATCH) return total;
+    if (writer === deps.trail.id) deps.trail.sealed(seal.body.to);
+    total += entries.length;
+    deps.log.debug(
+      { writer, seal: seal.body.seal, count: entries.length, digest: sealDigest(seal.body) },
+      'trail sealed',
+    );
+    if (entries.length < BATCH) return total;
   }
+}
+
+async function readEntries(deps: Deps, writer: string, from: number, to: number): Promise<readonly SealedEntry[]> {
+  const rows = await select<TrailRow>(
+    deps,
+    `SELECT * FROM trail_entries WHERE writer = :writer AND number >= :from AND number <= :to ORDER BY number LIMIT ${BATCH}`,
+    { writer: key(writer), from, to },
+  );
+  return rows.map((row) => sealedEntry(trailEntry(row)));
 }
 
 async function store(deps: Deps, { body, signature }: Seal): Promise<boolean> {

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import type { TrailEntry } from '@nimble-latch/core/trail';
+import { sealedEntry, type SealedEntry, type TrailEntry } from '@nimble-latch/core/trail';
 import { uuidText, uuidV7 } from '@nimble-latch/core/crypto';
 import type { SqlValues } from '../db/sql.js';
 import { key, keyOrNull, text, textOrNull } from '../ids.js';
@@ -7,16 +7,28 @@ import { key, keyOrNull, text, textOrNull } from '../ids.js';
 /** What a use case says; the writer adds who writes, the number and the time. */
 export type NewEntry = Omit<TrailEntry, 'v' | 'writer' | 'number' | 'at'>;
 
+/** Entries that wait for their seal at most; some ten megabytes. Beyond it, they are read back to be sealed. */
+const MOST_KEPT = 20_000;
+
+/** How the transaction of some entries ended. */
+export type Ended = 'committed' | 'rolled-back' | 'unknown';
+
 /**
  * Numbers the trail entries of this process. Numbers are given in memory, so that no row is shared between transactions;
- * the sealer only goes as far as every earlier number is known to be committed or rolled back.
+ * the sealer only goes as far as every earlier number is known to be committed or rolled back. What an entry said is kept
+ * until it is sealed: nothing need be read back, and a row that was altered before its seal does not fit it.
  */
 export class TrailWriter {
   readonly id: string;
   #next = 1;
   /** All entries of a transaction have one time. */
   #lastTime = { of: NaN, text: '' };
-  readonly #open = new Set<number>();
+  /** Numbers whose transactions run; their entries, once they have been written. */
+  readonly #open = new Map<number, TrailEntry | undefined>();
+  /** Committed entries, until they are sealed. */
+  readonly #committed = new Map<number, TrailEntry>();
+  /** The last number of which it is not known whether it was committed, or whose entry was let go of. */
+  #unknownUpTo = 0;
 
   constructor(now: Date) {
     this.id = uuidText(uuidV7(now.getTime(), randomBytes(10)));
@@ -25,26 +37,57 @@ export class TrailWriter {
   /** A number for an entry that is about to be written. Must be settled. */
   reserve(): number {
     const number = this.#next++;
-    this.#open.add(number);
+    this.#open.set(number, undefined);
     return number;
   }
 
-  /** The transactions that hold these numbers have ended, one way or the other. */
-  settle(numbers: Iterable<number>): void {
-    for (const number of numbers) this.#open.delete(number);
+  /** The transactions that hold these numbers have ended. */
+  settle(numbers: Iterable<number>, ended: Ended): void {
+    for (const number of numbers) {
+      const entry = this.#open.get(number);
+      this.#open.delete(number);
+      if (ended === 'unknown') this.#unknownUpTo = Math.max(this.#unknownUpTo, number);
+      if (ended === 'committed' && entry) this.#committed.set(number, entry);
+    }
+    if (this.#committed.size > MOST_KEPT) {
+      this.#committed.clear();
+      this.#unknownUpTo = this.#next - 1;
+    }
   }
 
   /** Every number up to this one has been settled. */
   settledUpTo(): number {
     let least = this.#next;
-    for (const number of this.#open) if (number < least) least = number;
+    for (const number of this.#open.keys()) if (number < least) least = number;
     return least - 1;
+  }
+
+  /**
+   * What was committed between two numbers, both included, in their order. Undefined where it has to be read from the database.
+   *
+   * @param most how many at most, the first ones
+   */
+  written(from: number, to: number, most: number): readonly SealedEntry[] | undefined {
+    if (from <= this.#unknownUpTo) return undefined;
+    const entries: SealedEntry[] = [];
+    for (let number = from; number <= to && entries.length < most; number++) {
+      const entry = this.#committed.get(number);
+      if (entry) entries.push(sealedEntry(entry));
+    }
+    return entries;
+  }
+
+  /** Lets go of what is sealed. */
+  sealed(to: number): void {
+    for (const number of this.#committed.keys()) if (number <= to) this.#committed.delete(number);
   }
 
   entry(number: number, at: Date, entry: NewEntry): TrailEntry {
     const time = at.getTime();
     if (time !== this.#lastTime.of) this.#lastTime = { of: time, text: at.toISOString() };
-    return { v: 1, writer: this.id, number, at: this.#lastTime.text, ...entry };
+    const whole: TrailEntry = { v: 1, writer: this.id, number, at: this.#lastTime.text, ...entry };
+    this.#open.set(number, whole);
+    return whole;
   }
 }
 

@@ -1,0 +1,73 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openInside, type Inside } from '../../../../e2e/support/inside.js';
+import { verify } from '../chores/trail.js';
+import { insert, write, type Db } from '../db/sql.js';
+import { inTransaction, type Work } from '../db/unit-of-work.js';
+import { sealUpTo } from './sealer.js';
+import { trailColumns } from './writer.js';
+
+let inside: Inside;
+let db: Db;
+beforeAll(async () => {
+  inside = await openInside();
+  db = { sequelize: inside.deps.sequelize };
+});
+afterAll(async () => await inside.close());
+
+const told = async (details: Record<string, string>, work: Work) =>
+  await work.trail({
+    actor: { kind: 'host', id: null },
+    action: 'key.rotated',
+    target: { kind: 'key', id: null },
+    person: null,
+    origin: null,
+    reason: null,
+    details,
+  });
+const tell = async (details: Record<string, string>, fails = false) =>
+  await inTransaction(inside.deps, async (work) => {
+    await told(details, work);
+    if (fails) throw new Error('changed its mind');
+  }).catch(() => undefined);
+const seal = async () => await sealUpTo(inside.deps, inside.deps.trail.id, inside.deps.trail.settledUpTo());
+const found = async () => (await verify(inside.deps, {})).findings.map(({ what, detail }) => `${what}: ${detail}`);
+
+describe('a seal', () => {
+  it('is made of what was written, not of what the table says by then, and leaves out what was rolled back', async () => {
+    await tell({ crane: 'Ä\u0000"1', berth: '4' });
+    await tell({ crane: '2' }, true);
+    await tell({ crane: '3' });
+    expect(await seal()).toBe(2);
+    expect(await found()).toEqual([]);
+    await tell({ crane: '4' });
+    const tamper = "UPDATE trail_entries SET details = REPLACE(details, '4', '5') WHERE number = 4";
+    expect(await write(db, tamper)).toBe(1);
+    expect(await seal()).toBe(1);
+    expect(await found()).toEqual([expect.stringMatching(/^entries-differ: an entry between 4 and 4 was altered/)]);
+    await write(db, "UPDATE trail_entries SET details = REPLACE(details, '5', '4') WHERE number = 4");
+    expect(await found()).toEqual([]);
+  });
+
+  it('is made of what the table says where it was left in doubt whether it was committed', async () => {
+    const { trail } = inside.deps;
+    await tell({ crane: '5' });
+    // As after a lost connection: one that was kept in truth, one that was not.
+    for (const kept of [true, false]) {
+      const number = trail.reserve();
+      const entry = trail.entry(number, new Date(), {
+        actor: { kind: 'host', id: null },
+        action: 'key.rotated',
+        target: { kind: 'key', id: null },
+        person: null,
+        origin: null,
+        reason: null,
+        details: { kept },
+      });
+      if (kept) await insert(db, 'trail_entries', trailColumns(entry));
+      trail.settle([number], 'unknown');
+    }
+    await tell({ crane: '6' });
+    expect(await seal()).toBe(3);
+    expect(await found()).toEqual([]);
+  });
+});
