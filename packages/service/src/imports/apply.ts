@@ -12,7 +12,7 @@ import { key, text } from '../ids.js';
 import { stopPerson } from '../people/change-person.js';
 import { lockPerson } from '../people/lock-person.js';
 import type { NewEntry } from '../trail/writer.js';
-import { BLOCK_ROWS, readBlockAfter, readBlocks } from './blocks.js';
+import { BLOCK_ROWS, readBlocks, type Block } from './blocks.js';
 import { checkRows, openImport, previewHolds, telling } from './check.js';
 import { KINDS } from './kinds.js';
 import { missingMost, showImport } from './show.js';
@@ -132,27 +132,31 @@ class Flip {
     // Also when going on: it looks up those that are there.
     await inTransaction(this.#deps, async (work) => {
       const outcome = await this.#lock(work, at);
-      await this.#walk.addGroups(work, newGroups, this.#author);
+      await this.#walk.begin(work, newGroups, this.#author);
       await this.#settle(work, Math.max(at, 0), outcome);
     });
     at = Math.max(at, 0);
     if (at > 0 && this.#walk.remembers) await this.#replay(at);
-    let upcoming = readBlockAfter(this.#deps, this.#deps, id, at);
-    for (let block = await upcoming; block; block = await upcoming) {
-      const now = block;
+    // Opened, and what was shown of its rows read, while the one before is being written.
+    const shown = new WeakMap<Block, Promise<Map<number, KeptRow>>>();
+    let next: Block | undefined;
+    const opened = (block: Block) => {
+      const reading = this.#kept(this.#deps, block.first, block.first + block.rows.length - 1);
+      reading.catch(() => undefined);
+      shown.set(block, reading);
+      next = block;
+    };
+    for await (const now of readBlocks(this.#deps, id, at, opened)) {
       const to = now.first + now.rows.length - 1;
-      // Opened while this one is being written.
-      upcoming = readBlockAfter(this.#deps, this.#deps, id, to).then((next) => {
-        if (next) this.#walk.prepare?.(next);
-        return next;
-      });
-      upcoming.catch(() => undefined);
       await this.#again(async (work) => {
         const outcome = await this.#lock(work, at);
-        const kept = await this.#kept(work, now.first, to);
+        const kept = await shown.get(now)!;
         // A plan is made anew in each run: what failed the last one may have changed what there is.
         const planned = await this.#walk.plan(work, now, true);
-        await this.#walk.write(work, await this.#due(work, planned, kept, outcome), this.#author);
+        await this.#walk.write(work, await this.#due(work, planned, kept, outcome), this.#author, () => {
+          if (next && next !== now) this.#walk.prepare?.(next, this.#author);
+          next = undefined;
+        });
         // Travels with the COMMIT.
         work.atEnd(updateOf('imports', key(id), this.#settled(to, outcome)));
       });

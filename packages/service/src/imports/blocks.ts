@@ -56,13 +56,25 @@ export async function readBlockAfter(deps: Deps, db: Db, importId: string, row: 
   return found && (await openBlock(deps, found));
 }
 
-/** Every block, in order, one in memory at a time. */
-export async function* readBlocks(deps: Deps, importId: string): AsyncGenerator<Block> {
-  let row = 0;
-  for (;;) {
-    const block = await readBlockAfter(deps, deps, importId, row);
-    if (!block) return;
+/** Every block, in order; while one is looked at the next is read. @param opened is given each as soon as it is there */
+export async function* readBlocks(
+  deps: Deps,
+  importId: string,
+  after = 0,
+  opened?: (block: Block) => void,
+): AsyncGenerator<Block> {
+  const next = (row: number) => {
+    const reading = readBlockAfter(deps, deps, importId, row).then((block) => {
+      if (block) opened?.(block);
+      return block;
+    });
+    // It is waited for in the next turn; until then a failure is nobody's.
+    reading.catch(() => undefined);
+    return reading;
+  };
+  let upcoming = next(after);
+  for (let block = await upcoming; block; block = await upcoming) {
+    upcoming = next(block.first + block.rows.length - 1);
     yield block;
-    row = block.first + block.rows.length - 1;
   }
 }

@@ -148,7 +148,7 @@ class GroupWalk implements Walk<GroupRow> {
       .map(({ loginName }) => ({ what: 'member', from: null, to: loginName }));
   }
 
-  async addGroups(work: Work, names: readonly string[], author: Author): Promise<void> {
+  async begin(work: Work, names: readonly string[], author: Author): Promise<void> {
     await this.#groups.add(this.#deps, work, names, author);
   }
 

@@ -111,7 +111,7 @@ class PeopleWalk implements Walk<PersonRow> {
     return [...named.values()];
   }
 
-  async addGroups(work: Work, names: readonly string[], author: Author): Promise<void> {
+  async begin(work: Work, names: readonly string[], author: Author): Promise<void> {
     await this.#groups.add(this.#deps, work, names, author);
   }
 

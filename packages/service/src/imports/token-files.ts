@@ -12,12 +12,15 @@ import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebo
 import { eventColumns, givenTo, makerKey, tokenColumns, tokenIdentity } from '../stock/rows.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
-import { OneBehind } from './one-behind.js';
 import type { Import } from './store.js';
 import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
 
-/** Rows that are made while others are being written. */
-const SLICE = 250;
+/** What a token that is for nobody yet comes to, but for the time at which it is written. */
+interface Made {
+  readonly token: SqlValues;
+  readonly event: SqlValues;
+  readonly entry: NewEntry;
+}
 
 interface Known {
   readonly id: string;
@@ -61,7 +64,7 @@ class TokenWalk implements Walk<Read> {
   readonly #gives: boolean;
   readonly #inFile = new RowIndex();
   readonly #prepared = new WeakMap<Block, readonly ReadRow[]>();
-  readonly #sealed = new WeakMap<TokenRow, { readonly id: string; readonly columns: SqlValues }>();
+  readonly #made = new WeakMap<TokenRow, Made>();
   readonly newGroups = new Set<string>();
   readonly remembers = false;
 
@@ -72,18 +75,24 @@ class TokenWalk implements Walk<Read> {
     this.#gives = !this.#columns.includes('secret');
   }
 
-  prepare(block: Block): void {
+  prepare(block: Block, author: Author): void {
     const rows = this.#rowsOf(block);
     this.#prepared.set(block, rows);
     if (this.#gives) return;
-    const { id: batch } = this.#import;
     const now = this.#deps.now();
     // Most are new, and sealing is most of the work; what turns out otherwise is dropped.
-    for (const { row, issues } of rows) {
-      if (issues.length > 0) continue;
-      const id = newId(this.#deps);
-      this.#sealed.set(row, { id, columns: tokenColumns(this.#deps, id, row, { batch, person: null, now }) });
-    }
+    for (const { row, issues } of rows)
+      if (issues.length === 0 && row.owner === undefined) this.#made.set(row, this.#newToken(row, now, author));
+  }
+
+  #newToken(row: TokenRow, now: Date, author: Author): Made {
+    const { id: batch, fileName } = this.#import;
+    const id = newId(this.#deps);
+    return {
+      token: tokenColumns(this.#deps, id, row, { batch, person: null, now }),
+      event: eventColumns(this.#deps, id, 'imported', now, { by: author.actor.id, note: fileName }),
+      entry: entryBy(author, 'token.imported', { kind: 'token', id }, { details: { serial: row.serial! } }),
+    };
   }
 
   #rowsOf(block: Block): readonly ReadRow[] {
@@ -225,11 +234,18 @@ class TokenWalk implements Walk<Read> {
     );
   }
 
-  async addGroups(): Promise<void> {
-    // Tokens name no groups.
+  /** The batch that new tokens come into. */
+  async begin(work: Work): Promise<void> {
+    if (this.#gives || this.#import.counts!.new === 0) return;
+    const { id, fileName } = this.#import;
+    await write(work, 'INSERT IGNORE INTO token_batches (id, name, created_at) VALUES (:id, :name, :now)', {
+      id: key(id),
+      name: fileName,
+      now: work.now,
+    });
   }
 
-  async write(work: Work, planned: readonly Planned<Read>[], author: Author): Promise<void> {
+  async write(work: Work, planned: readonly Planned<Read>[], author: Author, meanwhile: () => void): Promise<void> {
     await this.#give(
       work,
       planned.filter(({ plan }) => plan.verdict === 'changed'),
@@ -239,6 +255,7 @@ class TokenWalk implements Walk<Read> {
       work,
       planned.filter(({ plan }) => plan.verdict === 'new'),
       author,
+      meanwhile,
     );
   }
 
@@ -258,55 +275,36 @@ class TokenWalk implements Walk<Read> {
     await work.trailAll(entries);
   }
 
-  /** Every new one. While the server writes some, the rows of the next are made. */
-  async #add(work: Work, planned: readonly Planned<Read>[], author: Author): Promise<void> {
+  async #add(work: Work, planned: readonly Planned<Read>[], author: Author, meanwhile: () => void): Promise<void> {
     if (planned.length === 0) return;
-    const { id: batch, fileName } = this.#import;
-    await write(work, 'INSERT IGNORE INTO token_batches (id, name, created_at) VALUES (:id, :name, :now)', {
-      id: key(batch),
-      name: fileName,
-      now: work.now,
-    });
-    const writing = new OneBehind();
-    for (let at = 0; at < planned.length; at += SLICE) {
-      const { tokens, events, entries } = this.#newRows(work.now, planned.slice(at, at + SLICE), author);
-      // One after the other: what is sent behind a statement that lost a deadlock would stand outside the transaction.
-      await writing.start(async () => {
-        await insertAll(work, 'tokens', tokens);
-        await insertAll(work, 'token_events', events);
-        await work.trailAll(entries);
-      });
-    }
-    await writing.ended();
-  }
-
-  #newRows(now: Date, planned: readonly Planned<Read>[], author: Author) {
-    const { id: batch, fileName } = this.#import;
-    const by = author.actor.id;
+    const { now } = work;
     const tokens: SqlValues[] = [];
     const events: SqlValues[] = [];
     const entries: NewEntry[] = [];
     for (const {
       row: { row, holder },
     } of planned) {
-      const sealed = this.#sealed.get(row);
-      const id = sealed?.id ?? newId(this.#deps);
-      const person = holder?.id ?? null;
-      const target = { kind: 'token', id };
-      tokens.push(
-        sealed && person === null
-          ? { ...sealed.columns, createdAt: now, changedAt: now }
-          : tokenColumns(this.#deps, id, row, { batch, person, now }),
-      );
-      events.push(eventColumns(this.#deps, id, 'imported', now, { by, note: fileName }));
-      entries.push(entryBy(author, 'token.imported', target, { details: { serial: row.serial! } }));
-      if (person === null) continue;
-      events.push(eventColumns(this.#deps, id, 'assigned', now, { by, person }));
-      entries.push(entryBy(author, 'token.assigned', target, { person }));
+      const made = this.#made.get(row) ?? this.#newToken(row, now, author);
+      const given = holder ? { state: 'assigned', personId: key(holder.id) } : {};
+      tokens.push({ ...made.token, ...given, createdAt: now, changedAt: now });
+      events.push({ ...made.event, at: now });
+      entries.push(made.entry);
+      if (!holder) continue;
+      const { target } = made.entry;
+      events.push(eventColumns(this.#deps, target.id!, 'assigned', now, { by: author.actor.id, person: holder.id }));
+      entries.push(entryBy(author, 'token.assigned', target, { person: holder.id }));
     }
-    return { tokens, events, entries };
+    const inserted = insertAll(work, 'tokens', tokens);
+    await sent();
+    meanwhile();
+    await inserted;
+    await insertAll(work, 'token_events', events);
+    await work.trailAll(entries);
   }
 }
+
+/** What was handed to the driver is on its way. */
+const sent = async () => await new Promise((resolve) => setImmediate(resolve));
 
 /** What somebody looks at before a box of tokens is written: everything but its secrets. */
 function changesOf(row: TokenRow): Change[] {

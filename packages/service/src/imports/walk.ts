@@ -34,15 +34,19 @@ export interface Walk<Row = unknown> {
    */
   plan(db: Db, block: Block, locked: boolean): Promise<Planned<Row>[]>;
   /** Does ahead of time what of planning a block takes neither the database nor the blocks before it. */
-  prepare?(block: Block): void;
+  prepare?(block: Block, author: Author): void;
   /** What a row comes to depends on the rows before it: when going on halfway, those are planned once more first. */
   readonly remembers: boolean;
   /** Groups that planned rows name and that are not there yet. */
   readonly newGroups: ReadonlySet<string>;
-  /** Adds groups that are not there yet; before anything else is written. */
-  addGroups(work: Work, names: readonly string[], author: Author): Promise<void>;
-  /** Writes rows as planned; only new, changed and returning ones are given. */
-  write(work: Work, planned: readonly Planned<Row>[], author: Author): Promise<void>;
+  /** Before anything else is written, also when going on: adds the groups that are not there yet, or the batch. */
+  begin(work: Work, names: readonly string[], author: Author): Promise<void>;
+  /**
+   * Writes rows as planned; only new, changed and returning ones are given.
+   *
+   * @param meanwhile makes the next block ready; to be called when the server has the most to do
+   */
+  write(work: Work, planned: readonly Planned<Row>[], author: Author, meanwhile: () => void): Promise<void>;
 }
 
 /** What is particular to files about people, or about groups. */
