@@ -134,8 +134,11 @@ export class ValueOpener {
 const algorithmOf = (encrypted: Element): string =>
   (childOf(encrypted, 'xenc:EncryptionMethod')?.attributes.get('Algorithm') ?? '').replace(/^.*#/, '');
 
-/** Whether a cipher itself shows that nothing was changed. */
-const authenticates = (algorithm: string) => algorithm.startsWith('kw-') || algorithm.endsWith('-gcm');
+/**
+ * Whether a cipher itself shows that nothing was changed. Who wrote it, no value encrypted to a certificate shows, with a MAC or
+ * without (RFC 6030 §6.3 has none): a signature does.
+ */
+const authenticates = (algorithm: string) => /^kw-|-gcm$|^rsa[-_]/.test(algorithm);
 
 const isOne = (key: FileKey | readonly OwnCertificate[] | undefined): key is FileKey =>
   key !== undefined && 'kind' in key;

@@ -226,6 +226,13 @@ describe('a key container, RFC 6030', () => {
     expect(read(forUs, ours)[0]).toMatchObject({ secret: Buffer.from(SECRET) });
     const theirs = pem(generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey);
     expect(problemOf(forUs, { kind: 'certificate', privateKeyPem: theirs })).toBe('wrong-key');
+    // As RFC 6030 §6.3 shows it: no MAC. A changed value does not open.
+    const plainly = (cipher: Buffer) =>
+      container(
+        `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>${pack(`<EncryptedValue>${encrypted(algorithm, cipher.toString('base64'))}</EncryptedValue>`)}`,
+      );
+    expect(read(plainly(rsa), ours)[0]).toMatchObject({ secret: Buffer.from(SECRET) });
+    expect(problemOf(plainly(Buffer.from(rsa).fill(7, 9, 10)), ours)).toEqual(['value-broken']);
   }, 30_000);
 
   it('encrypted with the old padding of RSA is named, since opening it would tell what it holds', () => {
@@ -236,7 +243,7 @@ describe('a key container, RFC 6030', () => {
     const { privateKey } = generateKeyPairSync('rsa', { modulusLength: 1024 });
     const privateKeyPem = privateKey.export({ type: 'pkcs8', format: 'pem' }) as string;
     expect(problemOf(text)).toBe('certificate-unknown');
-    expect(problemOf(text, { kind: 'certificate', privateKeyPem })).toEqual(['mac-missing']);
+    expect(problemOf(text, { kind: 'certificate', privateKeyPem })).toEqual(['encryption-unknown']);
     const withMac = text.replace('</Secret>', '<ValueMAC>AAAA</ValueMAC></Secret>');
     const method = `<MACMethod Algorithm="${SHA1}"><MACKey>${encrypted('http://www.w3.org/2001/04/xmlenc#rsa_1_5', 'AAAA')}</MACKey></MACMethod>`;
     expect(
