@@ -1,0 +1,20 @@
+export {
+  verifyRegistration,
+  type NewCredential,
+  type Registered,
+  type RegistrationAnswer,
+  type RegistrationAsked,
+  type UserVerification,
+} from './registration.js';
+export {
+  readCredentialKey,
+  verifyAssertion,
+  type Asserted,
+  type AssertionAnswer,
+  type AssertionAsked,
+  type KnownCredential,
+} from './assertion.js';
+export { algorithmName, COSE_ALGORITHMS, type CoseKey } from './cose.js';
+export { ATTESTATION_FORMATS, type Attestation } from './attestation/index.js';
+export { assessTrust, type Distrust, type Trust } from './trust.js';
+export { REFUSALS, type Refusal, type RefusalReason } from './refused.js';
