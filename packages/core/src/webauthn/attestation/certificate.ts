@@ -1,7 +1,4 @@
 import { AsnConvert } from '@peculiar/asn1-schema';
-import type {
-  GeneralName,
-  Name} from '@peculiar/asn1-x509';
 import {
   BasicConstraints,
   Certificate,
@@ -9,6 +6,8 @@ import {
   KeyUsage,
   KeyUsageFlags,
   SubjectAlternativeName,
+  type GeneralName,
+  type Name,
 } from '@peculiar/asn1-x509';
 import { openCertificate, type OpenedCertificate } from '../../crypto/index.js';
 
