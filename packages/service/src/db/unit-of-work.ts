@@ -108,7 +108,9 @@ async function runOnce<T>(
     });
     return { result };
   } catch (error) {
-    if (!draft.failed(error)) await connection.rollback().catch(() => undefined);
+    draft.failed(error);
+    // Also where nobody can tell what became of it: a connection that is lost refuses this, and none goes back with a transaction open.
+    await connection.rollback().catch(() => undefined);
     return { error };
   } finally {
     draft.settle();
@@ -213,10 +215,9 @@ class Draft {
     this.#ended = 'committed';
   }
 
-  /** The run failed. @returns whether nobody can tell if it was committed */
-  failed(error: unknown): boolean {
+  /** The run failed: what the server refused came before any COMMIT. */
+  failed(error: unknown): void {
     if (this.#ended === 'unknown' && isServersRefusal(error)) this.#ended = 'rolled-back';
-    return this.#ended === 'unknown';
   }
 
   settle(): void {

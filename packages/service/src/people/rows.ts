@@ -59,16 +59,12 @@ export function personRows(deps: Deps, id: string, person: NewPerson, at: Date):
 }
 
 /**
- * Writes rows by table, each table in one statement, in their order. On the connection of a transaction the statements
- * are sent without waiting for one another: while the server writes the first, the next is on its way.
+ * Writes rows by table, each table in one statement, one after the other: rows refer to rows of the tables before theirs, and what is
+ * sent behind a statement that failed would stand outside the transaction.
  */
 export async function insertRows(
   db: Db & { readonly connection: object },
   rows: Readonly<Record<string, readonly SqlValues[]>>,
 ): Promise<void> {
-  await Promise.all(
-    Object.entries(rows).map(async ([table, those]) => {
-      if (those.length > 0) await insertAll(db, table, those);
-    }),
-  );
+  for (const [table, those] of Object.entries(rows)) if (those.length > 0) await insertAll(db, table, those);
 }
