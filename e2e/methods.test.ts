@@ -63,7 +63,7 @@ describe('method settings', () => {
       group: 'quay-crew',
       held: 1,
     });
-    expect(rows.find(({ method }) => method === 'webauthn')).toMatchObject({ enrol: false, why: 'not-built' });
+    expect(rows.find(({ method }) => method === 'push')).toMatchObject({ enrol: false, why: 'not-built' });
     // What they hold still serves: enrolling and using are two things.
     expect(await meets('crane')).toMatchObject({ state: 'asking', prompt: { kind: 'code' } });
     await expect(inst.owner.call('groups.delete', { params: { id: quay } })).rejects.toMatchObject({
@@ -85,7 +85,11 @@ describe('method settings', () => {
       params: { id: crane.id },
       query: { application: app.id },
     });
-    expect(explained).toMatchObject({ barred: ['totp'], meets: { state: 'enrol-first' }, ways: [{ servedBy: null }] });
+    expect(explained).toMatchObject({
+      barred: ['totp', 'webauthn'],
+      meets: { state: 'enrol-first' },
+      ways: [{ servedBy: null }],
+    });
     const { rows: met } = await inst.owner.call('people.meets', { params: { id: crane.id } });
     expect(met.find((one) => one.application.name === 'Berth Planner')).toMatchObject({ outcome: 'enrol-first' });
   });

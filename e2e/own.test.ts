@@ -76,7 +76,10 @@ describe('enrolling something oneself', () => {
     await expect.poll(async () => (await byPassword('bram.oster')).signIn.state, { timeout: 5_000 }).toBe('let-in');
     const right = (await byPassword('bram.oster')).right!;
     const shown = await anybody().call('own.show', { body: { right } });
-    expect(shown).toMatchObject({ displayName: 'bram.oster', offers: [{ method: 'totp', enrol: true, why: null }] });
+    expect(shown).toMatchObject({
+      displayName: 'bram.oster',
+      offers: ['totp', 'webauthn'].map((method) => ({ method, enrol: true, why: null })),
+    });
     expect(shown.held.map(({ method }) => method)).toEqual(['password']);
     const begun = await anybody().call('own.beginTotp', { body: { right, carrier: 'Bram’s phone' } });
     const proving = async (by: string, codes: string[], node = 1) =>

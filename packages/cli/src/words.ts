@@ -347,7 +347,7 @@ export const words = {
     ignored: 'Claims not granted and ignored: {claims}',
     overview: {
       people: 'People', deactivated: 'deactivated',
-      applications: 'Applications', signIns: 'Sign-ins, last 24 hours', needsHand: 'Needs a hand: {name}', paused: '{method} paused until {until}', emergencyUsed: 'emergency account used {at}; nlatch activity show {signIn}', locked: '{method} locked after too many wrong tries',
+      applications: 'Applications', signIns: 'Sign-ins, last 24 hours', needsHand: 'Needs a hand: {name}', paused: '{method} paused until {until}', emergencyUsed: 'emergency account used {at}; nlatch activity show {signIn}', keyCopied: 'a key of theirs may have been copied, {at}; revoke it', locked: '{method} locked after too many wrong tries',
     },
     roles: 'Roles', rights: 'Rights', until: 'Until', by: 'By', contact: 'Contact', groups: 'Groups', language: 'Language', timeZone: 'Time zone', source: 'Source',
     version: 'Version', outbox: 'Outbox', trail: 'Trail', waiting: '{count} waiting, {failed} given up', unsealed: '{count/entry waits/entries wait} for their seal; last sealed {when}',

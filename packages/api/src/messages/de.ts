@@ -3,6 +3,7 @@ import { deImports } from './de-imports.js';
 import { deAccess } from './de-access.js';
 import { deMail } from './de-mail.js';
 import { deMethods } from './de-methods.js';
+import { deKeys } from './de-keys.js';
 import { deRisk } from './de-risk.js';
 import { deRulebook } from './de-rulebook.js';
 import { deTrail } from './de-trail.js';
@@ -312,6 +313,19 @@ export const de: Catalogue = {
       title: 'Dieses Token gilt heute nicht: seine Tage sind {from} bis {until}.',
       remedy: 'Nehmen Sie ein anderes; diese Tage kamen vom Hersteller mit.',
     },
+    'key-needs-name': {
+      title:
+        'Passkeys und Sicherheitsschlüssel brauchen einen Dienst mit einem Namen; dieser steht unter der Adresse {address}.',
+      remedy: 'Geben Sie dem Dienst einen Namen in Ihrem Netz, und setzen Sie NLATCH_PUBLIC_URL darauf.',
+    },
+    'key-not-taken': {
+      title: 'Die Antwort des Schlüssels kann nicht angenommen werden ({reason}, Schritt {step}).',
+      remedy: 'Beginnen Sie noch einmal. Bleibt es dabei, nehmen Sie einen anderen Browser oder Schlüssel.',
+    },
+    'key-known': {
+      title: 'Dieser Schlüssel ist schon eingetragen.',
+      remedy: 'Benutzen Sie ihn, wie er ist, oder entfernen Sie ihn zuerst dort, wo er eingetragen ist.',
+    },
     'pin-weak': {
       title: 'Diese PIN geht nicht: {why}.',
       remedy: 'Wählen Sie andere Ziffern, keine Reihe und kein Datum von Ihnen.',
@@ -413,6 +427,10 @@ export const de: Catalogue = {
     'wrong-password': 'falsches Passwort',
     'wrong-code': 'falscher Code',
     'pin-wanted': 'der Code stimmte, seine PIN fehlte',
+    'key-unknown': 'keiner ihrer Schlüssel hat geantwortet',
+    'key-refused': 'die Antwort des Schlüssels hielt nicht stand',
+    'key-not-verified': 'der Schlüssel hat nicht geprüft, wer ihn hält, wie der Weg es verlangt',
+    'key-copied': 'der Zähler des Schlüssels ging nicht weiter: er könnte kopiert sein',
     'wrong-pin': 'der Code stimmte, die PIN nicht',
     'counter-far': 'ein Zähler, der weit voraus ist; zwei Codes gleichen ihn wieder ab',
     'code-already-used': 'dieser Code, oder ein späterer, wurde schon benutzt',
@@ -433,6 +451,7 @@ export const de: Catalogue = {
   },
   ...deAccess,
   ...deMethods,
+  ...deKeys,
   ...deRisk,
   methods: {
     password: 'Passwort',

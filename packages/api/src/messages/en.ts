@@ -3,6 +3,7 @@ import { enImports } from './en-imports.js';
 import { enAccess } from './en-access.js';
 import { enMail } from './en-mail.js';
 import { enMethods } from './en-methods.js';
+import { enKeys } from './en-keys.js';
 import { enRisk } from './en-risk.js';
 import { enRulebook } from './en-rulebook.js';
 import { enTrail } from './en-trail.js';
@@ -299,6 +300,18 @@ export const en = {
       title: 'This token is not good today: its days are {from} to {until}.',
       remedy: 'Take another one; these days came with it from its maker.',
     },
+    'key-needs-name': {
+      title: 'Passkeys and security keys need a service that has a name; this one is at the address {address}.',
+      remedy: 'Give the service a name in your network, and set NLATCH_PUBLIC_URL to it.',
+    },
+    'key-not-taken': {
+      title: 'What the key answered cannot be taken ({reason}, step {step}).',
+      remedy: 'Begin again. If it stays, try another browser or another key.',
+    },
+    'key-known': {
+      title: 'This key is registered already.',
+      remedy: 'Use it as it is, or remove it first where it is registered.',
+    },
     'pin-weak': {
       title: 'This PIN will not do: {why}.',
       remedy: 'Choose other digits, that are no row and no date of yours.',
@@ -395,6 +408,10 @@ export const en = {
     'wrong-password': 'wrong password',
     'wrong-code': 'wrong code',
     'pin-wanted': 'the code was right, its PIN was missing',
+    'key-unknown': 'none of their keys answered',
+    'key-refused': 'what the key answered did not hold',
+    'key-not-verified': 'the key did not verify its holder, as the way asks',
+    'key-copied': 'the counter of the key did not go on: it may have been copied',
     'wrong-pin': 'the code was right, the PIN was not',
     'counter-far': 'a counter that is far ahead of the last code; two codes find it again',
     'code-already-used': 'this code, or a later one, was used before',
@@ -415,6 +432,7 @@ export const en = {
   },
   ...enAccess,
   ...enMethods,
+  ...enKeys,
   ...enRisk,
   methods: {
     password: 'password',

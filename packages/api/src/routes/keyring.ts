@@ -11,6 +11,7 @@ import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
 import { id, instant, line, secretText } from '../schema.js';
+import { creationOptions, registrationResponse } from './webauthn.js';
 
 const lane = z.strictObject({
   failures: z.number().int().describe('Wrong proofs in a row'),
@@ -35,6 +36,15 @@ export const authenticator = z.strictObject({
     .describe('Applications at which alone it may be used; null for all'),
   preferred: z.boolean().describe('Asked for first'),
   tokenId: id.nullable().describe('The hardware token of the stock that it is'),
+  webauthn: z
+    .strictObject({
+      aaguid: z.string().describe('The model, on the word of the key; all zeros where it does not say'),
+      synced: z.boolean().describe('Its key may be on several devices of its holder'),
+      verified: z.boolean().describe('It has verified its holder, by a PIN or a finger'),
+      copied: z.boolean().describe('Its counter once did not go on, as of a copy'),
+      rpId: z.string(),
+    })
+    .nullable(),
   totp: z
     .strictObject({
       algorithm: z.enum(OTP_ALGORITHMS),
@@ -89,6 +99,12 @@ export const totpBegun = z.strictObject({
   qrSvg: z.string(),
   qrPng: z.string().describe('Base64'),
   codesNeeded: z.literal([1, 2]).describe('How many consecutive codes prove it'),
+});
+
+/** What begins a passkey or a security key; nothing of it is secret, and it is good once. */
+export const webauthnBegun = z.strictObject({
+  authenticator,
+  publicKey: creationOptions.describe('For navigator.credentials.create, by parseCreationOptionsFromJSON'),
 });
 
 export const typedCode = z
@@ -160,6 +176,27 @@ export const keyringRoutes = {
     errors: ['wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
     idempotent: true,
     trail: ['authenticator.proved', 'authenticator.proof-failed'],
+  }),
+  'webauthn.begin': route('webauthn.begin', {
+    summary: 'Begin to enrol a passkey or a security key that is plugged in here: what to ask the browser for',
+    access: operator('keyring.enrol', { person: 'id' }),
+    params: byId,
+    body: z.strictObject({
+      carrier: line(LIMITS.labelChars).optional().describe('What it is called; told from the key unless said'),
+    }),
+    answer: webauthnBegun,
+    status: 201,
+    errors: ['wrong-state', 'limit-reached', 'method-not-offered', 'signature-needed', 'key-needs-name'],
+    trail: ['authenticator.begun', 'authenticator.expired'],
+  }),
+  'webauthn.prove': route('webauthn.prove', {
+    summary: 'Bring what the browser answered; the key becomes active',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    body: z.strictObject({ credential: registrationResponse }),
+    answer: authenticator,
+    errors: ['wrong-state', 'method-not-offered', 'key-not-taken', 'key-known'],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
   }),
   'authenticators.suspend': route('authenticators.suspend', {
     summary: 'Set an authenticator aside; it can be resumed',

@@ -57,9 +57,21 @@ const hotpCell = z.strictObject({
     .optional(),
 });
 
+const webauthnCell = z.strictObject({
+  ...common,
+  parameters: z
+    .strictObject({
+      counter: z
+        .literal('flag')
+        .describe('A counter that does not go on, as of a copy, is only flagged; it is refused unless said'),
+    })
+    .partial()
+    .optional(),
+});
+
 /** What is said of each method. */
 export const methodCells = z
-  .strictObject({ password: passwordCell, totp: totpCell, hotp: hotpCell })
+  .strictObject({ password: passwordCell, totp: totpCell, hotp: hotpCell, webauthn: webauthnCell })
   .partial()
   .describe('A method that is left out is decided by a row below');
 

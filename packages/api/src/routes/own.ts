@@ -3,7 +3,8 @@ import { z } from 'zod';
 import { open, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, nothing, secretText } from '../schema.js';
-import { totpBegun, typedCode, typedPin } from './keyring.js';
+import { totpBegun, typedCode, typedPin, webauthnBegun } from './keyring.js';
+import { registrationResponse } from './webauthn.js';
 import { proofBody, signIn } from './signins.js';
 
 const right = z
@@ -40,7 +41,7 @@ export const ownRoutes = {
       right: z.string().nullable().describe('Sent with every call that follows, for a quarter of an hour'),
     }),
     errors: ['sign-in-ended', 'sign-in-moved-on', 'not-permitted'],
-    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
+    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
   }),
   'own.show': route('own.show', {
     summary: 'What one holds, and what one may enrol',
@@ -91,6 +92,24 @@ export const ownRoutes = {
     answer: z.strictObject({ label: z.string() }),
     errors: ['request-gone', 'wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
     trail: ['authenticator.proved', 'authenticator.proof-failed'],
+  }),
+  'own.beginWebauthn': route('own.beginWebauthn', {
+    summary: 'Begin to enrol a passkey or a security key: what to ask the browser for',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right, carrier: line(LIMITS.labelChars).optional() }),
+    answer: webauthnBegun,
+    status: 201,
+    errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered', 'key-needs-name'],
+    trail: ['authenticator.begun', 'authenticator.expired'],
+  }),
+  'own.proveWebauthn': route('own.proveWebauthn', {
+    summary: 'Bring what the browser answered; the key can be used from then on',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, credential: registrationResponse }),
+    answer: z.strictObject({ label: z.string() }),
+    errors: ['request-gone', 'wrong-state', 'method-not-offered', 'key-not-taken', 'key-known'],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
   }),
   'own.proveToken': route('own.proveToken', {
     summary: 'Prove a hardware token that was given to one, by the code that it shows, or by two',

@@ -78,6 +78,7 @@ export const pageRoutes = {
       'sign-in.refused',
       'sign-in.enrol-first',
       'sign-in.proof-failed',
+      'authenticator.copied',
       'browser-session.started',
       'browser.remembered',
     ],

@@ -12,6 +12,7 @@ import { z } from 'zod';
 import { application, open, operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, page, pageQuery, secretText } from '../schema.js';
+import { assertionResponse, requestOptions } from './webauthn.js';
 
 const ask = z.strictObject({
   kind: z.enum(PROMPT_KINDS),
@@ -23,6 +24,7 @@ const prompt = ask
       .array(ask)
       .describe('What can be asked for instead: answer with kind choose, and the first of its methods as value'),
     text: z.literal('pin').optional().describe('Of a prompt text: what is to be typed'),
+    publicKey: requestOptions.optional().describe('Of a prompt webauthn at our own pages: what to ask the browser for'),
   })
   .describe('What to ask the person next');
 
@@ -66,9 +68,12 @@ const beginBody = z.strictObject({
 
 export const proofBody = z.strictObject({
   kind: z
-    .enum(['password', 'code', 'next-code', 'text', 'choose', 'new-password', 'new-pin'])
+    .enum(['password', 'code', 'next-code', 'text', 'webauthn', 'choose', 'new-password', 'new-pin'])
     .describe('The prompt that it answers; choose asks for another'),
-  value: secretText(LIMITS.proofChars),
+  value: secretText(LIMITS.proofChars).optional().describe('What was typed or chosen; of every kind but webauthn'),
+  credential: assertionResponse
+    .optional()
+    .describe('Of kind webauthn: what the browser answered, as its toJSON gives it'),
 });
 
 const byId = z.strictObject({ id });
@@ -168,7 +173,10 @@ export const signInRoutes = {
   'console.begin': route('console.begin', {
     summary: 'Begin to sign in to the console or the command-line client',
     access: open('nobody is signed in yet'),
-    body: z.strictObject({ loginName: secretText(LIMITS.loginNameChars * 2) }),
+    body: z.strictObject({
+      loginName: secretText(LIMITS.loginNameChars * 2),
+      keys: z.boolean().default(true).describe('Whether a key can answer here, which a terminal cannot have it do'),
+    }),
     answer: z.strictObject({
       signIn,
       handle: z.string().describe('Proves in the next calls that they come from whoever began'),
@@ -204,6 +212,7 @@ export const signInRoutes = {
       'sign-in.let-in',
       'sign-in.refused',
       'sign-in.proof-failed',
+      'authenticator.copied',
       'session.started',
       'session.re-proved',
       'access-token.issued',

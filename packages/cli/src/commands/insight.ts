@@ -53,12 +53,17 @@ export function overview(command: Command, context: Context): void {
           ],
           ...answer.needsHand.map((one): [string, string] => [
             say(o.needsHand, { name: one.person.displayName }),
-            say({ locked: o.locked, paused: o.paused, 'emergency-used': o.emergencyUsed }[one.why], {
-              method: one.method ? shared.methods[one.method] : '',
-              at: one.at ? exact(one.at) : '',
-              signIn: one.signIn ?? '',
-              until: one.until ? exact(one.until) : '',
-            }),
+            say(
+              { locked: o.locked, paused: o.paused, 'emergency-used': o.emergencyUsed, 'key-copied': o.keyCopied }[
+                one.why
+              ],
+              {
+                method: one.method ? shared.methods[one.method] : '',
+                at: one.at ? exact(one.at) : '',
+                signIn: one.signIn ?? '',
+                until: one.until ? exact(one.until) : '',
+              },
+            ),
           ]),
         ]),
       );

@@ -8,7 +8,7 @@ import { confirm, done, findGroup, findPerson, show, wholeNumber, withSession, t
 
 const h = words.headings;
 const shared = catalogue('en');
-const METHODS = ['password', 'totp', 'hotp'] as const;
+const METHODS = ['password', 'totp', 'hotp', 'webauthn'] as const;
 type Built = (typeof METHODS)[number];
 type Rows = Answer<'methods.show'>['rows'];
 type Cell = NonNullable<Rows[number]['cells'][Built]>;

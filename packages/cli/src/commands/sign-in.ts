@@ -21,7 +21,7 @@ export function login(command: Command, context: Context): void {
       const server = serverOf(context, self.optsWithGlobals<GlobalOptions>());
       const client = createClient({ server });
       const loginName = named ?? (await context.ask(words.asks.loginName));
-      const begun = await client.call('console.begin', { body: { loginName } });
+      const begun = await client.call('console.begin', { body: { loginName, keys: false } });
       let { signIn } = begun;
       while (signIn.state === 'asking') {
         const { kind, ask, hidden } = typedPrompt(signIn.prompt!.kind);

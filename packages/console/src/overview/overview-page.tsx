@@ -192,7 +192,14 @@ function NeedsHand({ hands }: { hands: Overview['needsHand'] }) {
         <li key={i}>
           <Link to={`/people/${one.person.id}`}>{one.person.displayName}</Link>:{' '}
           {one.signIn === null ? (
-            say(one.why === 'locked' ? w.locked : w.paused, { method: one.method ? shared.methods[one.method] : '' })
+            say(
+              { locked: w.locked, paused: w.paused, 'emergency-used': w.emergencyUsed, 'key-copied': w.keyCopied }[
+                one.why
+              ],
+              {
+                method: one.method ? shared.methods[one.method] : '',
+              },
+            )
           ) : (
             <Link to={`/sign-ins/${one.signIn}`}>{w.emergencyUsed}</Link>
           )}

@@ -4,6 +4,7 @@ import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
 import { Form, TextField } from '../components/fields.js';
 import { Row, ShownCode, Small, Soft } from '../components/layout.js';
+import { makeKey } from '../components/keys.js';
 import { Qr } from '../components/qr.js';
 import { space } from '../theme/tokens.js';
 import { call, troubleOf } from './api.js';
@@ -86,7 +87,22 @@ function Enrol({ right }: { right: string }) {
         }
       />
     );
-  const totp = shown.offers.find(({ method }) => method === 'totp');
+  const [totp, webauthn] = (['totp', 'webauthn'] as const).map((wanted) =>
+    shown.offers.find(({ method }) => method === wanted),
+  );
+  const startKey = () =>
+    doing(async () => {
+      setTrouble(undefined);
+      const { authenticator, publicKey } = await call('own.beginWebauthn', { body: { right } });
+      const credential = await makeKey(publicKey);
+      const { label } = await call('own.proveWebauthn', {
+        params: { id: authenticator.id },
+        body: { right, credential },
+      });
+      await read();
+      setDone(false);
+      setSaid(say(w.keyDone, { label }));
+    });
   const start = () =>
     doing(async () => {
       setTrouble(undefined);
@@ -137,6 +153,15 @@ function Enrol({ right }: { right: string }) {
           </List>
         </>
       )}
+      {webauthn?.enrol && (
+        <>
+          <p>{w.keyAbout}</p>
+          <Button look={shown.tokens.length > 0 ? 'plain' : 'main'} onPress={startKey}>
+            {w.startKey}
+          </Button>
+          {totp?.enrol && <p>{w.appAbout}</p>}
+        </>
+      )}
       {totp?.enrol ? (
         <Form
           onSubmit={(event) => {
@@ -145,12 +170,12 @@ function Enrol({ right }: { right: string }) {
           }}
         >
           <TextField label={w.carrier} description={w.carrierHint} value={carrier} onChange={setCarrier} />
-          <Button look={done || shown.tokens.length > 0 ? 'plain' : 'main'} type="submit">
+          <Button look={done || webauthn?.enrol || shown.tokens.length > 0 ? 'plain' : 'main'} type="submit">
             {done ? w.another : w.start}
           </Button>
         </Form>
       ) : (
-        <p>{w.notOffered}</p>
+        !webauthn?.enrol && <p>{w.notOffered}</p>
       )}
       <Small>{say(w.until, { until: moment(shown.until) })}</Small>
     </Hall>

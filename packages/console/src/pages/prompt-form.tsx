@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { Button } from '../components/button.js';
 import { Checkbox, Form, TextField } from '../components/fields.js';
 import { Banner, Small } from '../components/layout.js';
+import { useKey, type UsedKey } from '../components/keys.js';
 import { troubleOf } from './api.js';
 import { locale, say, shared, words as w } from './messages/index.js';
 
@@ -10,10 +11,9 @@ type SignIn = NonNullable<Answer<'pages.prove'>['signIn']>;
 const TYPED = ['password', 'new-password', 'code', 'next-code', 'text', 'new-pin'] as const;
 type TypedKind = (typeof TYPED)[number];
 /** What answers a prompt. */
-export interface Proof {
-  readonly kind: TypedKind | 'choose';
-  readonly value: string;
-}
+export type Proof =
+  | { readonly kind: TypedKind | 'choose'; readonly value: string }
+  | { readonly kind: 'webauthn'; readonly credential: UsedKey };
 
 export const Trouble = ({ text }: { text: string | undefined }) =>
   text === undefined ? null : (
@@ -44,13 +44,18 @@ export function PromptForm({
   const [trouble, setTrouble] = useState<string>();
   const prompt = signIn.prompt!;
   const kind: TypedKind = TYPED.find((one) => one === prompt.kind) ?? 'code';
+  const { publicKey } = prompt;
 
   async function step(other?: string): Promise<void> {
     setBusy(true);
     setTrouble(undefined);
     try {
       const now = await prove(
-        other === undefined ? { kind, value: typed } : { kind: 'choose', value: other },
+        other !== undefined
+          ? { kind: 'choose', value: other }
+          : publicKey
+            ? { kind: 'webauthn', credential: await useKey(publicKey) }
+            : { kind, value: typed },
         remember,
       );
       setTyped('');
@@ -73,7 +78,7 @@ export function PromptForm({
       <Trouble text={trouble} />
       {/* Password managers look for whose password it is. */}
       <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />
-      <ProofField kind={kind} value={typed} onChange={setTyped} />
+      {publicKey ? <p>{w.keyHint}</p> : <ProofField kind={kind} value={typed} onChange={setTyped} />}
       {rememberDays > 0 && (
         <div>
           <Checkbox isSelected={remember} onChange={setRemember}>
@@ -82,8 +87,13 @@ export function PromptForm({
           <Small>{w.rememberHint}</Small>
         </div>
       )}
-      <Button look="main" type="submit" isDisabled={busy || typed === ''}>
-        {kind === 'password' ? w.next : finish}
+      <Button
+        look="main"
+        type="submit"
+        isDisabled={busy || (!publicKey && typed === '')}
+        autoFocus={publicKey !== undefined}
+      >
+        {publicKey ? w.useKey : kind === 'password' ? w.next : finish}
       </Button>
       {prompt.others.map((other) => (
         <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>

@@ -14,6 +14,7 @@ import { EditCarrier, Rename } from './edit-carrier.js';
 import { ProveToken } from '../stock/prove-token.js';
 import { ReportLost, Resync, TryCode } from './device-dialogs.js';
 import { GivePin, Restrict } from './pin-dialogs.js';
+import { EnrolKey } from './enrol-key.js';
 import { EnrolTotp } from './enrol-totp.js';
 import { GiveToken } from './give-token.js';
 import { ProveTotp } from './prove-totp.js';
@@ -56,6 +57,7 @@ export function Keyring({ person }: { person: Person }) {
   const [editing, setEditing] = useState<CarrierFacts>();
   const [said, setSaid] = useState<string>();
   const [giving, setGiving] = useState(false);
+  const [keying, setKeying] = useState(false);
   const [provingToken, setProvingToken] = useState<Answer<'keyring.show'>['tokens'][number]>();
   const [losing, setLosing] = useState<CarrierFacts>();
   const session = useSession();
@@ -79,6 +81,7 @@ export function Keyring({ person }: { person: Person }) {
             {session.permissions.includes('stock.read') && (
               <Button onPress={() => setGiving(true)}>{words.stock.give}</Button>
             )}
+            <Button onPress={() => setKeying(true)}>{w.enrolKey}</Button>
             <Button look="main" onPress={() => setEnrolling(true)}>
               {w.enrol}
             </Button>
@@ -172,6 +175,16 @@ export function Keyring({ person }: { person: Person }) {
           }}
         />
       )}
+      {keying && (
+        <EnrolKey
+          person={person}
+          onClose={() => setKeying(false)}
+          onProved={(label) => {
+            setKeying(false);
+            setSaid(say(w.proved, { label }));
+          }}
+        />
+      )}
       {provingToken && (
         <ProveToken token={provingToken} personId={person.id} onClose={() => setProvingToken(undefined)} />
       )}
@@ -227,7 +240,11 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
   );
   const { totp, hotp } = one;
   const showsCodes = (totp !== null || hotp !== null) && one.state === 'active';
+  const key = one.webauthn;
   const details = [
+    key ? (key.synced ? w.keySynced : w.keyBound) : undefined,
+    key?.verified ? w.keyVerified : undefined,
+    key && one.state === 'active' && one.lastUsedAt === null ? w.keyUnused : undefined,
     hotp
       ? `${hotp.algorithm}, ${hotp.digits} ${w.digits.toLowerCase()}, ${say(w.counterAt, { counter: hotp.counter })}`
       : undefined,
@@ -255,6 +272,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
             </Button>
           )}
           {guard && <State tone="held">{guard}</State>}
+          {key?.copied && <State tone="held">{w.keyCopied}</State>}
           {one.preferred && <State tone="good">{w.preferred}</State>}
           {one.pin !== 'none' && (
             <State tone={one.pin === 'own' ? 'good' : 'open'}>{one.pin === 'own' ? w.pinOwn : w.pinGiven}</State>
@@ -266,7 +284,9 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           )}
         </Row>
         <Row>
-          {one.state === 'pending' && <Button onPress={() => setOpen('prove')}>{w.prove}</Button>}
+          {one.state === 'pending' && one.method !== 'webauthn' && (
+            <Button onPress={() => setOpen('prove')}>{w.prove}</Button>
+          )}
           {showsCodes && <Button onPress={() => setOpen('try')}>{w.tryAct}</Button>}
           {showsCodes && <Button onPress={() => setOpen('resync')}>{w.resync}</Button>}
           {showsCodes && (

@@ -1,7 +1,8 @@
 import type { Answer, ErrorCode, RouteId } from '@nimble-latch/api';
 import { ApiError, createClient, Unreachable, type Client } from '@nimble-latch/api/client';
 import { useMutation, useQuery, useQueryClient, type UseMutationResult } from '@tanstack/react-query';
-import { language, words } from '../messages/index.js';
+import { KeyTrouble } from '../components/keys.js';
+import { language, shared, words } from '../messages/index.js';
 
 let csrf: string | undefined;
 /** Set when the session is read; sent with every call that changes something. */
@@ -40,6 +41,7 @@ export interface Trouble {
 
 export function troubleOf(error: unknown): Trouble | undefined {
   if (!error) return undefined;
+  if (error instanceof KeyTrouble) return { code: undefined, text: shared.keyTroubles[error.trouble], fields: {} };
   if (error instanceof ApiError) {
     const fields = Object.fromEntries(error.issues.map((issue) => [issue.where.replace(/^body\./, ''), issue.what]));
     if (error.code === 'signature-needed')

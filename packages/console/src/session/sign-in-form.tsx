@@ -3,6 +3,7 @@ import { ApiError } from '@nimble-latch/api/client';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
 import { Form, TextField } from '../components/fields.js';
+import { useKey } from '../components/keys.js';
 import { Banner, Row } from '../components/layout.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from './api.js';
@@ -44,7 +45,11 @@ export function SignInForm({
         params: { id: begun!.signIn.id },
         body: {
           handle: begun!.handle,
-          ...(other === undefined ? { kind, value: typed } : { kind: 'choose', value: other }),
+          ...(other !== undefined
+            ? { kind: 'choose', value: other }
+            : asking.publicKey
+              ? { kind: 'webauthn', credential: await useKey(asking.publicKey) }
+              : { kind, value: typed }),
         },
       });
       setTyped('');
@@ -130,13 +135,15 @@ export function SignInForm({
           code
         />
       )}
+      {asking?.kind === 'webauthn' && <p>{w.keyHint}</p>}
       <Row>
         <Button
           look="main"
           type="submit"
-          isDisabled={busy || (typed === '' && (asking !== undefined || given === undefined))}
+          isDisabled={busy || (typed === '' && !asking?.publicKey && (asking !== undefined || given === undefined))}
+          autoFocus={asking?.publicKey !== undefined}
         >
-          {asking && asking.kind !== 'password' ? w.finish : w.next}
+          {asking?.publicKey ? w.useKey : asking && asking.kind !== 'password' ? w.finish : w.next}
         </Button>
         {asking && <OtherWays others={asking.others} onChoose={(method) => void step(method)} />}
         {begun && given === undefined && (

@@ -12,7 +12,7 @@ import { useMay } from '../session/context.js';
 const w = words.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
 type MatrixRow = Rows[number];
-const METHODS = ['password', 'totp', 'hotp'] as const;
+const METHODS = ['password', 'totp', 'hotp', 'webauthn'] as const;
 type Built = (typeof METHODS)[number];
 type Cell = NonNullable<MatrixRow['cells'][Built]>;
 const UNSAID = 'unsaid';
@@ -198,11 +198,13 @@ function EditCell({
   // How far a clock may be off, or a counter ahead.
   const reachName = method === 'hotp' ? 'lookAhead' : 'window';
   const [reach, setReach] = useState(String(before[reachName] ?? ''));
+  const [counter, setCounter] = useState(before['counter'] === 'flag' ? 'flag' : 'refuse');
   const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
   const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
     const common = { enrol: said === 'yes', purposes };
+    if (method === 'webauthn') return { ...common, ...(counter === 'flag' ? { parameters: { counter } } : {}) };
     if (method !== 'password') {
       const { digits: _digits, window: _window, lookAhead: _ahead, pin: _pin, leastPin: _least, ...others } = before;
       const parameters = {
@@ -248,7 +250,18 @@ function EditCell({
           onChange={setLeast}
         />
       )}
-      {said !== UNSAID && method !== 'password' && (
+      {said !== UNSAID && method === 'webauthn' && (
+        <Select
+          label={w.parameters.counter}
+          value={counter}
+          onChange={setCounter}
+          options={[
+            { id: 'refuse', text: w.counterRefuse },
+            { id: 'flag', text: w.counterFlag },
+          ]}
+        />
+      )}
+      {said !== UNSAID && (method === 'totp' || method === 'hotp') && (
         <>
           <TextField
             label={w.parameters[reachName]}

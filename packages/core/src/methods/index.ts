@@ -18,6 +18,8 @@ export interface MethodParameters {
   readonly pin?: 'required';
   /** Digits of a new PIN at least. */
   readonly leastPin?: number;
+  /** Of a key: a counter that does not go on is only flagged; otherwise it is refused. */
+  readonly counter?: 'flag';
 }
 
 /** How the codes of one person are checked, where the method settings say something of it. */
@@ -46,7 +48,7 @@ export interface MethodSettings {
 }
 
 /** Methods that this release can enrol and check. */
-export const METHODS_BUILT: readonly Method[] = ['password', 'totp', 'hotp'];
+export const METHODS_BUILT: readonly Method[] = ['password', 'totp', 'hotp', 'webauthn'];
 
 /** As delivered: what there is, for everybody. */
 export const FIRST_METHODS: MethodSettings = {
@@ -57,6 +59,7 @@ export const FIRST_METHODS: MethodSettings = {
         password: { enrol: true, purposes: ['sign-in', 'enrol'], checked: 'here' },
         totp: { enrol: true, purposes: ['sign-in', 'enrol'] },
         hotp: { enrol: true, purposes: ['sign-in', 'enrol'] },
+        webauthn: { enrol: true, purposes: ['sign-in', 'enrol'] },
       },
     },
   ],

@@ -11,6 +11,7 @@ export {
   type StoryStep,
 } from './state.js';
 export { amrOf, wayOf } from './way.js';
+export { verificationFor } from './verification.js';
 export * from './foresee.js';
 export {
   canAnswer,

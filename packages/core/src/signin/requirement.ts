@@ -140,14 +140,15 @@ function reaching(ways: readonly Way[], { level, phishingResistant }: AtLeast, k
     .filter((way) => serveWay(way, keyring));
 }
 
-/** Every way of one proof, or of the password and one more, that a keyring could serve and that is enough. */
+/** Every way of the password and one more, or of one proof, that a keyring could serve and that is enough. */
 function waysHeld(keyring: readonly Usable[], enough: (way: Way) => boolean): readonly Way[] {
   const proofs = new Map<string, WayProof>();
   for (const { method, can } of keyring) proofs.set(`${method} ${can.join()}`, { method, qualifiers: can });
   const held = [...proofs.values()].sort((a, b) => Number(b.method === 'password') - Number(a.method === 'password'));
   const singles = held.map((proof): Way => [proof]);
   const pairs = held.flatMap((proof): Way[] => (proof.method === 'password' ? [] : [[...PASSWORD, proof]]));
-  return [...singles, ...pairs].filter(enough);
+  // The password first: it is what most have, and a key can be chosen instead.
+  return [...pairs, ...singles].filter(enough);
 }
 
 /**

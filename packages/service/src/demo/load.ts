@@ -7,6 +7,7 @@ import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import { key } from '../ids.js';
+import { loadKeys } from './keys.js';
 import { loadStock } from './stock.js';
 import { setPassword } from '../keyring/set-password.js';
 import { createLogger } from '../log/logger.js';
@@ -187,6 +188,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   };
   await publish(PUBLISHED[0]);
   const tokens = await loadStock(deps, call, clock, today, groups.get('quay-crew')!, random);
+  const keys = await loadKeys(deps, call, clock, today);
   clock.at = today - 40 * DAY;
   await appoint();
   await publish(PUBLISHED[1]);
@@ -199,7 +201,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await call('session.end', {});
   await app.close();
   await keepCounts(real);
-  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${tokens} hardware tokens, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${tokens} hardware tokens, ${keys} keys, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
 
   async function draft(text: string): Promise<void> {
     const { version } = await call('rulebookDraft.show', {});

@@ -59,7 +59,25 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
   }));
-  return [...(await emergencies(deps, now)), ...turnedAway];
+  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
+}
+
+/** Keys that seem to have been copied, until they are revoked. */
+async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
+  const rows = await select<{ id: Buffer; display_name: string; at: Date }>(
+    deps,
+    `SELECT p.id, p.display_name, w.copied_at AS at FROM webauthn_credentials w JOIN authenticators a ON a.id = w.authenticator_id
+       JOIN persons p ON p.id = a.person_id
+     WHERE w.copied_at IS NOT NULL AND a.state IN ('active', 'suspended') AND p.state = 'active' ORDER BY w.copied_at DESC LIMIT 20`,
+  );
+  return rows.map((row) => ({
+    person: { id: text(row.id), displayName: row.display_name },
+    why: 'key-copied',
+    method: 'webauthn',
+    signIn: null,
+    at: row.at.toISOString(),
+    until: null,
+  }));
 }
 
 /** Emergency accounts that were let in lately, until somebody has said of the sign-in whether it was meant. */

@@ -21,6 +21,9 @@ export interface AuthenticatorRow {
   pin_sealed: Buffer | null;
   /** The PIN was given by somebody else, and is to be changed at its first use. */
   pin_given: number;
+  /** It has verified its holder, and its key stays in it; of keys alone. */
+  verified: number;
+  device_bound: number;
   /** It may be used at some applications only. */
   restricted: number;
   familiar_failures: number;

@@ -10,13 +10,14 @@ import { key, text } from '../ids.js';
 import { assertOffered, groupsOf } from '../methods/offer.js';
 import { carried, CARRIED_MS } from '../oidc/sealed.js';
 import { lockPerson } from '../people/lock-person.js';
-import { makeTotp, type Maker } from './begin-totp.js';
+import { makeTotp } from './begin-totp.js';
+import type { Maker } from './enrolling.js';
 import { codesOf, provePending } from './prove-totp.js';
 import { setPassword } from './set-password.js';
 import { lockAuthenticator } from './store.js';
 
 /** What people set up by themselves. */
-const SELF_ENROLLED: readonly Method[] = ['totp'];
+const SELF_ENROLLED: readonly Method[] = ['totp', 'webauthn'];
 
 /** Somebody acting for themselves by a right that they proved. */
 export interface Own extends Maker {

@@ -10,7 +10,7 @@ import { key, text } from '../ids.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { guardColumns, guardOf, totpSettings, type AuthenticatorRow } from './authenticator-row.js';
-import type { Maker } from './begin-totp.js';
+import type { Maker } from './enrolling.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';

@@ -18,7 +18,7 @@ import {
   totpSettings,
   type AuthenticatorRow,
 } from './authenticator-row.js';
-import type { Maker } from './begin-totp.js';
+import type { Maker } from './enrolling.js';
 import { codesOf } from './prove-totp.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 

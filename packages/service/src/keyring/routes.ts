@@ -11,12 +11,15 @@ import { rename } from './rename.js';
 import { restrict } from './restrict.js';
 import { resync, testCode } from './resync.js';
 import { readKeyring } from './store.js';
+import { beginWebauthn, bringWebauthn, ownBeginWebauthn, ownProveWebauthn } from './webauthn.js';
 
 export const keyringHandlers: AreaHandlers<
   | 'keyring.show'
   | 'carriers.edit'
   | 'totp.begin'
   | 'totp.prove'
+  | 'webauthn.begin'
+  | 'webauthn.prove'
   | 'authenticators.suspend'
   | 'authenticators.resume'
   | 'authenticators.revoke'
@@ -32,6 +35,8 @@ export const keyringHandlers: AreaHandlers<
   | 'own.show'
   | 'own.beginTotp'
   | 'own.proveTotp'
+  | 'own.beginWebauthn'
+  | 'own.proveWebauthn'
   | 'own.proveToken'
   | 'own.resync'
   | 'own.setPin'
@@ -41,6 +46,8 @@ export const keyringHandlers: AreaHandlers<
   'carriers.edit': editCarrier,
   'totp.begin': beginTotp,
   'totp.prove': proveTotp,
+  'webauthn.begin': beginWebauthn,
+  'webauthn.prove': bringWebauthn,
   'authenticators.suspend': changeAuthenticator('authenticators.suspend'),
   'authenticators.resume': changeAuthenticator('authenticators.resume'),
   'authenticators.revoke': changeAuthenticator('authenticators.revoke'),
@@ -55,6 +62,8 @@ export const keyringHandlers: AreaHandlers<
   'own.show': ownShow,
   'own.beginTotp': ownBeginTotp,
   'own.proveTotp': ownProveTotp,
+  'own.beginWebauthn': ownBeginWebauthn,
+  'own.proveWebauthn': ownProveWebauthn,
   'own.proveToken': ownProveToken,
   'own.resync': ownResync,
   'own.setPin': ownSetPin,

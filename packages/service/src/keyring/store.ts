@@ -29,6 +29,8 @@ type DescribedRow = AuthenticatorRow & {
   token_id?: Buffer | null;
   only_at?: string | null;
   last_used_name?: string | null;
+  /** Of a key: its model, whether it is synced, whether it seemed to be a copy, for whom it was made. */
+  webauthn?: string | null;
 };
 
 function placesOf(json: string | null): { id: string; name: string }[] {
@@ -56,6 +58,7 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
       driftSeconds: row.drift * totp.period,
     },
     hotp: row.method === 'hotp' ? { ...hotpSettings(row), counter: lastCounter(row) + 1 } : null,
+    webauthn: keyOf(row),
     preferred: row.preferred === 1,
     pin: row.pin_sealed === null ? 'none' : row.pin_given === 1 ? 'given' : 'own',
     onlyAt: row.restricted === 1 ? placesOf(row.only_at ?? null) : null,
@@ -64,9 +67,22 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
   };
 }
 
+function keyOf(row: DescribedRow): Authenticator['webauthn'] {
+  if (row.webauthn == null) return null;
+  const [aaguid, synced, copied, rpId] = row.webauthn.split(' ') as [string, string, string, string];
+  return {
+    aaguid: textOfHex(aaguid),
+    synced: synced === '1',
+    verified: row.verified === 1,
+    copied: copied === '1',
+    rpId,
+  };
+}
+
 /** An authenticator, with the hardware token that it is, where it was last used and where it may be. */
 const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id,
   (SELECT p.name FROM applications p WHERE p.id = a.last_used_in) AS last_used_name,
+  (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id) FROM webauthn_credentials w WHERE w.authenticator_id = a.id) AS webauthn,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x
     JOIN applications p ON p.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at FROM authenticators a`;
 

@@ -17,7 +17,7 @@ function onlyAtOf(alias: string): string {
  * for each authenticator, and sign-ins of many people are read at once.
  */
 export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware,
-    a.pin_sealed IS NOT NULL, IF(a.restricted = 0, '-', ${onlyAtOf('a')})) ORDER BY a.id SEPARATOR ',')
+    a.pin_sealed IS NOT NULL, a.verified, a.device_bound, IF(a.restricted = 0, '-', ${onlyAtOf('a')})) ORDER BY a.id SEPARATOR ',')
   FROM authenticators a WHERE a.person_id = p.id AND ${countsNow('a')})`;
 
 /** Reads {@link KEYRING_OF_P}. */
@@ -26,11 +26,17 @@ export function keyringOf(column: string | null): Usable[] {
     .split(',')
     .filter(Boolean)
     .map((one) => {
-      const [id, method, carrier, preferred, hardware, pin, only] = one.split(' ') as [string, Method, ...string[]];
+      const [id, method, carrier, preferred, hardware, pin, verified, bound, only] = one.split(' ') as [
+        string,
+        Method,
+        ...string[],
+      ];
       const held = {
         preferred: preferred === '1',
         hardware: hardware === '1',
         pin: pin === '1',
+        verified: verified === '1',
+        bound: bound === '1',
         onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(textOfHex),
       };
       return usable(textOfHex(id), method, carrier === '-' ? null : textOfHex(carrier!), held);
@@ -41,6 +47,8 @@ interface Held {
   readonly preferred: boolean;
   readonly hardware: boolean;
   readonly pin: boolean;
+  readonly verified: boolean;
+  readonly bound: boolean;
   readonly onlyAt: readonly string[] | undefined;
 }
 
@@ -49,12 +57,17 @@ const usable = (
   id: string,
   method: Method,
   carrier: string | null,
-  { preferred, hardware, pin, onlyAt }: Held,
+  { preferred, hardware, pin, verified, bound, onlyAt }: Held,
 ): Usable => ({
   id,
   method,
   carrier,
-  can: [...(hardware ? (['hardware'] as const) : []), ...(pin ? (['pin'] as const) : [])],
+  can: [
+    ...(verified ? (['verified'] as const) : []),
+    ...(bound ? (['device-bound'] as const) : []),
+    ...(hardware ? (['hardware'] as const) : []),
+    ...(pin ? (['pin'] as const) : []),
+  ],
   preferred,
   ...(onlyAt === undefined ? {} : { onlyAt }),
 });
@@ -66,11 +79,15 @@ export const usableOf = (row: {
   preferred: number;
   hardware: number;
   pin_sealed: Buffer | null;
+  verified: number;
+  device_bound: number;
 }): Usable =>
   usable(text(row.id), row.method, textOrNull(row.carrier_id), {
     preferred: row.preferred === 1,
     hardware: row.hardware === 1,
     pin: row.pin_sealed !== null,
+    verified: row.verified === 1,
+    bound: row.device_bound === 1,
     onlyAt: undefined,
   });
 

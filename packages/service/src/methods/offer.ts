@@ -1,5 +1,5 @@
 import { LOOK_AHEAD } from '@nimble-latch/core/codes';
-import { codeRulesFor, offerOf, type CodeRules, type Offer } from '@nimble-latch/core/methods';
+import { codeRulesFor, decidedFor, offerOf, type CodeRules, type Offer } from '@nimble-latch/core/methods';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -26,6 +26,13 @@ export async function assertOffered(deps: Deps, db: Db, person: string, method: 
       row: offer.decided === undefined ? 0 : offer.decided.row + 1,
     });
   return offer;
+}
+
+/** What a counter of somebody's keys that does not go on means. */
+export async function counterRuleOf(deps: Deps, db: Db, person: string): Promise<'refuse' | 'flag'> {
+  const { settings } = await deps.methods.current();
+  const decided = decidedFor(settings, 'webauthn', (await groupsOf(db, person)) ?? new Set());
+  return decided?.cell.parameters?.counter ?? 'refuse';
 }
 
 /** How somebody's codes are checked, outside a sign-in as in one. */

@@ -7,7 +7,17 @@ import { key, text } from '../ids.js';
 import type { ShownFinding } from './shown.js';
 
 /** What our own pages show, to whoever an application sends there. */
-export const PAGES_CARRY: readonly PromptKind[] = ['password', 'code', 'next-code', 'text', 'new-password', 'new-pin'];
+export const PAGES_CARRY: readonly PromptKind[] = [
+  'password',
+  'code',
+  'next-code',
+  'text',
+  'webauthn',
+  'new-password',
+  'new-pin',
+];
+/** The same here and now: without keys where the service has no name that they could be made for. */
+export const pagesCarry = (keys: boolean): PromptKind[] => PAGES_CARRY.filter((kind) => keys || kind !== 'webauthn');
 /** Sign-ins of an application that are looked at to learn what it shows. */
 const LOOKED_AT = 20;
 const MOST_TOLD = 10;

@@ -7,10 +7,12 @@ import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import type { Call, Handler, Reply } from '../http/call.js';
 import { CONSOLE_APPLICATION, key } from '../ids.js';
-import { PAGES_CARRY } from '../rulebook/carried.js';
+import { takesKeys } from '../keyring/relying-party.js';
+import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
+import { shownAtPage } from './prove-webauthn.js';
 import { insertSignIn, viewOf, type StoredSignIn } from './store.js';
 
 /** The product guards itself with itself: its console is an application like any other, reached by the same engine. */
@@ -24,11 +26,11 @@ const CONSOLE: Place = {
 export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
   const stored = await prepareSignIn(deps, CONSOLE, {
     loginName: call.body.loginName,
-    carries: [...PAGES_CARRY],
+    carries: pagesCarry(call.body.keys && takesKeys(deps)),
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   await insertSignIn(deps, stored);
-  return { answer: { signIn: viewOf(stored), handle: handleOf(deps, stored.id) } };
+  return { answer: { signIn: await shownAtPage(deps, deps, stored), handle: handleOf(deps, stored.id) } };
 };
 
 export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
@@ -44,7 +46,8 @@ export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
       await call.run(async (work) => {
         outsider = false;
         const stored = await step(work);
-        if (stored.signIn.state !== 'let-in') return { answer: { signIn: viewOf(stored), accessToken: null } };
+        if (stored.signIn.state !== 'let-in')
+          return { answer: { signIn: await shownAtPage(deps, work.reading, stored), accessToken: null } };
         const roles = await select<{ role: Role }>(work, 'SELECT role FROM role_grants WHERE person_id = :id', {
           id: key(stored.personId!),
         });

@@ -1,19 +1,22 @@
-import type { OwnPlace } from '@nimble-latch/core/vocabulary';
+import type { OwnPlace, PromptKind } from '@nimble-latch/core/vocabulary';
 import { readConcerned } from '../access/concerned.js';
 import { Refusal } from '../errors.js';
 import type { Handler } from '../http/call.js';
 import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../ids.js';
 import { carry } from '../oidc/sealed.js';
-import { PAGES_CARRY } from '../rulebook/carried.js';
+import { takesKeys } from '../keyring/relying-party.js';
+import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, recordSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
-import { viewOf } from './store.js';
+import { shownAtPage } from './prove-webauthn.js';
 
 const APPLICATIONS: Readonly<Record<OwnPlace, string>> = {
   enrolment: ENROLMENT_APPLICATION,
   'password-reset': RESET_APPLICATION,
 };
+/** Not asked of whoever forgot their password: for it, or for something else anew. */
+const CHANGING: ReadonlySet<PromptKind> = new Set(['password', 'new-password', 'new-pin']);
 const placeOf = (applicationId: string): OwnPlace | undefined =>
   (Object.keys(APPLICATIONS) as OwnPlace[]).find((place) => APPLICATIONS[place] === applicationId);
 
@@ -31,13 +34,13 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
     {
       loginName,
       // Where somebody forgot their password, nobody is asked to change it on the way.
-      carries: place === 'enrolment' ? [...PAGES_CARRY] : ['code', 'next-code', 'text'],
+      carries: pagesCarry(takesKeys(deps)).filter((kind) => place === 'enrolment' || !CHANGING.has(kind)),
       claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
     },
   );
   return await call.run(async (work) => {
     await recordSignIn(deps, work, call, stored);
-    return { answer: { signIn: viewOf(stored), handle: handleOf(deps, stored.id) } };
+    return { answer: { signIn: await shownAtPage(deps, work, stored), handle: handleOf(deps, stored.id) } };
   });
 };
 
@@ -54,7 +57,7 @@ export const ownProve: Handler<'own.prove'> = async (deps, call) => {
       await call.run(async (work) => {
         kept = false;
         const stored = await step(work);
-        const signIn = viewOf(stored);
+        const signIn = await shownAtPage(deps, work.reading, stored);
         if (stored.signIn.state !== 'let-in') return { answer: { signIn, right: null } };
         const personId = stored.personId!;
         // Emergency accounts are the owners' to change, and nobody else's; not their own holders' either.

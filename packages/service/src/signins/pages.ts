@@ -25,11 +25,13 @@ import { key } from '../ids.js';
 import { findClient, type RegisteredClient } from '../oidc/clients.js';
 import { grantCode, issuerOf } from '../oidc/finish.js';
 import { carried, type CarriedRequest } from '../oidc/sealed.js';
-import { PAGES_CARRY } from '../rulebook/carried.js';
+import { takesKeys } from '../keyring/relying-party.js';
+import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { prove } from './prove.js';
-import { viewOf, type StoredSignIn } from './store.js';
+import { shownAtPage } from './prove-webauthn.js';
+import type { StoredSignIn } from './store.js';
 
 /** The application that a request is from. Throws `request-gone` where it is connected no more. */
 async function clientOf(deps: Deps, request: CarriedRequest): Promise<RegisteredClient> {
@@ -89,7 +91,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: [...PAGES_CARRY],
+      carries: pagesCarry(takesKeys(deps)),
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),
@@ -157,7 +159,7 @@ async function replyOf(
   const { signIn } = stored;
   const asked = promptOf(signIn);
   const answer: AtPage = {
-    signIn: viewOf(stored),
+    signIn: await shownAtPage(deps, work.reading, stored),
     handle: handleOf(deps, stored.id, call.body.request),
     // Told with what is asked second: before that nobody learns by which rule.
     rememberDays:

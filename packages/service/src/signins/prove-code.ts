@@ -51,6 +51,8 @@ export type CodeRow = GuardColumns &
     | 'drift'
     | 'pin_sealed'
     | 'pin_given'
+    | 'verified'
+    | 'device_bound'
   >;
 
 const CODE_COLUMNS = [
@@ -65,6 +67,8 @@ const CODE_COLUMNS = [
   'drift',
   'pin_sealed',
   'pin_given',
+  'verified',
+  'device_bound',
   'familiar_failures',
   'familiar_paused_until',
   'stranger_failures',

@@ -8,8 +8,16 @@ import type { Driver } from './context.js';
 import { codesOf, openingOf, proveCode } from './prove-code.js';
 import { provePin, renewPin } from './prove-pin.js';
 import { provePassword } from './prove-password.js';
+import { proveWebauthn, type Credential } from './prove-webauthn.js';
 import { renewPassword } from './renew-password.js';
 import { onlySignIn, readSignIn, saveSignIn, type StoredSignIn } from './store.js';
+
+/** What answers a prompt: what was typed or chosen, or what a key said. */
+export interface Proof {
+  readonly kind: PromptKind;
+  readonly value?: string | undefined;
+  readonly credential?: Credential | undefined;
+}
 
 /**
  * Answers the prompt of a sign-in.
@@ -22,10 +30,20 @@ export async function prove<T>(
   driver: Driver,
   id: string,
   mine: (stored: StoredSignIn) => boolean,
-  proof: { readonly kind: PromptKind; readonly value: string },
+  proof: Proof,
   settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) => Promise<T>,
 ): Promise<T> {
-  const { kind, value } = proof;
+  const { kind, value = '' } = proof;
+  if (kind === 'webauthn') {
+    const { credential } = proof;
+    if (!credential) throw badField('body.credential', 'missing');
+    return await settle(async (work) => {
+      const stored = await readSignIn(work, id, true);
+      assertAnswers(stored, mine, kind);
+      return expireIfLate(work, stored) ?? (await proveWebauthn(deps, work, driver, stored, credential));
+    });
+  }
+  if (proof.value === undefined) throw badField('body.value', 'missing');
   if (kind === 'code' || kind === 'next-code' || kind === 'text') {
     const pins = new PinChecks(deps);
     // A code is checked in a moment: it is read, decided and written in one go.
@@ -43,7 +61,7 @@ export async function prove<T>(
   if (proof.kind === 'choose')
     return await settle(async (work) => {
       const stored = await readSignIn(work, id, true);
-      return expireIfLate(work, stored) ?? choose(work, stored, mine, proof.value);
+      return expireIfLate(work, stored) ?? choose(work, stored, mine, value);
     });
   const before = await readSignIn(deps, id);
   assertAnswers(before, mine, proof.kind);
@@ -53,7 +71,7 @@ export async function prove<T>(
       return expireIfLate(work, stored) ?? stored;
     });
   const answer = kind === 'new-password' ? renewPassword : kind === 'new-pin' ? renewPin : provePassword;
-  return await answer(deps, driver, before, proof.value, settle);
+  return await answer(deps, driver, before, value, settle);
 }
 
 /** The person wants to be asked for something else that would do. */

@@ -1,6 +1,6 @@
 import type { RouteId } from '@nimble-latch/api';
 import { advance } from '@nimble-latch/core/signin';
-import { CLAIMS } from '@nimble-latch/core/vocabulary';
+import { CLAIMS, type PromptKind } from '@nimble-latch/core/vocabulary';
 import { selectOne } from '../db/sql.js';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -27,6 +27,12 @@ function settling<R extends RouteId>(call: Call<R>, reply: (stored: StoredSignIn
     await call.run(async (work) => await reply(await step(work), work), opening);
 }
 
+/** Keys answer to pages of their own place: an application's own pages are none of ours, whatever it says that it shows. */
+const typedOnly = <T extends { readonly carries: readonly PromptKind[] }>(asked: T): T => ({
+  ...asked,
+  carries: asked.carries.filter((kind) => kind !== 'webauthn'),
+});
+
 const beginForApplication: Handler<'signIns.begin'> = async (deps, call) => {
   const { actor } = call;
   const place: Place = {
@@ -35,7 +41,7 @@ const beginForApplication: Handler<'signIns.begin'> = async (deps, call) => {
     walkedBy: null,
     granted: actor.claims,
   };
-  const stored = await prepareSignIn(deps, place, call.body);
+  const stored = await prepareSignIn(deps, place, typedOnly(call.body));
   const reply = { answer: viewOf(stored) };
   // Usually nothing is decided yet: one row, which needs no transaction around it.
   if (stored.signIn.state === 'asking' && !call.once) {
@@ -97,7 +103,7 @@ const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
     walkedBy: call.actor.personId,
     granted: CLAIMS,
   };
-  const stored = await prepareSignIn(deps, place, asked);
+  const stored = await prepareSignIn(deps, place, typedOnly(asked));
   return await call.run(async (work) => {
     await recordSignIn(deps, work, call, stored);
     return await walkReply(deps, work, stored);

@@ -22,6 +22,7 @@ export interface Subject {
 const DECOY_KEYRING: readonly Usable[] = [
   { id: 'decoy password', method: 'password', carrier: null, can: [], preferred: false },
   { id: 'decoy app', method: 'totp', carrier: 'decoy phone', can: [], preferred: false },
+  { id: 'decoy key', method: 'webauthn', carrier: 'decoy key', can: ['verified', 'device-bound'], preferred: false },
 ];
 
 /**

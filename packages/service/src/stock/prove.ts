@@ -9,7 +9,7 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
-import type { Maker } from '../keyring/begin-totp.js';
+import type { Maker } from '../keyring/enrolling.js';
 import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import { authenticatorOf } from '../keyring/described.js';
 import { codesOf, refusalFor } from '../keyring/prove-totp.js';

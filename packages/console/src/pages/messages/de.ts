@@ -18,6 +18,9 @@ export const de: Words = {
   pinHint: 'Die zu Ihrem Token gehört. Beim nächsten Mal können Sie sie gleich vor dem Code eingeben.',
   newPin: 'Eine eigene PIN',
   newPinHint: 'Ziffern, die nur Sie kennen und vor jedem Code eingeben: kein Datum, keine Reihe.',
+  useKey: 'Passkey oder Schlüssel benutzen',
+  keyHint:
+    'Nehmen Sie Ihren Sicherheitsschlüssel zur Hand, oder das Gerät, auf dem Ihr Passkey ist. Der Browser fragt danach, wenn Sie weitergehen.',
   next: 'Weiter',
   finish: 'Anmelden',
   as: 'Anmeldung als {name}',
@@ -88,6 +91,12 @@ export const de: Words = {
     another: 'Noch eine einrichten, als Ersatz',
     notOffered:
       'Eine App, die Codes zeigt, kann für Sie nicht eingerichtet werden. Fragen Sie Ihren Helpdesk, was geht.',
+    startKey: 'Passkey oder Sicherheitsschlüssel einrichten',
+    keyAbout:
+      'Das Sicherste: er antwortet nur diesem Ort, niemand kann ihn Ihnen abschwatzen. Auf diesem Gerät, auf Ihrem Telefon oder auf einem Schlüssel zum Einstecken.',
+    appAbout: 'Oder eine App, die Codes zeigt:',
+    keyDone:
+      '{label} funktioniert und gilt ab jetzt. Richten Sie einen zweiten ein, für den Tag, an dem der erste verloren ist.',
     until: 'Diese Seite gilt bis {until}; danach sagen Sie noch einmal, wer Sie sind.',
     scanTitle: 'Den Schlüssel in die App übernehmen',
     scan: 'Öffnen Sie auf Ihrem Telefon eine App für Codes und lassen Sie sie dieses Bild lesen.',

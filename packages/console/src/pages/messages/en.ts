@@ -15,6 +15,9 @@ export const en = {
   pinHint: 'The one that belongs to your token. Next time you can type it right before the code.',
   newPin: 'A PIN of your own',
   newPinHint: 'Digits that only you know, to be typed before each code: no date, no row.',
+  useKey: 'Use the passkey or key',
+  keyHint:
+    'Take your security key out, or the device that your passkey is on. Your browser asks for it when you go on.',
   next: 'Next',
   finish: 'Sign in',
   as: 'Signing in as {name}',
@@ -82,6 +85,11 @@ export const en = {
     start: 'Set up an app that shows codes',
     another: 'Set up another one, as a spare',
     notOffered: 'An app that shows codes cannot be set up for you. Ask your help desk what can.',
+    startKey: 'Set up a passkey or security key',
+    keyAbout:
+      'The safest: it answers to this place alone, so nobody can talk you out of it. On this device, on your phone, or on a key that you plug in.',
+    appAbout: 'Or an app that shows codes:',
+    keyDone: '{label} works and can be used from now on. Set up a second one, for the day when the first is lost.',
     until: 'This page is good until {until}; then say once more who you are.',
     scanTitle: 'Take the key into your app',
     scan: 'Open an authenticator app on your phone and let it read this picture.',

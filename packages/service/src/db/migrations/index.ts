@@ -11,6 +11,7 @@ import { risk } from './0011-risk.js';
 import { ownPlaces } from './0012-own-places.js';
 import { stock } from './0013-stock.js';
 import { pins } from './0014-pins.js';
+import { webauthn } from './0015-webauthn.js';
 import { signInPages } from './0009-sign-in-pages.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
@@ -36,4 +37,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...ownPlaces,
   ...stock,
   ...pins,
+  ...webauthn,
 ];

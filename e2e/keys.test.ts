@@ -1,0 +1,211 @@
+import type { FastifyInstance } from 'fastify';
+import type { CDPSession } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { createPlanner } from '../packages/standins/src/berths/server.js';
+import { freePort } from '../scripts/lib/private-mariadb.mjs';
+import { accessible, openPage, type OpenPage } from './support/browser.js';
+import { Installation, PASSWORD, personWithApp } from './support/installation.js';
+import { publish, rulebookOf } from './support/rulebooks.js';
+
+const WAYS = '[password + totp, password + webauthn, webauthn(verified)]';
+
+let inst: Installation;
+let planner: FastifyInstance;
+let address: string;
+let ada: Awaited<ReturnType<typeof personWithApp>>;
+let open: OpenPage;
+/** The browser's own authenticators, simulated over its DevTools protocol. */
+let keys: CDPSession;
+
+beforeAll(async () => {
+  inst = await Installation.start();
+  ada = await personWithApp(inst.owner, 'ada.quay');
+  address = `http://localhost:${await freePort()}`;
+  const { id } = await inst.owner.call('applications.add', { body: { name: 'Berth Planner' } });
+  const { connection, key } = await inst.owner.call('connections.add', {
+    params: { id },
+    body: { kind: 'oidc', oidc: { redirectUris: [`${address}/signed-in`], endUris: [`${address}/`] } },
+  });
+  const whole = { id: connection.id, secret: key!, issuer: connection.oidc!.issuer };
+  planner = createPlanner({ issuer: whole.issuer, address, whole, secondStep: whole });
+  await planner.listen({ host: '127.0.0.1', port: Number(new URL(address).port) });
+  const console_ = `{ rule: Console, at: { applications: [Console] }, then: { ask whoever has one: ${WAYS} } }`;
+  await publish(inst.owner, rulebookOf([console_], `{ ask for: ${WAYS} }`));
+  open = await openPage();
+  keys = await open.page.context().newCDPSession(open.page);
+  await keys.send('WebAuthn.enable', { enableUI: false });
+});
+afterAll(async () => {
+  await open.browser.close();
+  await planner.close();
+  await inst.stop();
+});
+
+type Options = Parameters<CDPSession['send']>[1] & object;
+async function plugIn(options: Partial<Record<string, unknown>> = {}): Promise<string> {
+  const { authenticatorId } = await keys.send('WebAuthn.addVirtualAuthenticator', {
+    options: {
+      protocol: 'ctap2',
+      transport: 'internal',
+      hasResidentKey: true,
+      hasUserVerification: true,
+      isUserVerified: true,
+      automaticPresenceSimulation: true,
+      ...options,
+    },
+  } as Options as never);
+  return authenticatorId;
+}
+const take = async (authenticatorId: string) =>
+  await keys.send('WebAuthn.removeVirtualAuthenticator', { authenticatorId });
+
+/** Goes to where people enrol, and proves who they are by password and code. */
+async function toEnrol() {
+  const { page } = open;
+  await page.goto(`${inst.url}/enrol`);
+  await page.getByLabel('Login name').fill('ada.quay');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Password').fill(PASSWORD);
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Code').fill(ada.phone.next());
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Hello, ada.quay' }).waitFor();
+}
+/** Goes to the Berth Planner, nobody being signed in, and says who it is. */
+async function toBerths() {
+  const { page } = open;
+  await page.context().clearCookies();
+  await page.goto(address);
+  await page.getByRole('link', { name: 'Sign in' }).click();
+  await page.getByLabel('Login name').fill('ada.quay');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Password').waitFor();
+}
+const toKey = async () => {
+  await open.page.getByRole('button', { name: 'Use another way: Passkey or security key' }).click();
+  await open.page.getByRole('button', { name: 'Use the passkey or key' }).waitFor();
+};
+const press = async () => await open.page.getByRole('button', { name: 'Use the passkey or key' }).click();
+const amr = async () => {
+  await open.page.waitForURL(`${address}/`);
+  await open.page.getByText('Signed in: ada.quay').waitFor();
+  return await open.page.locator('dl').innerText();
+};
+
+describe('a passkey of this device', () => {
+  it('is set up by oneself, once, and every refusal of the browser is told in plain words', async () => {
+    const { page } = open;
+    await toEnrol();
+    await accessible(page, 'enrol: key offered');
+    const start = page.getByRole('button', { name: 'Set up a passkey or security key' });
+    const device = await plugIn();
+    await start.click();
+    await page.getByText('Passkey of this device works and can be used from now on.').waitFor();
+    await accessible(page, 'enrol: key done');
+    await start.click();
+    await page.getByRole('alert').getByText('This key is registered for you already.').waitFor();
+    await take(device);
+    const { authenticators } = await inst.owner.call('keyring.show', { params: { id: ada.id } });
+    expect(authenticators.filter(({ method, state }) => method === 'webauthn' && state === 'active')).toMatchObject([
+      { label: 'Passkey of this device', webauthn: { verified: true, synced: false, rpId: 'localhost' } },
+    ]);
+  });
+
+  it('signs in where an application sends somebody, in place of the password, or after it with a touch', async () => {
+    const device = await plugIn();
+    const { page } = open;
+    await toEnrol();
+    await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
+    await page.getByText('works and can be used from now on').waitFor();
+    await toBerths();
+    await toKey();
+    await accessible(page, 'key asked for');
+    await page.setViewportSize({ width: 360, height: 740 });
+    await page.emulateMedia({ colorScheme: 'dark' });
+    expect(await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth)).toBeLessThanOrEqual(0);
+    await accessible(page, 'key asked for, narrow and dark', true);
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.emulateMedia({ colorScheme: 'light' });
+    // The key is there, and was wiped since.
+    await keys.send('WebAuthn.clearCredentials', { authenticatorId: device });
+    await press();
+    await page.getByRole('alert').getByText('Nothing came from a key').waitFor();
+    await take(device);
+
+    const fresh = await plugIn();
+    await toEnrol();
+    await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
+    await page.getByText('works and can be used from now on').waitFor();
+    await toBerths();
+    await toKey();
+    await press();
+    expect(await amr()).toContain('["hwk","user","mfa"]');
+    await toBerths();
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Code').waitFor();
+    await toKey();
+    await press();
+    expect(await amr()).toContain('["pwd","hwk","user","mfa"]');
+    await take(fresh);
+  });
+
+  it('that came from a copy is refused, and administrators see it', async () => {
+    const { page } = open;
+    const original = await plugIn({ transport: 'usb' });
+    await toEnrol();
+    await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
+    await page.getByText('Security key works').waitFor();
+    const { credentials } = await keys.send('WebAuthn.getCredentials', { authenticatorId: original });
+    await toBerths();
+    await toKey();
+    await press();
+    await amr();
+    await take(original);
+    const copy = await plugIn({ transport: 'usb' });
+    await keys.send('WebAuthn.addCredential', {
+      authenticatorId: copy,
+      credential: { ...credentials[0]!, signCount: 0 },
+    });
+    await toBerths();
+    await toKey();
+    await press();
+    await page.getByRole('alert').getByText('That was not right.').waitFor();
+    await take(copy);
+    const { rows } = await inst.owner.call('trail.list', { query: { person: ada.id } });
+    expect(rows.map(({ action }) => action)).toContain('authenticator.copied');
+  });
+});
+
+describe('a key in the console', () => {
+  it('is enrolled at the desk for whoever it is handed to, and opens the console from then on', async () => {
+    const { page, complaints } = open;
+    await page.context().clearCookies();
+    const desk = await plugIn({ transport: 'usb' });
+    await page.goto(inst.url);
+    await page.getByLabel('Login name').fill('ines.marlow');
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'Overview' }).waitFor();
+    const { personId } = await inst.owner.call('session.show').then((shown) => ({ personId: shown.person.id }));
+    await page.goto(`${inst.url}/people/${personId}`);
+    await page.getByRole('button', { name: 'Enrol a key' }).click();
+    await page.getByRole('dialog').waitFor();
+    await accessible(page, 'enrol a key');
+    await page.getByLabel('What to call it').fill('Brass key');
+    await page.getByRole('button', { name: 'Make the key' }).click();
+    await page.getByText('Brass key is active.').waitFor();
+    await page.getByText('not yet used by its holder').waitFor();
+    await accessible(page, 'keyring with a key');
+    await page.context().clearCookies();
+    await page.goto(inst.url);
+    await page.getByLabel('Login name').fill('ines.marlow');
+    await page.keyboard.press('Enter');
+    await page.getByRole('button', { name: /Passkey or security key/ }).click();
+    await press();
+    await page.getByRole('heading', { name: 'Overview' }).waitFor();
+    await take(desk);
+    expect(complaints).toEqual([]);
+  });
+});

@@ -1,0 +1,45 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { TextField } from '../components/fields.js';
+import { FormDialog } from '../components/form-dialog.js';
+import { makeKey } from '../components/keys.js';
+import { say, words } from '../messages/index.js';
+import { call, useAct } from '../session/api.js';
+
+const w = words.keyring;
+
+/** A key that is plugged in here is made somebody's, and then handed over. */
+export function EnrolKey({
+  person,
+  onClose,
+  onProved,
+}: {
+  person: Answer<'people.show'>;
+  onClose: () => void;
+  onProved: (label: string) => void;
+}) {
+  const [name, setName] = useState('');
+  const act = useAct<undefined, Answer<'webauthn.prove'>>(
+    async () => {
+      const carrier = name.trim();
+      const { authenticator, publicKey } = await call('webauthn.begin', {
+        params: { id: person.id },
+        body: carrier === '' ? {} : { carrier },
+      });
+      const credential = await makeKey(publicKey);
+      return await call('webauthn.prove', { params: { id: authenticator.id }, body: { credential } });
+    },
+    ({ label }) => onProved(label),
+  );
+  return (
+    <FormDialog
+      title={say(w.enrolKeyTitle, { name: person.displayName })}
+      act={act}
+      onClose={onClose}
+      finish={w.enrolKeyAct}
+    >
+      <p>{w.enrolKeyHint}</p>
+      <TextField label={w.keyName} description={w.keyNameHint} value={name} onChange={setName} autoFocus />
+    </FormDialog>
+  );
+}

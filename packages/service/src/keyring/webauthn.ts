@@ -1,0 +1,261 @@
+import type { Answer, Parsed } from '@nimble-latch/api';
+import { COSE_ALGORITHMS, verifyRegistration, type NewCredential } from '@nimble-latch/core/webauthn';
+import { countersignedForKeyring } from '../access/countersign.js';
+import { brokenUniqueIndex } from '../db/errors.js';
+import { insert, select, updateById } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import { noticeTo } from '../delivery/notices.js';
+import type { Deps } from '../deps.js';
+import { Refusal } from '../errors.js';
+import { entryOf, type OperatorActor } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { key, newId, text } from '../ids.js';
+import { assertOffered } from '../methods/offer.js';
+import { refreshKeyring } from '../people/facets.js';
+import type { AuthenticatorRow } from './authenticator-row.js';
+import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
+import { ownBy } from './own.js';
+import { bytesOf, CEREMONY_MS, challengeFor, claimedChallenge, givenChallenge, relyingParty } from './relying-party.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+
+type Response = Parsed<'webauthn.prove', 'body'>['credential'];
+/** Offered in this order, of which browsers and keys take the first that they know. Everything that is verified may answer. */
+const OFFERED = [-7, -8, ...COSE_ALGORITHMS.filter((one) => one !== -7 && one !== -8)];
+
+/** How long what was begun may be answered. */
+const BEGUN_MS = 10 * 60_000;
+
+/** What the ceremony is: the one authenticator that was begun, in the session that began it. */
+const ceremonyOf = (id: string, session: string): string => `registration ${id} ${session}`;
+
+/**
+ * Begins a key: an authenticator that waits for what the browser answers.
+ *
+ * @param session what the answer has to come from
+ * @param permit asked once everything about the person is known, before anything is written; throws where it may not be
+ */
+async function makeWebauthn(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  session: string,
+  person: string,
+  label: string | undefined,
+  permit: () => Promise<void>,
+): Promise<Answer<'webauthn.begin'>> {
+  const party = relyingParty(deps);
+  const { settings } = await deps.settings.current();
+  const { name, displayName, userHandle } = await lockEnrolling(work, person);
+  await assertOffered(deps, work, person, 'webauthn');
+  await permit();
+  const handle = userHandle ?? deps.random(32);
+  if (!userHandle) await updateById(work, 'persons', key(person), { userHandle: handle });
+  await endBegun(work, maker, person);
+  const id = newId(deps);
+  await insert(work, 'authenticators', {
+    id: key(id),
+    personId: key(person),
+    method: 'webauthn',
+    state: 'pending',
+    label: label ?? '',
+    parameters: '{}',
+    createdAt: work.now,
+  });
+  await work.trail(
+    entryOf(maker, 'authenticator.begun', { kind: 'authenticator', id }, { person, details: { method: 'webauthn' } }),
+  );
+  const known = await select<{ credential_id: Buffer; transports: string }>(
+    work,
+    `SELECT c.credential_id, c.transports FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+     WHERE a.person_id = :person AND a.state IN ('active', 'suspended') ORDER BY a.id`,
+    { person: key(person) },
+  );
+  return {
+    authenticator: describeAuthenticator(await lockAuthenticator(work, id)),
+    publicKey: {
+      rp: { id: party.id, name: settings.organisation },
+      user: { id: handle.toString('base64url'), name: name ?? displayName, displayName },
+      challenge: challengeFor(deps, ceremonyOf(id, session)).toString('base64url'),
+      pubKeyCredParams: OFFERED.map((alg) => ({ type: 'public-key', alg })),
+      timeout: CEREMONY_MS,
+      excludeCredentials: known.map(descriptorOf),
+      authenticatorSelection: { residentKey: 'preferred', requireResidentKey: false, userVerification: 'preferred' },
+      attestation: 'none',
+      extensions: { credProps: true },
+    },
+  };
+}
+
+/** What was begun before and never answered is good in no session any more after a while; nobody can go on with it. */
+async function endBegun(work: Work, maker: Maker, person: string): Promise<void> {
+  const begun = await select<{ id: Buffer }>(
+    work,
+    "SELECT id FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state = 'pending' AND created_at < :before FOR UPDATE",
+    { person: key(person), before: new Date(work.now.getTime() - BEGUN_MS) },
+  );
+  for (const { id } of begun) {
+    await updateById(work, 'authenticators', id, { state: 'expired', endedAt: work.now });
+    const target = { kind: 'authenticator', id: text(id) };
+    await work.trail(entryOf(maker, 'authenticator.expired', target, { person, details: { method: 'webauthn' } }));
+  }
+}
+
+/** A credential as browsers are told of it. */
+export const descriptorOf = ({ credential_id, transports }: { credential_id: Buffer; transports: string }) => ({
+  type: 'public-key' as const,
+  id: credential_id.toString('base64url'),
+  transports: transports.split(' ').filter(Boolean),
+});
+
+/**
+ * Takes what the browser answered. What was wrong with it must outlive the refusal on the trail, so the refusal is handed back, to be
+ * thrown after the transaction.
+ */
+async function proveWebauthn(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  session: string,
+  row: AuthenticatorRow,
+  { rawId, response, clientExtensionResults, authenticatorAttachment }: Response,
+): Promise<Refusal | undefined> {
+  const party = relyingParty(deps);
+  const id = text(row.id);
+  const person = text(row.person_id);
+  if (row.method !== 'webauthn' || row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
+  if (work.now.getTime() - row.created_at.getTime() > BEGUN_MS) throw new Refusal('wrong-state', { state: 'expired' });
+  await assertOffered(deps, work, person, 'webauthn');
+  const clientDataJSON = bytesOf(response.clientDataJSON);
+  const verified = verifyRegistration(
+    {
+      challenge: givenChallenge(deps, ceremonyOf(id, session), claimedChallenge(clientDataJSON)),
+      rpId: party.id,
+      origins: party.origins,
+      userVerification: 'preferred',
+      algorithms: OFFERED,
+    },
+    {
+      id: bytesOf(rawId),
+      clientDataJSON,
+      attestationObject: bytesOf(response.attestationObject),
+      transports: response.transports,
+      clientExtensionResults,
+    },
+  );
+  if (!verified.ok) {
+    const { step, reason } = verified;
+    await work.trail(
+      entryOf(
+        maker,
+        'authenticator.proof-failed',
+        { kind: 'authenticator', id },
+        { person, details: { outcome: reason, step } },
+      ),
+    );
+    return new Refusal('key-not-taken', { step, reason });
+  }
+  const { credential, attestation } = verified;
+  const kind = kindOf(credential, authenticatorAttachment ?? undefined);
+  const label = row.label === '' ? LABELS[kind] : row.label;
+  try {
+    await insert(work, 'webauthn_credentials', {
+      authenticatorId: row.id,
+      credentialId: Buffer.from(credential.id),
+      publicKey: Buffer.from(credential.publicKey),
+      algorithm: credential.algorithm,
+      signCount: credential.signCount,
+      backupEligible: credential.backupEligible,
+      backedUp: credential.backedUp,
+      aaguid: Buffer.from(credential.aaguid),
+      transports: credential.transports.join(' '),
+      discoverable: credential.discoverable ?? null,
+      rpId: party.id,
+      attestation: attestation.format,
+    });
+  } catch (error) {
+    // Step 26 of the ceremony, decided by the index: nobody else has this credential.
+    if (brokenUniqueIndex(error) === 'webauthn_credentials_id') throw new Refusal('key-known');
+    throw error;
+  }
+  const carrierId = await carrierFor(deps, work, maker, person, { kind, label, serial: null });
+  await updateById(work, 'authenticators', row.id, {
+    state: 'active',
+    activatedAt: work.now,
+    carrierId: key(carrierId),
+    label,
+    verified: credential.verified,
+    deviceBound: !credential.backupEligible,
+  });
+  await refreshKeyring(work, person);
+  await work.trail(
+    entryOf(
+      maker,
+      'authenticator.proved',
+      { kind: 'authenticator', id },
+      { person, details: { attestation: attestation.format, synced: credential.backupEligible } },
+    ),
+  );
+  await noticeTo(deps, work, person, 'authenticator.proved', label);
+  return undefined;
+}
+
+const LABELS = {
+  laptop: 'Passkey of this device',
+  phone: 'Passkey on a phone',
+  'security-key': 'Security key',
+} as const;
+
+/** What carries it, as far as the browser tells. */
+function kindOf({ transports }: NewCredential, attachment: string | undefined): keyof typeof LABELS {
+  if (attachment === 'platform') return 'laptop';
+  return transports.includes('hybrid') && !transports.includes('usb') ? 'phone' : 'security-key';
+}
+
+const sessionOf = ({ credentialId }: OperatorActor): string => `operator ${credentialId}`;
+
+/** By an administrator, for somebody whose key is plugged in there. */
+export const beginWebauthn: Handler<'webauthn.begin'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const person = call.params.id;
+    const { carrier } = call.body;
+    const permit = async () =>
+      await countersignedForKeyring(deps, work, call, person, (name) => ({
+        what: 'factor-begun',
+        facts: { name, label: carrier ?? '' },
+      }));
+    return { answer: await makeWebauthn(deps, work, call, sessionOf(call.actor), person, carrier, permit) };
+  });
+
+export const bringWebauthn: Handler<'webauthn.prove'> = async (deps, call) => {
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const row = await lockAuthenticator(work, call.params.id);
+    refusal = await proveWebauthn(deps, work, call, sessionOf(call.actor), row, call.body.credential);
+    return { answer: describeAuthenticator(await lockAuthenticator(work, call.params.id)) };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+/** By whoever is to use it, signed in where people help themselves. */
+export const ownBeginWebauthn: Handler<'own.beginWebauthn'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const { personId, signInId } = own;
+    return {
+      answer: await makeWebauthn(deps, work, own, signInId, personId, call.body.carrier, async () => undefined),
+    };
+  });
+
+export const ownProveWebauthn: Handler<'own.proveWebauthn'> = async (deps, call) => {
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const row = await lockAuthenticator(work, call.params.id);
+    if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
+    refusal = await proveWebauthn(deps, work, own, own.signInId, row, call.body.credential);
+    return { answer: { label: (await lockAuthenticator(work, call.params.id)).label } };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
