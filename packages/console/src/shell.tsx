@@ -205,7 +205,8 @@ export function Shell({ children }: { children: ReactNode }) {
             )}
             {session.hasPassword && !session.hasFactor && (
               <Banner>
-                {words.nag.factor} <NavLink to={`/people/${session.person.id}?enrol`}>{words.nag.factorAct}</NavLink>
+                {words.nag.factor} <NavLink to={`/people/${session.person.id}?key`}>{words.nag.keyAct}</NavLink>{' '}
+                <NavLink to={`/people/${session.person.id}?enrol`}>{words.nag.factorAct}</NavLink>
               </Banner>
             )}
           </Nag>

@@ -5,6 +5,7 @@ import { FormDialog } from '../components/form-dialog.js';
 import { makeKey } from '../components/keys.js';
 import { say, words } from '../messages/index.js';
 import { call, useAct } from '../session/api.js';
+import { useSession } from '../session/context.js';
 
 const w = words.keyring;
 
@@ -18,6 +19,7 @@ export function EnrolKey({
   onClose: () => void;
   onProved: (label: string) => void;
 }) {
+  const session = useSession();
   const [name, setName] = useState('');
   const act = useAct<undefined, Answer<'webauthn.prove'>>(
     async () => {
@@ -38,7 +40,7 @@ export function EnrolKey({
       onClose={onClose}
       finish={w.enrolKeyAct}
     >
-      <p>{w.enrolKeyHint}</p>
+      <p>{person.id === session.person.id ? w.enrolOwnKeyHint : w.enrolKeyHint}</p>
       <TextField label={w.keyName} description={w.keyNameHint} value={name} onChange={setName} autoFocus />
     </FormDialog>
   );

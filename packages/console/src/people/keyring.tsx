@@ -57,7 +57,6 @@ export function Keyring({ person }: { person: Person }) {
   const [editing, setEditing] = useState<CarrierFacts>();
   const [said, setSaid] = useState<string>();
   const [giving, setGiving] = useState(false);
-  const [keying, setKeying] = useState(false);
   const [provingToken, setProvingToken] = useState<Answer<'keyring.show'>['tokens'][number]>();
   const [losing, setLosing] = useState<CarrierFacts>();
   const session = useSession();
@@ -72,6 +71,7 @@ export function Keyring({ person }: { person: Person }) {
     .map((ring) => ({ ...ring, on: shown.filter((one) => one.carrierId === ring.id) }))
     .filter((ring) => ring.on.length > 0);
   const setEnrolling = (on: boolean) => setQuery(on ? { enrol: '' } : {}, { replace: true });
+  const setKeying = (on: boolean) => setQuery(on ? { key: '' } : {}, { replace: true });
   return (
     <Section aria-labelledby="keyring">
       <Spread>
@@ -175,7 +175,7 @@ export function Keyring({ person }: { person: Person }) {
           }}
         />
       )}
-      {keying && (
+      {query.has('key') && (
         <EnrolKey
           person={person}
           onClose={() => setKeying(false)}
