@@ -201,7 +201,10 @@ export interface RegisterAsk extends Ask {
   readonly cose?: (key: Map<number, unknown>) => Map<number, unknown>;
   readonly authData?: (bytes: Buffer) => Buffer;
   readonly leaf?: CertificateOptions;
-  readonly statement?: (statement: Statement, signing: { readonly leaf: KeyObject }) => Statement;
+  readonly statement?: (
+    statement: Statement,
+    signing: { readonly leaf: KeyObject; readonly signed: Buffer },
+  ) => Statement | Promise<Statement>;
   /** Parts of the formats' own structures. */
   readonly certInfo?: (bytes: Buffer) => Buffer;
   readonly pubArea?: (bytes: Buffer) => Buffer;
@@ -379,7 +382,7 @@ export async function register(ask: RegisterAsk) {
     },
   };
   const made = await statements[format]();
-  const attStmt = (ask.statement ?? ((statement) => statement))(made, { leaf: leafKey });
+  const attStmt = await (ask.statement ?? ((statement) => statement))(made, { leaf: leafKey, signed });
   const fmt = format === 'self' ? 'packed' : format;
   const credential: MadeCredential = { id, algorithm, publicKey, privateKey };
   return {

@@ -1,7 +1,8 @@
-import { randomBytes } from 'node:crypto';
+import { generateKeyPairSync, randomBytes } from 'node:crypto';
+import { encode } from 'cborg';
 import fc from 'fast-check';
 import { beforeAll, describe, expect, it } from 'vitest';
-import { assertWith, FLAGS, register, type MadeCredential } from '../../../../e2e/support/security-key.js';
+import { assertWith, coseKey, FLAGS, register, type MadeCredential } from '../../../../e2e/support/security-key.js';
 import {
   COSE_ALGORITHMS,
   readCredentialKey,
@@ -24,6 +25,13 @@ const asked: AssertionAsked = {
   counter: 'refuse',
 };
 const ask = { challenge, origin: ORIGIN, rpId: RP_ID, userHandle };
+
+/** A whole attested credential, as only registrations have one. */
+const ATTESTED = Buffer.concat([
+  Buffer.alloc(17),
+  Buffer.from([1, 7]),
+  encode(coseKey(generateKeyPairSync('ed25519').publicKey, -8)),
+]);
 
 /** Made and verified, as it would be stored. */
 async function stored(algorithm = -7, flags?: number): Promise<{ made: MadeCredential; known: KnownCredential }> {
@@ -77,6 +85,12 @@ describe('using a credential, WebAuthn Level 3 §7.2', () => {
     ['7.2.15 rp-id', { rpId: 'latch.wexmoor.example' }, {}, {}],
     ['7.2.15 malformed', { authData: (bytes) => Buffer.concat([bytes, Buffer.from([0])]) }, {}, {}],
     ['7.2.15 malformed', { flags: FLAGS.UP | FLAGS.UV | FLAGS.ED }, {}, {}],
+    [
+      '7.2.15 malformed',
+      { flags: FLAGS.UP | FLAGS.UV | FLAGS.AT, authData: (bytes) => Buffer.concat([bytes, ATTESTED]) },
+      {},
+      {},
+    ],
     ['7.2.16 not-present', { flags: FLAGS.UV }, {}, {}],
     ['7.2.17 not-verified', { flags: FLAGS.UP }, {}, {}],
     ['7.2.18 backup-flags', { flags: FLAGS.UP | FLAGS.UV | FLAGS.BS }, {}, {}],

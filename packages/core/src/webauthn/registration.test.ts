@@ -61,6 +61,10 @@ describe('registering a credential, WebAuthn Level 3 §7.1', () => {
 
   it.each<[string, Partial<RegisterAsk>, Partial<RegistrationAsked>]>([
     ['7.1.6 malformed', { clientData: { challenge: 7 } }, {}],
+    ['7.1.6 malformed', { clientData: { more: 'x'.repeat(9_000) } }, {}],
+    ['7.1.6 malformed', { clientData: { crossOrigin: 'no' } }, {}],
+    ['7.1.6 malformed', { clientData: { topOrigin: 7 } }, {}],
+    ['7.1.13 malformed', { extensions: 5 as never }, {}],
     ['7.1.7 type', { clientData: { type: 'webauthn.get' } }, {}],
     ['7.1.8 challenge', {}, { challenge: randomBytes(32) }],
     ['7.1.8 challenge', { clientData: { challenge: '' } }, {}],
@@ -135,12 +139,26 @@ describe('registering a credential, WebAuthn Level 3 §7.1', () => {
     ]);
     const longer = Buffer.concat([Buffer.from([0xb8, 3]), answer.attestationObject.subarray(1)]);
     const endless = Buffer.concat([Buffer.from([0xbf]), answer.attestationObject.subarray(1), Buffer.from([0xff])]);
+    const more = Buffer.concat([Buffer.from([0xa4]), answer.attestationObject.subarray(1), encode('more'), encode(0)]);
     const rest = Buffer.concat([answer.attestationObject, Buffer.from([0])]);
     const deep = Buffer.concat([Buffer.alloc(60_000, 0x81), Buffer.from([0])]);
     const huge = Buffer.concat([Buffer.from([0x9b, 0, 0, 0, 1, 0, 0, 0, 0])]);
     const badText = Buffer.from([0xa1, 0x62, 0xc3, 0x28, 0]);
-    for (const bytes of [twice, longer, endless, rest, deep, huge, badText, Buffer.alloc(0), Buffer.alloc(70_000)])
+    for (const bytes of [
+      twice,
+      more,
+      longer,
+      endless,
+      rest,
+      deep,
+      huge,
+      badText,
+      Buffer.alloc(0),
+      Buffer.alloc(70_000),
+    ])
       expect(refused(bytes)).toMatchObject({ step: '7.1.13', reason: 'malformed' });
+    for (const clientDataJSON of ['null', '[]', '7', '{', '', '\xff'].map((text) => Buffer.from(text, 'latin1')))
+      expect(verifyRegistration(asked, { ...answer, clientDataJSON })).toMatchObject({ step: '7.1.6' });
     // Out of order: -1 before 3 in the key.
     const unordered = await register(ask({ cose: (key) => key, authData: (bytes) => swapped(bytes) }));
     expect(verifyRegistration(asked, unordered.answer)).toMatchObject({ step: '7.1.13' });

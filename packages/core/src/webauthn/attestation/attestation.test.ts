@@ -1,11 +1,12 @@
 import 'reflect-metadata';
-import { generateKeyPairSync, randomBytes, sign } from 'node:crypto';
+import { createHash, generateKeyPairSync, randomBytes, sign } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
 import { encode } from 'cborg';
 import { beforeAll, describe, expect, it } from 'vitest';
 import {
   ANDROID,
   der,
+  integer,
   Maker,
   register,
   type Format,
@@ -61,6 +62,21 @@ const at =
 const aaguidExtension = (critical: boolean, value: Uint8Array) =>
   new x509.Extension('1.3.6.1.4.1.45724.1.1.4', critical, new Uint8Array(der(4, value)));
 
+const OTHER_CURVE = generateKeyPairSync('ec', { namedCurve: 'P-384' }).publicKey.export({
+  type: 'spki',
+  format: 'der',
+});
+const MODULE = [
+  new x509.SubjectAlternativeNameExtension(
+    [{ type: 'dn', value: '2.23.133.2.1=id:4E544300, 2.23.133.2.2=NPCT6xx, 2.23.133.2.3=id:0013' }],
+    true,
+  ),
+  new x509.ExtendedKeyUsageExtension(['2.23.133.8.3']),
+];
+const described = (value: Buffer) => new x509.Extension('1.3.6.1.4.1.11129.2.1.17', false, new Uint8Array(value));
+const nonced = (nonce: Buffer) =>
+  new x509.Extension('1.2.840.113635.100.8.2', false, new Uint8Array(der(0x30, der(0xa1, der(4, nonce)))));
+
 describe('attestation, WebAuthn Level 3 §8', () => {
   it.each<[Format, Partial<RegisterAsk>]>([
     ['packed', { aaguid: model }],
@@ -101,6 +117,7 @@ describe('attestation, WebAuthn Level 3 §8', () => {
   });
 
   it.each<[Format, string, Partial<RegisterAsk>]>([
+    ['none', '8.7 attestation-malformed', { statement: () => [] as never }],
     ['none', '8.7 attestation-malformed', { statement: put('x', 1) }],
 
     ['self', '8.2 attestation-signature', { statement: put('sig', randomBytes(70)) }],
@@ -128,6 +145,19 @@ describe('attestation, WebAuthn Level 3 §8', () => {
       { aaguid: model, leaf: { extensions: [aaguidExtension(false, randomBytes(16))] } },
     ],
 
+    ['self', '8.2 attestation-malformed', { statement: put('sig', 'text') }],
+    [
+      'fido-u2f',
+      '8.6 attestation-malformed',
+      { statement: (made) => new Map([...made, ['x5c', [...(made.get('x5c') as Buffer[]), maker.authority]]]) },
+    ],
+    [
+      'fido-u2f',
+      '8.6 attestation-certificate',
+      {
+        statement: async (made) => new Map([...made, ['x5c', [await maker.issue(OTHER_CURVE, { subject: 'CN=key' })]]]),
+      },
+    ],
     ['fido-u2f', '8.6 attestation-signature', { statement: byAnother }],
     ['fido-u2f', '8.6 attestation-mismatch', { aaguid: model }],
     ['fido-u2f', '8.6 attestation-mismatch', { algorithm: -35 }],
@@ -151,6 +181,16 @@ describe('attestation, WebAuthn Level 3 §8', () => {
       '8.3 attestation-mismatch',
       { statement: (made) => new Map([...made, ['pubArea', at(4, '00000000')(made.get('pubArea') as Buffer)]]) },
     ],
+    ['tpm', '8.3 attestation-malformed', { statement: put('alg', -8) }],
+    ['tpm', '8.3 attestation-malformed', { pubArea: at(2, '0099') }],
+    ['tpm', '8.3 attestation-mismatch', { pubArea: at(0, '0008') }],
+    ['tpm', '8.3 attestation-mismatch', { pubArea: at(46, '0004') }],
+    [
+      'tpm',
+      '8.3.1 attestation-mismatch',
+      { leaf: { extensions: [...MODULE, aaguidExtension(false, randomBytes(16))] } },
+    ],
+    ['tpm', '8.3.1 attestation-certificate', { leaf: { extensions: MODULE.slice(0, 1) } }],
     ['tpm', '8.3 attestation-signature', { statement: byAnother }],
     ['tpm', '8.3.1 attestation-certificate', subject('CN=somebody')],
     ['tpm', '8.3.1 attestation-certificate', { leaf: { extensions: [] } }],
@@ -182,6 +222,18 @@ describe('attestation, WebAuthn Level 3 §8', () => {
       { description: { software: Buffer.alloc(0), hardware: ANDROID.origin(0) } },
     ],
 
+    ['android-key', '8.4.1 attestation-malformed', { leaf: { extensions: [described(der(4))] } }],
+    ['android-key', '8.4.1 attestation-malformed', { leaf: { extensions: [described(der(0x30, integer(3)))] } }],
+    [
+      'android-key',
+      '8.4.1 attestation-malformed',
+      {
+        leaf: {
+          extensions: [described(der(0x30, ...[1, 2, 3, 4].map(integer), der(4), der(4), integer(1), integer(1)))],
+        },
+      },
+    ],
+    ['apple', '8.8 attestation-mismatch', { leaf: { extensions: [nonced(randomBytes(32))] } }],
     ['apple', '8.8 attestation-certificate', { leaf: { extensions: [] } }],
     ['apple', '8.8 attestation-malformed', { statement: put('alg', -7) }],
   ])('of format %s is refused: %s', async (format, expected, how) => {
@@ -192,13 +244,17 @@ describe('attestation, WebAuthn Level 3 §8', () => {
     const other = await register({ challenge, origin: ORIGIN, rpId: 'wexmoor.example', maker, format: 'apple' });
     const x5c = decodeX5c(other.answer.attestationObject);
     expect(await outcome('apple', { statement: put('x5c', x5c) })).toBe('8.8 attestation-mismatch');
-    const spki = generateKeyPairSync('ec', { namedCurve: 'P-256' });
-    const leaf = await maker.issue(spki.publicKey.export({ type: 'spki', format: 'der' }), { subject: 'CN=phone' });
-    expect(
-      await outcome('android-key', {
-        statement: (made) => new Map([...made, ['x5c', [leaf]]]),
-      }),
-    ).toBe('8.4 attestation-signature');
+    const stranger = generateKeyPairSync('ec', { namedCurve: 'P-256' });
+    const spki = stranger.publicKey.export({ type: 'spki', format: 'der' });
+    const leaf = await maker.issue(spki, { subject: 'CN=phone' });
+    const certifiedBy: NonNullable<RegisterAsk['statement']> = (made, { signed }) =>
+      new Map([...made, ['x5c', [leaf]], ['sig', sign('sha256', signed, stranger.privateKey)]]);
+    expect(await outcome('android-key', { statement: certifiedBy })).toBe('8.4 attestation-mismatch');
+    const nonceOfThis: NonNullable<RegisterAsk['statement']> = async (made, { signed }) => {
+      const nonce = nonced(createHash('sha256').update(signed).digest());
+      return new Map([...made, ['x5c', [await maker.issue(spki, { subject: 'CN=one', extensions: [nonce] })]]]);
+    };
+    expect(await outcome('apple', { statement: nonceOfThis })).toBe('8.8 attestation-mismatch');
   });
 });
 
