@@ -295,6 +295,8 @@ class TokenWalk implements Walk<Read> {
       entries.push(entryBy(author, 'token.assigned', target, { person: holder.id }));
     }
     const inserted = insertAll(work, 'tokens', tokens);
+    // It is waited for below; until then a failure is nobody's, and must not end the process.
+    inserted.catch(() => undefined);
     await sent();
     meanwhile();
     await inserted;
