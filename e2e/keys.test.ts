@@ -1,6 +1,6 @@
 import type { FastifyInstance } from 'fastify';
 import type { CDPSession } from 'playwright-core';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { accessible, openPage, type OpenPage } from './support/browser.js';
@@ -54,14 +54,24 @@ async function plugIn(options: Partial<Record<string, unknown>> = {}): Promise<s
       ...options,
     },
   } as Options as never);
+  plugged.add(authenticatorId);
   return authenticatorId;
 }
-const take = async (authenticatorId: string) =>
+const plugged = new Set<string>();
+const take = async (authenticatorId: string) => {
+  plugged.delete(authenticatorId);
   await keys.send('WebAuthn.removeVirtualAuthenticator', { authenticatorId });
+};
+/** Whether somebody touches what is plugged in. Where a name is asked for, a passkey would answer at once, which not every test wants. */
+const touching = async (enabled: boolean) => {
+  for (const authenticatorId of plugged)
+    await keys.send('WebAuthn.setAutomaticPresenceSimulation', { authenticatorId, enabled });
+};
 
 /** Goes to where people enrol, and proves who they are by password and code. */
 async function toEnrol() {
   const { page } = open;
+  await touching(false);
   await page.goto(`${inst.url}/enrol`);
   await page.getByLabel('Login name').fill('ada.quay');
   await page.keyboard.press('Enter');
@@ -70,16 +80,35 @@ async function toEnrol() {
   await page.getByLabel('Code').fill(ada.phone.next());
   await page.keyboard.press('Enter');
   await page.getByRole('heading', { name: 'Hello, ada.quay' }).waitFor();
+  await touching(true);
 }
+const setUp = async (label: string) => {
+  await toEnrol();
+  await open.page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
+  await open.page.getByText(`${label} works and can be used from now on`).waitFor();
+};
 /** Goes to the Berth Planner, nobody being signed in, and says who it is. */
 async function toBerths() {
   const { page } = open;
-  await page.context().clearCookies();
-  await page.goto(address);
-  await page.getByRole('link', { name: 'Sign in' }).click();
+  await toWho();
   await page.getByLabel('Login name').fill('ada.quay');
   await page.keyboard.press('Enter');
   await page.getByLabel('Password').waitFor();
+  await touching(true);
+}
+/** Goes to the Berth Planner, nobody being signed in, as far as the page that asks who it is. */
+async function toWho() {
+  const { page } = open;
+  await touching(false);
+  await page.context().clearCookies();
+  await page.goto(address);
+  await page.getByRole('link', { name: 'Sign in' }).click();
+  await offered();
+}
+/** Passkeys are offered, and the browser has been asked for those beneath the field: it is answered only if somebody touches one from here on. */
+async function offered() {
+  await open.page.getByRole('button', { name: 'Sign in with a passkey' }).waitFor();
+  await open.page.evaluate(async () => await PublicKeyCredential.isConditionalMediationAvailable());
 }
 const toKey = async () => {
   await open.page.getByRole('button', { name: 'Use another way: Passkey or security key' }).click();
@@ -91,6 +120,10 @@ const amr = async () => {
   await open.page.getByText('Signed in: ada.quay').waitFor();
   return await open.page.locator('dl').innerText();
 };
+
+afterEach(async () => {
+  for (const one of plugged) await take(one);
+});
 
 describe('a passkey of this device', () => {
   it('is set up by oneself, once, and every refusal of the browser is told in plain words', async () => {
@@ -177,17 +210,121 @@ describe('a passkey of this device', () => {
   });
 });
 
+describe('what a key is', () => {
+  it('without a name: the browser offers passkeys where the name is typed, and the button asks for one', async () => {
+    const { page } = open;
+    const device = await plugIn();
+    await setUp('Passkey of this device');
+    await touching(true);
+    await page.context().clearCookies();
+    await page.goto(address);
+    await page.getByRole('link', { name: 'Sign in' }).click();
+    expect(await amr()).toContain('["hwk","user","mfa"]');
+    await toWho();
+    await accessible(page, 'who signs in, passkeys offered');
+    await touching(true);
+    await page.getByRole('button', { name: 'Sign in with a passkey' }).click();
+    await amr();
+    // One that is nobody’s here any more.
+    const { authenticators } = await inst.owner.call('keyring.show', { params: { id: ada.id } });
+    const newest = authenticators.findLast(({ method, state }) => method === 'webauthn' && state === 'active')!;
+    await inst.owner.call('authenticators.revoke', { params: { id: newest.id } });
+    await toWho();
+    await touching(true);
+    await page.getByRole('button', { name: 'Sign in with a passkey' }).click();
+    await page.getByRole('alert').getByText('This key opens nothing here.').waitFor();
+    await take(device);
+  });
+
+  it('one of U2F, or that keeps no name in itself, answers after the password, to its touch', async () => {
+    const { page } = open;
+    for (const options of [
+      { protocol: 'u2f', transport: 'usb' },
+      { transport: 'usb', hasResidentKey: false },
+    ]) {
+      const old = await plugIn({
+        ...options,
+        hasUserVerification: false,
+        isUserVerified: false,
+        hasResidentKey: false,
+      });
+      await setUp('Security key');
+      await toBerths();
+      await toKey();
+      await press();
+      await page.getByRole('alert').getByText('Nothing came from a key').waitFor();
+      await toBerths();
+      await page.getByLabel('Password').fill(PASSWORD);
+      await page.keyboard.press('Enter');
+      await page.getByLabel('Code').waitFor();
+      await toKey();
+      await press();
+      expect(await amr()).toContain('["pwd","hwk","user","mfa"]');
+      await take(old);
+    }
+  });
+
+  it('verified or not: where its holder cannot be verified, nothing comes of it without the password', async () => {
+    const { page } = open;
+    const device = await plugIn();
+    await setUp('Passkey of this device');
+    await keys.send('WebAuthn.setUserVerified', { authenticatorId: device, isUserVerified: false });
+    await toWho();
+    await touching(true);
+    await page.getByRole('button', { name: 'Sign in with a passkey' }).click();
+    await page.getByRole('alert').getByText('Nothing came from a key').waitFor();
+    await take(device);
+  });
+
+  it('synced or not: what it is made as it stays, and that it was copied to elsewhere is noted', async () => {
+    const { page } = open;
+    const device = await plugIn({ defaultBackupEligibility: true, defaultBackupState: false });
+    await setUp('Passkey of this device');
+    const { credentials } = await keys.send('WebAuthn.getCredentials', { authenticatorId: device });
+    const { credentialId } = credentials[0]!;
+    const set = async (backupEligibility: boolean, backupState: boolean) =>
+      await keys.send('WebAuthn.setCredentialProperties', {
+        authenticatorId: device,
+        credentialId,
+        backupEligibility,
+        backupState,
+      });
+    const signIn = async () => {
+      await toBerths();
+      await toKey();
+      await press();
+    };
+    const backedUp = async () =>
+      (
+        await inst.sql<{ backed_up: number }>('SELECT backed_up FROM webauthn_credentials WHERE credential_id = ?', [
+          Buffer.from(credentialId, 'base64'),
+        ])
+      )[0]!.backed_up;
+    expect(await backedUp()).toBe(0);
+    await set(true, true);
+    await signIn();
+    expect(await amr()).toContain('["swk","user","mfa"]');
+    expect(await backedUp()).toBe(1);
+    await set(false, false);
+    await signIn();
+    await page.getByRole('alert').getByText('That was not right.').waitFor();
+    await take(device);
+  });
+});
+
 describe('a key in the console', () => {
   it('is enrolled at the desk for whoever it is handed to, and opens the console from then on', async () => {
     const { page, complaints } = open;
     await page.context().clearCookies();
     const desk = await plugIn({ transport: 'usb' });
+    await touching(false);
     await page.goto(inst.url);
     await page.getByLabel('Login name').fill('ines.marlow');
     await page.keyboard.press('Enter');
     await page.getByLabel('Password').fill(PASSWORD);
     await page.keyboard.press('Enter');
     await page.getByRole('heading', { name: 'Overview' }).waitFor();
+    await touching(true);
     // An owner without a second factor is led to one.
     await page.getByRole('link', { name: 'Add a passkey or key' }).click();
     await page.getByRole('dialog').waitFor();
@@ -199,11 +336,22 @@ describe('a key in the console', () => {
     await page.getByText('You have no second factor yet').waitFor({ state: 'detached' });
     await accessible(page, 'keyring with a key');
     await page.context().clearCookies();
+    await touching(false);
     await page.goto(inst.url);
     await page.getByLabel('Login name').fill('ines.marlow');
     await page.keyboard.press('Enter');
+    await touching(true);
     await page.getByRole('button', { name: /Passkey or security key/ }).click();
     await press();
+    await page.getByRole('heading', { name: 'Overview' }).waitFor();
+    // And without a name, by the button beside it.
+    await page.context().clearCookies();
+    await touching(false);
+    await page.goto(inst.url);
+    await offered();
+    await accessible(page, 'console sign-in with passkeys offered');
+    await touching(true);
+    await page.getByRole('button', { name: 'Sign in with a passkey' }).click();
     await page.getByRole('heading', { name: 'Overview' }).waitFor();
     await take(desk);
     expect(complaints).toEqual([]);

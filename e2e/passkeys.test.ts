@@ -1,21 +1,19 @@
-import type { Answer } from '@nimble-latch/api';
-import { createClient, type Client } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Installation, outcomes, PASSWORD, personWithApp } from './support/installation.js';
+import { assertion, b64, KeyHolders, options, registration } from './support/key-holder.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
-import { assertWith, FLAGS, register, type Ask, type MadeCredential } from './support/security-key.js';
+import { assertWith, FLAGS, register } from './support/security-key.js';
 
 const ORIGIN = 'https://latch.wexmoor.example';
 const RP_ID = 'latch.wexmoor.example';
 const WAYS = '{ ask for: [password + totp, password + webauthn, webauthn(verified)] }';
 
 let inst: Installation;
-const anybody = (node = 0): Client => createClient({ server: inst.nodes[node]!.url });
-type Begun = Answer<'own.begin'>;
-type SignIn = Begun['signIn'];
+let people: KeyHolders;
 
 beforeAll(async () => {
   inst = await Installation.start(2, { NLATCH_PUBLIC_URL: ORIGIN });
+  people = new KeyHolders(inst, ORIGIN, RP_ID);
   await everywhere();
 });
 afterAll(async () => await inst.stop());
@@ -26,89 +24,9 @@ const everywhere = async () =>
     rulebookOf([CONSOLE, `{ rule: Everywhere, at: { applications: [Enrolment] }, then: ${WAYS} }`], WAYS),
   );
 
-const begin = async (loginName: string, node = 0): Promise<Begun> =>
-  await anybody(node).call('own.begin', { body: { place: 'enrolment', loginName } });
-const prove = async (begun: Begun, proof: { kind: 'password' | 'code' | 'choose'; value: string }, node = 0) =>
-  await anybody(node).call('own.prove', { params: { id: begun.signIn.id }, body: { ...proof, handle: begun.handle } });
-
-/** Bytes as browsers send them. */
-const b64 = (bytes: Uint8Array) => Buffer.from(bytes).toString('base64url');
-const asked = (publicKey: { challenge: string }): Ask => ({
-  challenge: Buffer.from(publicKey.challenge, 'base64url'),
-  origin: ORIGIN,
-  rpId: RP_ID,
-});
-function registration({
-  id,
-  clientDataJSON,
-  attestationObject,
-  transports,
-}: Awaited<ReturnType<typeof register>>['answer']) {
-  const response = { clientDataJSON: b64(clientDataJSON), attestationObject: b64(attestationObject), transports };
-  return { id: b64(id), rawId: b64(id), type: 'public-key' as const, response, clientExtensionResults: {} };
-}
-function assertion(answer: ReturnType<typeof assertWith>) {
-  const { id, clientDataJSON, authenticatorData, signature, userHandle } = answer;
-  const response = {
-    clientDataJSON: b64(clientDataJSON),
-    authenticatorData: b64(authenticatorData),
-    signature: b64(signature),
-    ...(userHandle ? { userHandle: b64(userHandle) } : {}),
-  };
-  return { id: b64(id), rawId: b64(id), type: 'public-key' as const, response, clientExtensionResults: {} };
-}
-
-/** Signs in by password and code to where people enrol, and answers the right. */
-async function right(loginName: string, phone: Awaited<ReturnType<typeof personWithApp>>['phone']): Promise<string> {
-  const begun = await begin(loginName);
-  await prove(begun, { kind: 'password', value: PASSWORD });
-  const { right: given } = await prove(begun, { kind: 'code', value: phone.next() });
-  return given!;
-}
-/** Enrols a key; answers it with whose it is. */
-async function enrolled(loginName: string, more: Partial<Parameters<typeof register>[0]> = {}) {
-  const person = await personWithApp(inst.owner, loginName);
-  const given = await right(loginName, person.phone);
-  const begun = await anybody().call('own.beginWebauthn', { body: { right: given, carrier: 'Gullwing Key' } });
-  const made = await register({ ...asked(begun.publicKey), ...more });
-  const { id } = begun.authenticator;
-  const proved = await anybody().call('own.proveWebauthn', {
-    params: { id },
-    body: { right: given, credential: registration(made.answer) },
-  });
-  return {
-    ...person,
-    key: made.credential,
-    authenticator: id,
-    begun,
-    proved,
-    userHandle: Buffer.from(begun.publicKey.user.id, 'base64url'),
-  };
-}
-/** Goes to the prompt that a key answers, after the password or before anything. */
-async function atKey(loginName: string, first: 'password' | 'nothing', node = 0): Promise<Begun> {
-  const begun = await begin(loginName, node);
-  if (first === 'password') await prove(begun, { kind: 'password', value: PASSWORD });
-  const { signIn } = await prove(begun, { kind: 'choose', value: 'webauthn' }, node);
-  return { ...begun, signIn };
-}
-const options = (signIn: SignIn) => signIn.prompt!.publicKey!;
-async function answerWith(
-  begun: Begun,
-  key: MadeCredential,
-  how: Partial<Parameters<typeof assertWith>[1]> = {},
-  node = 0,
-) {
-  const credential = assertion(assertWith(key, { ...asked(options(begun.signIn)), signCount: 1, ...how }));
-  return await anybody(node).call('own.prove', {
-    params: { id: begun.signIn.id },
-    body: { kind: 'webauthn', credential, handle: begun.handle },
-  });
-}
-
 describe('a key of one’s own', () => {
   it('is enrolled after a proof, named, on the keyring, told by mail and on the trail, and excluded from then on', async () => {
-    const ada = await enrolled('ada.key');
+    const ada = await people.enrolled('ada.key');
     expect(ada.begun.publicKey).toMatchObject({
       rp: { id: RP_ID },
       user: { name: 'ada.key', displayName: 'ada.key' },
@@ -134,7 +52,9 @@ describe('a key of one’s own', () => {
     expect(rows.map(({ action }) => action)).toEqual(
       expect.arrayContaining(['authenticator.begun', 'authenticator.proved']),
     );
-    const next = await anybody().call('own.beginWebauthn', { body: { right: await right('ada.key', ada.phone) } });
+    const next = await people
+      .anybody()
+      .call('own.beginWebauthn', { body: { right: await people.right('ada.key', ada.phone) } });
     expect(next.publicKey.excludeCredentials).toEqual([
       { type: 'public-key', id: b64(ada.key.id), transports: ['nfc', 'usb'] },
     ]);
@@ -145,22 +65,22 @@ describe('a key of one’s own', () => {
 
   it('is taken once, by its own ceremony alone, and from nobody else', async () => {
     const bea = await personWithApp(inst.owner, 'bea.key');
-    const given = await right('bea.key', bea.phone);
-    const first = await anybody().call('own.beginWebauthn', { body: { right: given } });
-    const second = await anybody().call('own.beginWebauthn', { body: { right: given } });
-    const made = await register(asked(first.publicKey));
+    const given = await people.right('bea.key', bea.phone);
+    const first = await people.anybody().call('own.beginWebauthn', { body: { right: given } });
+    const second = await people.anybody().call('own.beginWebauthn', { body: { right: given } });
+    const made = await register(people.asked(first.publicKey));
     const bring = async (id: string, by: string, credential: ReturnType<typeof registration>) =>
-      await anybody().call('own.proveWebauthn', { params: { id }, body: { right: by, credential } });
+      await people.anybody().call('own.proveWebauthn', { params: { id }, body: { right: by, credential } });
     await expect(bring(second.authenticator.id, given, registration(made.answer))).rejects.toMatchObject({
       code: 'key-not-taken',
       problem: { facts: { step: '7.1.8', reason: 'challenge' } },
     });
     const cleo = await personWithApp(inst.owner, 'cleo.key');
-    const hers = await right('cleo.key', cleo.phone);
+    const hers = await people.right('cleo.key', cleo.phone);
     await expect(bring(first.authenticator.id, hers, registration(made.answer))).rejects.toMatchObject({
       code: 'not-found',
     });
-    const again = await right('bea.key', bea.phone);
+    const again = await people.right('bea.key', bea.phone);
     await expect(bring(first.authenticator.id, again, registration(made.answer))).rejects.toMatchObject({
       code: 'key-not-taken',
     });
@@ -170,8 +90,8 @@ describe('a key of one’s own', () => {
     expect(raced.filter((one) => typeof one !== 'string')).toHaveLength(1);
     expect(raced.filter((one) => one === 'wrong-state')).toHaveLength(3);
     // The same credential cannot be somebody else's too.
-    const begun = await anybody().call('own.beginWebauthn', { body: { right: hers } });
-    const twin = await register(asked(begun.publicKey));
+    const begun = await people.anybody().call('own.beginWebauthn', { body: { right: hers } });
+    const twin = await register(people.asked(begun.publicKey));
     await inst.sql(
       'UPDATE webauthn_credentials SET credential_id = ? WHERE authenticator_id IN (SELECT id FROM authenticators WHERE person_id = UNHEX(?))',
       [twin.credential.id, bea.id.replaceAll('-', '')],
@@ -182,21 +102,21 @@ describe('a key of one’s own', () => {
   });
 
   it('signs in after the password, or with verification in its place, and says so', async () => {
-    const { key } = await enrolled('dora.key');
-    const after = await atKey('dora.key', 'password');
+    const { key } = await people.enrolled('dora.key');
+    const after = await people.atKey('dora.key', 'password');
     expect(options(after.signIn)).toMatchObject({
       rpId: RP_ID,
       userVerification: 'preferred',
       allowCredentials: [{ id: b64(key.id) }],
     });
-    expect((await answerWith(after, key)).signIn).toMatchObject({
+    expect((await people.answerWith(after, key)).signIn).toMatchObject({
       state: 'let-in',
       way: 'password + webauthn',
       amr: ['pwd', 'hwk', 'user', 'mfa'],
     });
-    const alone = await atKey('dora.key', 'nothing');
+    const alone = await people.atKey('dora.key', 'nothing');
     expect(options(alone.signIn)).toMatchObject({ userVerification: 'preferred', allowCredentials: [] });
-    expect((await answerWith(alone, key, { signCount: 2 })).signIn).toMatchObject({
+    expect((await people.answerWith(alone, key, { signCount: 2 })).signIn).toMatchObject({
       state: 'let-in',
       way: 'webauthn',
       amr: ['hwk', 'user', 'mfa'],
@@ -204,26 +124,26 @@ describe('a key of one’s own', () => {
   });
 
   it('counts for as much as it did: a touch alone goes on to the password, and is refused where verification is asked', async () => {
-    const { key } = await enrolled('eli.key');
-    const touched = await answerWith(await atKey('eli.key', 'nothing'), key, { flags: FLAGS.UP });
+    const { key } = await people.enrolled('eli.key');
+    const touched = await people.answerWith(await people.atKey('eli.key', 'nothing'), key, { flags: FLAGS.UP });
     expect(touched.signIn).toMatchObject({ state: 'asking', reason: null, prompt: { kind: 'password' } });
     await publish(inst.owner, rulebookOf([CONSOLE], '{ ask for: [password + totp, webauthn(verified)] }'));
-    const strict = await atKey('eli.key', 'nothing');
+    const strict = await people.atKey('eli.key', 'nothing');
     expect(options(strict.signIn).userVerification).toBe('required');
-    const refused = await answerWith(strict, key, { flags: FLAGS.UP, signCount: 2 });
+    const refused = await people.answerWith(strict, key, { flags: FLAGS.UP, signCount: 2 });
     expect(refused.signIn).toMatchObject({ state: 'asking', reason: 'wrong-proof', prompt: { kind: 'webauthn' } });
     expect(options(refused.signIn).challenge).not.toBe(options(strict.signIn).challenge);
-    const done = await answerWith({ ...strict, signIn: refused.signIn }, key, { signCount: 2 });
+    const done = await people.answerWith({ ...strict, signIn: refused.signIn }, key, { signCount: 2 });
     expect(done.signIn).toMatchObject({ state: 'let-in', way: 'webauthn' });
     await everywhere();
   });
 
   it('looks the same from outside, whoever asks and whatever they hold', async () => {
-    await enrolled('fay.key');
+    await people.enrolled('fay.key');
     await personWithApp(inst.owner, 'gil.key');
     const seen = async (loginName: string) => {
-      const begun = await begin(loginName);
-      const { signIn } = await prove(begun, { kind: 'choose', value: 'webauthn' });
+      const begun = await people.begin(loginName);
+      const { signIn } = await people.prove(begun, { kind: 'choose', value: 'webauthn' });
       const { publicKey, ...prompt } = signIn.prompt!;
       return { first: begun.signIn.prompt, prompt, publicKey: { ...publicKey, challenge: '' } };
     };
@@ -232,7 +152,7 @@ describe('a key of one’s own', () => {
     expect(nobody).toEqual(fay);
     const other = await register({ challenge: Buffer.alloc(32), origin: ORIGIN, rpId: RP_ID });
     const wrong = async (loginName: string) => {
-      const { signIn } = await answerWith(await atKey(loginName, 'nothing'), other.credential);
+      const { signIn } = await people.answerWith(await people.atKey(loginName, 'nothing'), other.credential);
       return { state: signIn.state, reason: signIn.reason, prompt: signIn.prompt?.kind };
     };
     expect(await wrong('nobody.key')).toEqual(await wrong('fay.key'));
@@ -240,31 +160,33 @@ describe('a key of one’s own', () => {
   });
 
   it('is refused where it answers another question, another place, or was somebody else’s', async () => {
-    const [hal, ivy] = [await enrolled('hal.key'), await enrolled('ivy.key')];
+    const [hal, ivy] = [await people.enrolled('hal.key'), await people.enrolled('ivy.key')];
     const reason = async (how: Partial<Parameters<typeof assertWith>[1]>, key = hal.key) =>
-      (await answerWith(await atKey('hal.key', 'password'), key, how)).signIn.reason;
+      (await people.answerWith(await people.atKey('hal.key', 'password'), key, how)).signIn.reason;
     expect(await reason({ challenge: Buffer.alloc(32, 1) })).toBe('wrong-proof');
     expect(await reason({ origin: 'https://latch.wexmoor.example.evil.example' })).toBe('wrong-proof');
     expect(await reason({ rpId: 'wexmoor.example' })).toBe('wrong-proof');
     expect(await reason({ userHandle: ivy.userHandle })).toBe('wrong-proof');
     expect(await reason({}, ivy.key)).toBe('wrong-proof');
     expect(await reason({})).toBe('proved');
-    const earlier = await atKey('hal.key', 'password');
-    const later = await atKey('hal.key', 'password');
-    expect((await answerWith(later, hal.key, asked(options(earlier.signIn)))).signIn.reason).toBe('wrong-proof');
-    expect((await answerWith(earlier, hal.key, { signCount: 2 })).signIn.state).toBe('let-in');
+    const earlier = await people.atKey('hal.key', 'password');
+    const later = await people.atKey('hal.key', 'password');
+    expect((await people.answerWith(later, hal.key, people.asked(options(earlier.signIn)))).signIn.reason).toBe(
+      'wrong-proof',
+    );
+    expect((await people.answerWith(earlier, hal.key, { signCount: 2 })).signIn.state).toBe('let-in');
     const { rows } = await inst.owner.call('activity.list', { query: { person: hal.id, limit: 20 } });
     expect(new Set(rows.map((row) => row.reason))).toEqual(new Set(['proved', 'key-refused', 'key-unknown']));
   });
 
   it('is used once for one question, on whatever node, and a copy of it is seen', async () => {
-    const jan = await enrolled('jan.key');
-    const begun = await atKey('jan.key', 'password');
-    const credential = assertion(assertWith(jan.key, { ...asked(options(begun.signIn)), signCount: 7 }));
+    const jan = await people.enrolled('jan.key');
+    const begun = await people.atKey('jan.key', 'password');
+    const credential = assertion(assertWith(jan.key, { ...people.asked(options(begun.signIn)), signCount: 7 }));
     const raced = await outcomes(
       [0, 1, 0, 1, 0, 1].map(
         async (node) =>
-          await anybody(node).call('own.prove', {
+          await people.anybody(node).call('own.prove', {
             params: { id: begun.signIn.id },
             body: { kind: 'webauthn', credential, handle: begun.handle },
           }),
@@ -272,7 +194,7 @@ describe('a key of one’s own', () => {
     );
     expect(raced.filter((one) => typeof one !== 'string' && one.signIn.state === 'let-in')).toHaveLength(1);
     expect(raced.filter((one) => one === 'sign-in-ended')).toHaveLength(5);
-    const copied = await answerWith(await atKey('jan.key', 'password'), jan.key, { signCount: 7 });
+    const copied = await people.answerWith(await people.atKey('jan.key', 'password'), jan.key, { signCount: 7 });
     expect(copied.signIn).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
     const { authenticators } = await inst.owner.call('keyring.show', { params: { id: jan.id } });
     expect(authenticators.find(({ method }) => method === 'webauthn')!.webauthn).toMatchObject({ copied: true });
@@ -283,13 +205,13 @@ describe('a key of one’s own', () => {
   });
 
   it('is no more once revoked or suspended, and not asked for where the method settings bar it', async () => {
-    const kim = await enrolled('kim.key');
+    const kim = await people.enrolled('kim.key');
     await inst.owner.call('authenticators.suspend', { params: { id: kim.authenticator } });
-    const begun = await begin('kim.key');
-    const { signIn } = await prove(begun, { kind: 'password', value: PASSWORD });
+    const begun = await people.begin('kim.key');
+    const { signIn } = await people.prove(begun, { kind: 'password', value: PASSWORD });
     expect(signIn.prompt).toMatchObject({ kind: 'code', others: [] });
     await inst.owner.call('authenticators.resume', { params: { id: kim.authenticator } });
-    expect((await answerWith(await atKey('kim.key', 'password'), kim.key)).signIn.state).toBe('let-in');
+    expect((await people.answerWith(await people.atKey('kim.key', 'password'), kim.key)).signIn.state).toBe('let-in');
   });
 });
 
@@ -298,7 +220,7 @@ describe('a key at the desk', () => {
     const lea = await personWithApp(inst.owner, 'lea.key');
     const params = { id: lea.id };
     const begun = await inst.owner.call('webauthn.begin', { params, body: {} });
-    const made = await register({ ...asked(begun.publicKey), flags: FLAGS.UP | FLAGS.UV | FLAGS.BE | FLAGS.BS });
+    const made = await register({ ...people.asked(begun.publicKey), flags: FLAGS.UP | FLAGS.UV | FLAGS.BE | FLAGS.BS });
     const proved = await inst.owner.call('webauthn.prove', {
       params: { id: begun.authenticator.id },
       body: { credential: registration(made.answer) },

@@ -74,6 +74,8 @@ const table = {
   'codes-not-consecutive': { status: 422, exit: EXIT.refused, retryable: false, audience: 'operator' },
   'token-days': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
   'key-needs-name': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
+  'keys-elsewhere': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
+  'key-not-right': { status: 422, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'key-not-taken': { status: 422, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'key-known': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
   'pin-weak': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'anyone' },

@@ -70,6 +70,12 @@ export const LIMITS = {
   /** Characters of a sign-in request of an application as the pages carry it: sealed, so half as long again. */
   requestChars: 16_000,
   redirectUris: 20,
+  /** As many as one application has pages on different hosts. */
+  originsPerApplication: 20,
+  /** Scheme, a host of 253 and a port. */
+  originChars: 300,
+  hostChars: 253,
+  appIdChars: 500,
   addressChars: 500,
   /** Characters of an `Idempotency-Key`. */
   idempotencyKeyChars: 100,

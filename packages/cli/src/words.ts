@@ -1,6 +1,9 @@
+import { keyWords } from './words-keys.js';
+
 /** Every sentence that the client writes, in English. Sentences of the contract come from the shared catalogue. */
 export const words = {
   program: 'Work with a Nimble Latch service from the command line.',
+  keys: keyWords,
   nouns: {
     login: 'sign in and keep an access token',
     logout: 'end the access token that is kept',
@@ -15,6 +18,7 @@ export const words = {
     rulebook: 'rules that say what is asked for, where',
     method: 'which methods may be enrolled and used, by group',
     explain: 'why somebody meets at an application what they meet, or met',
+    'key-domain': 'what passkeys and security keys are made for',
     config: 'all configuration as one file: take it out, bring it in elsewhere',
     network: 'named address ranges that rules go by',
     'walk-through': 'do a sign-in by hand, to see what somebody meets',

@@ -1,7 +1,9 @@
 /**
  * The words of the product as closed sets. No imports: the contract, the client and the console read the same lists.
  */
+export * from './vocabulary-configuration.js';
 export * from './vocabulary-imports.js';
+export * from './vocabulary-keys.js';
 export * from './vocabulary-oidc.js';
 export * from './vocabulary-tokens.js';
 
@@ -271,6 +273,7 @@ export const TRAIL_ACTIONS = [
   'network.deleted',
   'setting.changed',
   'methods.changed',
+  'relying-party.changed',
   'configuration.applied',
   'key.rotated',
   'key.retired',
@@ -344,6 +347,7 @@ export const CONSEQUENCES = [
   'signing-changed',
   'rulebook-locks-out',
   'methods-lock-out',
+  'keys-orphaned',
 ] as const;
 export type ConsequenceId = (typeof CONSEQUENCES)[number];
 
@@ -469,22 +473,6 @@ export type RuleCondition = (typeof RULE_CONDITIONS)[number];
 /** What rules name. */
 export const NAME_KINDS = ['group', 'person', 'application', 'network', 'country', 'city'] as const;
 export type NameKind = (typeof NAME_KINDS)[number];
-
-/** Parts of a configuration file, in the order in which they are brought in. */
-export const CONFIG_PARTS = [
-  'settings',
-  'network',
-  'group',
-  'application',
-  'connection',
-  'methods',
-  'rulebook',
-] as const;
-export type ConfigPart = (typeof CONFIG_PARTS)[number];
-
-/** What such a file does to one thing. `only-here`: the file does not name it, and it stays. */
-export const CONFIG_CHANGES = ['added', 'changed', 'same', 'only-here'] as const;
-export type ConfigChange = (typeof CONFIG_CHANGES)[number];
 
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];

@@ -11,6 +11,7 @@ import { FloodGuard } from './http/flood-guard.js';
 import { registerPages } from './http/pages.js';
 import { problemOf, refusalOf } from './http/problems.js';
 import { registerContract } from './http/register.js';
+import { registerRelatedOrigins } from './relying-party/related-origins.js';
 import { registerOidc } from './oidc/endpoints.js';
 
 /** Builds the HTTP service; listens to nothing. */
@@ -80,6 +81,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
   const floods = new FloodGuard();
   registerContract(app, deps, HANDLERS, floods);
   await registerOidc(app, deps, floods);
+  registerRelatedOrigins(app, deps);
   await registerPages(app, deps, consoleDir);
   return app;
 }

@@ -5,6 +5,7 @@ import type { KeyStore } from './secrets/key-store.js';
 import type { SigningKeys } from './oidc/signing-keys.js';
 import type { SettingsCache } from './insight/settings-cache.js';
 import type { MethodsCache } from './methods/cache.js';
+import type { PartyCache } from './relying-party/cache.js';
 import type { RulebookCache } from './rulebook/running.js';
 import type { TrailWriter } from './trail/writer.js';
 import type { Metrics } from './log/metrics.js';
@@ -28,6 +29,7 @@ export interface Deps {
   readonly settings: SettingsCache;
   readonly rulebook: RulebookCache;
   readonly methods: MethodsCache;
+  readonly party: PartyCache;
   readonly signing: SigningKeys;
   readonly trail: TrailWriter;
   readonly metrics: Metrics;

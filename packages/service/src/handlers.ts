@@ -9,6 +9,7 @@ import { keyringHandlers } from './keyring/routes.js';
 import { methodHandlers } from './methods/routes.js';
 import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
+import { relyingPartyHandlers } from './relying-party/change.js';
 import { rulebookHandlers } from './rulebook/routes.js';
 import { stockHandlers } from './stock/routes.js';
 import { signInHandlers } from './signins/routes.js';
@@ -18,6 +19,7 @@ export const HANDLERS: Handlers = {
   ...accessHandlers,
   ...networkHandlers,
   ...methodHandlers,
+  ...relyingPartyHandlers,
   ...rulebookHandlers,
   ...peopleHandlers,
   ...importHandlers,

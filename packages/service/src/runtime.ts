@@ -11,6 +11,7 @@ import { key } from './ids.js';
 import { SettingsCache } from './insight/settings-cache.js';
 import { SigningKeys } from './oidc/signing-keys.js';
 import { MethodsCache } from './methods/cache.js';
+import { PartyCache } from './relying-party/cache.js';
 import { RulebookCache } from './rulebook/running.js';
 import { createLogger } from './log/logger.js';
 import { createMetrics } from './log/metrics.js';
@@ -83,6 +84,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       settings: new SettingsCache(aside),
       rulebook: new RulebookCache(aside),
       methods: new MethodsCache(aside),
+      party: new PartyCache(aside, config.publicUrl),
       signing: new SigningKeys(aside),
       trail: new TrailWriter(now()),
       metrics: createMetrics(),

@@ -25,6 +25,8 @@ export const deAccess: Pick<Catalogue, 'consequences' | 'roles' | 'permissions' 
       'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
       'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
       'password-set': '{name} bekommt ein neues Passwort; die Sitzungen enden.',
+      'keys-orphaned':
+        'Macht Schlüssel von nun an für {domain}: {keys/Schlüssel/Schlüssel} von {people/Person/Personen} für die Domäne davor antworten nicht mehr.',
       'methods-lock-out':
         'Ändert, welche Verfahren verwendet werden dürfen (Prüfsumme {digest}), und sperrt {people/Person/Personen} aus, die heute hineinkommen.',
       'rulebook-locks-out':

@@ -1,4 +1,23 @@
-import type { enKeys } from './en-keys.js';
+import type { enKeyFields, enKeys } from './en-keys.js';
+
+/** Was an Angaben zu Schlüsseln nicht stimmt. */
+export const deKeyFields: typeof enKeyFields = {
+  'party-address': 'Browser machen Schlüssel nur für Namen, nie für eine Adresse',
+  'party-not-a-domain': 'erwartet wird eine Domäne in Kleinbuchstaben wie wexmoor.example',
+  'party-too-wide':
+    'darunter haben auch andere Namen: deren Seiten könnten nach Ihren Schlüsseln fragen. Nehmen Sie die Domäne, die Ihre ist',
+  'party-other-host': 'der Dienst steht unter {host}; das ist weder sie noch darunter',
+  'origin-form':
+    'erwartet wird eine Herkunft wie https://berths.wexmoor.example, mit dem Port, wo er nicht der übliche ist',
+  'origin-address': 'Browser lassen Schlüssel auf Seiten mit einem Namen antworten, nie mit einer Adresse',
+  'origin-plain': 'muss mit https beginnen, außer auf localhost',
+  'origin-own': 'ist die Herkunft unserer eigenen Seiten; die kann keine Anwendung haben',
+  'origin-taken': 'gehört einer anderen Anwendung: die eine könnte Antworten sammeln, die für die andere gedacht sind',
+  'no-origins':
+    'webauthn: sagen Sie zuerst, von welchen Herkünften Schlüssel für diese Anwendung antworten dürfen (nlatch application origins)',
+  'name-or-key': 'erwartet wird entweder ein Anmeldename oder die Antwort eines Schlüssels',
+  'app-id': 'erwartet wird die Adresse der früheren Application Id, die mit https beginnt',
+};
 
 /** Was zu Passkeys und Sicherheitsschlüsseln gesagt wird. */
 export const deKeys: typeof enKeys = {

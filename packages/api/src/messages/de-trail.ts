@@ -108,6 +108,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'network.changed': '{actor} änderte ein Netz',
     'network.deleted': '{actor} löschte ein Netz',
     'configuration.applied': '{actor} spielte eine Konfigurationsdatei ein',
+    'relying-party.changed': '{actor} änderte, wofür Schlüssel gemacht werden',
     'methods.changed': '{actor} änderte, welche Verfahren eingerichtet und verwendet werden dürfen',
     'setting.changed': '{actor} änderte die Einstellungen',
     'key.rotated': '{actor} wechselte einen Schlüssel',

@@ -23,6 +23,8 @@ export const enAccess = {
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions end.',
+    'keys-orphaned':
+      'Makes keys for {domain} from now on: {keys/key/keys} of {people/person/people} for the domain before answer no more.',
     'methods-lock-out':
       'Changes which methods may be used (fingerprint {digest}), and locks {people/person/people} out who get in today.',
     'rulebook-locks-out':

@@ -1,3 +1,22 @@
+/** What is wrong with what is said of keys. */
+export const enKeyFields = {
+  'party-address': 'browsers make keys for names alone, never for an address',
+  'party-not-a-domain': 'expected a domain in lower case, such as wexmoor.example',
+  'party-too-wide':
+    'others have names below it too: their pages could ask for your keys. Take the domain that is yours',
+  'party-other-host': 'the service is at {host}, which is neither it nor below it',
+  'origin-form':
+    'expected an origin such as https://berths.wexmoor.example, with the port where it is not the usual one',
+  'origin-address': 'browsers let keys answer on pages that have a name, never an address',
+  'origin-plain': 'has to begin with https, except on localhost',
+  'origin-own': 'is the origin of our own pages, which no application can have',
+  'origin-taken': 'is another application’s: one could collect answers that are meant for the other',
+  'no-origins':
+    'webauthn: say first from which origins keys may answer for this application (nlatch application origins)',
+  'name-or-key': 'expected either a login name or what a key answered',
+  'app-id': 'expected the address of the former application id, which begins with https',
+};
+
 /** Why nothing came from a key, as whoever stands before it is told. */
 export const enKeys = {
   keyTroubles: {

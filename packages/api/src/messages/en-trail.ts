@@ -108,6 +108,7 @@ export const enTrail = {
     'network.changed': '{actor} changed a network',
     'network.deleted': '{actor} deleted a network',
     'configuration.applied': '{actor} brought a configuration file in',
+    'relying-party.changed': '{actor} changed what keys are made for',
     'methods.changed': '{actor} changed which methods may be enrolled and used',
     'setting.changed': '{actor} changed the settings',
     'key.rotated': '{actor} rotated a key',

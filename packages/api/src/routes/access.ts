@@ -2,6 +2,7 @@ import { PERMISSIONS, ROLES } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { open, operator, READS, route, self } from '../contract.js';
 import { LIMITS } from '../limits.js';
+import { rpId } from './relying-party.js';
 import { id, instant, line, nothing, secretText } from '../schema.js';
 
 const accessToken = z.strictObject({
@@ -68,6 +69,13 @@ export const accessRoutes = {
       kind: z.enum(['set-up', 'owner']),
       displayName: z.string().nullable().describe('Whom an owner link signs in'),
       expiresAt: instant,
+      keys: z
+        .strictObject({
+          host: z.string(),
+          choices: z.array(z.string()).describe('Domains that passkeys can be made for here, the narrowest first'),
+        })
+        .nullable()
+        .describe('Of a set-up link: what is still open about passkeys'),
     }),
     errors: ['link-spent'],
     trail: { none: 'reads only; sent by POST so that the secret stands in no address' },
@@ -80,10 +88,18 @@ export const accessRoutes = {
       displayName: line(LIMITS.displayNameChars),
       loginName: secretText(LIMITS.loginNameChars * 2),
       password: secretText(LIMITS.passwordChars),
+      rpId: rpId.optional().describe('What passkeys are made for; left out: the host of the service’s address'),
     }),
     answer: nothing,
     errors: ['link-spent', 'password-weak', 'login-name-taken'],
-    trail: ['set-up.completed', 'person.added', 'role.granted', 'password.set', 'session.started'],
+    trail: [
+      'set-up.completed',
+      'relying-party.changed',
+      'person.added',
+      'role.granted',
+      'password.set',
+      'session.started',
+    ],
   }),
   'links.signIn': route('links.signIn', {
     summary: 'Use an owner link: signs that owner in',

@@ -53,7 +53,18 @@ const applicationShape = {
   version,
 };
 export const applicationRow = z.strictObject({ ...applicationShape, connections: z.number().int() });
-export const application = z.strictObject({ ...applicationShape, connections: z.array(connection) });
+export const application = z.strictObject({
+  ...applicationShape,
+  origins: z
+    .array(
+      z.strictObject({
+        origin: z.string(),
+        related: z.boolean().describe('Outside of the domain of the keys: named in the related origins document'),
+      }),
+    )
+    .describe('Of its own pages, from which keys may answer'),
+  connections: z.array(connection),
+});
 
 /** Holds a key in the clear, once. */
 export const issuedKey = z.strictObject({
@@ -78,6 +89,11 @@ const connectionFields = {
 function unique<T>(values: T[]): T[] {
   return [...new Set(values)];
 }
+export const origin = z
+  .string()
+  .max(LIMITS.originChars)
+  .describe('Scheme, host, and the port where it is not the scheme’s own, such as https://berths.wexmoor.example');
+
 const byId = z.strictObject({ id });
 
 export const applicationRoutes = {
@@ -115,6 +131,17 @@ export const applicationRoutes = {
     answer: application,
     etag: 'requires',
     errors: ['name-taken', 'changed-meanwhile', 'if-match-needed'],
+    trail: ['application.changed'],
+  }),
+  'applications.setOrigins': route('applications.setOrigins', {
+    summary: 'Say from which origins keys may answer for an application: those of its own pages, and of no other’s',
+    access: operator('application.write'),
+    params: byId,
+    body: z.strictObject({ origins: z.array(origin).max(LIMITS.originsPerApplication) }),
+    answer: application,
+    etag: 'requires',
+    errors: ['changed-meanwhile', 'if-match-needed'],
+    freshProof: true,
     trail: ['application.changed'],
   }),
   'applications.delete': route('applications.delete', {

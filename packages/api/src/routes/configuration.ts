@@ -8,6 +8,7 @@ import {
   TOKEN_ALGORITHMS,
 } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
+import { origin } from './applications.js';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { line } from '../schema.js';
@@ -69,6 +70,11 @@ export const configurationFile = z.strictObject({
       z.strictObject({
         name: line(LIMITS.applicationNameChars),
         description: words.optional(),
+        origins: z
+          .array(origin)
+          .max(LIMITS.originsPerApplication)
+          .optional()
+          .describe('From which keys may answer for it'),
         connections: z.array(connection).max(LIMITS.connectionsPerApplication).optional(),
       }),
     )

@@ -12,6 +12,7 @@ import { networkRoutes } from './networks.js';
 import { ownRoutes } from './own.js';
 import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
+import { relyingPartyRoutes } from './relying-party.js';
 import { rulebookRoutes } from './rulebook.js';
 import { roleRoutes } from './roles.js';
 import { stockRoutes } from './stock.js';
@@ -23,6 +24,7 @@ export const ROUTES = {
   ...roleRoutes,
   ...networkRoutes,
   ...methodRoutes,
+  ...relyingPartyRoutes,
   ...configurationRoutes,
   ...rulebookRoutes,
   ...peopleRoutes,

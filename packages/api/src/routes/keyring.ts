@@ -186,8 +186,15 @@ export const keyringRoutes = {
     }),
     answer: webauthnBegun,
     status: 201,
-    errors: ['wrong-state', 'limit-reached', 'method-not-offered', 'signature-needed', 'key-needs-name'],
-    trail: ['authenticator.begun', 'authenticator.expired'],
+    errors: [
+      'wrong-state',
+      'limit-reached',
+      'method-not-offered',
+      'signature-needed',
+      'key-needs-name',
+      'keys-elsewhere',
+    ],
+    trail: ['authenticator.begun', 'authenticator.expired', 'relying-party.changed'],
   }),
   'webauthn.prove': route('webauthn.prove', {
     summary: 'Bring what the browser answered; the key becomes active',

@@ -5,7 +5,7 @@ import { LIMITS } from '../limits.js';
 import { id, instant, line, nothing, secretText } from '../schema.js';
 import { totpBegun, typedCode, typedPin, webauthnBegun } from './keyring.js';
 import { registrationResponse } from './webauthn.js';
-import { proofBody, signIn } from './signins.js';
+import { proofBody, signIn, whoOrKey } from './signins.js';
 
 const right = z
   .string()
@@ -14,6 +14,10 @@ const right = z
   .regex(/^[\w-]+$/)
   .describe('As own.prove gave it; good for a quarter of an hour');
 
+const ownRight = z
+  .string()
+  .nullable()
+  .describe('Once let in: sent with every call that follows, for a quarter of an hour');
 const byId = z.strictObject({ id });
 const BY_RIGHT = 'whoever has just proved who they are, which the right shows';
 
@@ -22,14 +26,15 @@ export const ownRoutes = {
   'own.begin': route('own.begin', {
     summary: 'Begin to sign in where people help themselves: to enrol something, or to replace a forgotten password',
     access: open('nobody is signed in yet'),
-    body: z.strictObject({ place: z.enum(OWN_PLACES), loginName: secretText(LIMITS.loginNameChars * 2) }),
+    body: z.strictObject({ place: z.enum(OWN_PLACES), ...whoOrKey }),
     answer: z.strictObject({
       signIn,
       handle: z.string().describe('Proves in the next calls that they come from whoever began'),
+      right: ownRight,
     }),
     status: 201,
-    errors: ['throttled'],
-    trail: ['sign-in.refused', 'sign-in.enrol-first'],
+    errors: ['throttled', 'key-not-right', 'request-gone', 'owners-only'],
+    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
   }),
   'own.prove': route('own.prove', {
     summary: 'Answer the prompt; once let in, the answer holds the right to go on',
@@ -38,7 +43,7 @@ export const ownRoutes = {
     body: z.strictObject({ ...proofBody.shape, handle: secretText(100) }),
     answer: z.strictObject({
       signIn,
-      right: z.string().nullable().describe('Sent with every call that follows, for a quarter of an hour'),
+      right: ownRight,
     }),
     errors: ['sign-in-ended', 'sign-in-moved-on', 'not-permitted'],
     trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
@@ -99,8 +104,8 @@ export const ownRoutes = {
     body: z.strictObject({ right, carrier: line(LIMITS.labelChars).optional() }),
     answer: webauthnBegun,
     status: 201,
-    errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered', 'key-needs-name'],
-    trail: ['authenticator.begun', 'authenticator.expired'],
+    errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered', 'key-needs-name', 'keys-elsewhere'],
+    trail: ['authenticator.begun', 'authenticator.expired', 'relying-party.changed'],
   }),
   'own.proveWebauthn': route('own.proveWebauthn', {
     summary: 'Bring what the browser answered; the key can be used from then on',

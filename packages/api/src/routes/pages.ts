@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { open, operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, nothing, secretText } from '../schema.js';
-import { proofBody, signIn } from './signins.js';
+import { proofBody, signIn, whoOrKey } from './signins.js';
 
 /** What the sign-in pages pass on: a request that an application made, sealed by the service. */
 const request = z
@@ -43,9 +43,10 @@ export const pageRoutes = {
     access: open('nobody is signed in yet'),
     body: z.strictObject({
       request,
-      loginName: secretText(LIMITS.loginNameChars * 2)
-        .optional()
-        .describe('Left out at first: whoever is signed in in this browser, or is named by the application'),
+      loginName: whoOrKey.loginName.describe(
+        'Left out at first: whoever is signed in in this browser, or is named by the application',
+      ),
+      byKey: whoOrKey.byKey,
     }),
     answer: z.strictObject({
       ...atPage,
@@ -58,8 +59,15 @@ export const pageRoutes = {
       named: z.boolean().describe('The application says who it is; nobody else can sign in by this request'),
     }),
     status: 201,
-    errors: ['request-gone'],
-    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first'],
+    errors: ['request-gone', 'key-not-right', 'throttled'],
+    trail: [
+      'sign-in.let-in',
+      'sign-in.refused',
+      'sign-in.enrol-first',
+      'sign-in.proof-failed',
+      'authenticator.copied',
+      'browser-session.started',
+    ],
   }),
   'pages.prove': route('pages.prove', {
     summary: 'Answer the prompt; once let in, the answer says where the browser goes',

@@ -2,6 +2,7 @@ import {
   CLAIMS,
   METHODS,
   OPERATOR_REASONS,
+  OWN_PLACES,
   PROMPT_KINDS,
   REASONS,
   SIGNALS,
@@ -12,7 +13,7 @@ import { z } from 'zod';
 import { application, open, operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, page, pageQuery, secretText } from '../schema.js';
-import { assertionResponse, requestOptions } from './webauthn.js';
+import { assertionResponse, byKey, keyOffer, requestOptions } from './webauthn.js';
 
 const ask = z.strictObject({
   kind: z.enum(PROMPT_KINDS),
@@ -24,7 +25,7 @@ const prompt = ask
       .array(ask)
       .describe('What can be asked for instead: answer with kind choose, and the first of its methods as value'),
     text: z.literal('pin').optional().describe('Of a prompt text: what is to be typed'),
-    publicKey: requestOptions.optional().describe('Of a prompt webauthn at our own pages: what to ask the browser for'),
+    publicKey: requestOptions.optional().describe('Of a prompt webauthn: what to ask the browser for'),
   })
   .describe('What to ask the person next');
 
@@ -55,6 +56,14 @@ const claims = z.strictObject({
     .optional()
     .describe('The person unlocks a screen where they are signed in already, instead of signing in'),
 });
+
+/** Whom a sign-in is about: a name, or what a key answered. */
+export const whoOrKey = {
+  loginName: secretText(LIMITS.loginNameChars * 2)
+    .optional()
+    .describe('Left out where a key says it'),
+  byKey: byKey.optional(),
+};
 
 const beginBody = z.strictObject({
   loginName: secretText(LIMITS.loginNameChars * 2),
@@ -136,14 +145,30 @@ const activityFilter = {
 };
 
 export const signInRoutes = {
+  'passkeys.offer': route('passkeys.offer', {
+    summary: 'What keys may be asked at our own pages before anybody has said who they are',
+    access: open('nobody is signed in yet'),
+    body: z.strictObject({
+      place: z.enum(['console', 'application', ...OWN_PLACES]).describe('Where it is to open something'),
+    }),
+    answer: keyOffer,
+    trail: { none: 'a question is made and sealed; nothing is stored, and nothing is said of anybody' },
+  }),
+  'signIns.offer': route('signIns.offer', {
+    summary: 'What an application’s own page may ask of keys before anybody has said who they are',
+    access: application('check'),
+    answer: keyOffer,
+    trail: { none: 'a question is made and sealed; nothing is stored, and nothing is said of anybody' },
+  }),
   'signIns.begin': route('signIns.begin', {
     summary: 'Ask about one person; the answer says what to ask them next',
     access: application('check'),
-    body: beginBody,
+    body: beginBody.extend(whoOrKey),
     answer: signIn,
     status: 201,
+    errors: ['key-not-right', 'request-gone', 'throttled'],
     idempotent: true,
-    trail: ['sign-in.enrol-first', 'sign-in.refused'],
+    trail: ['sign-in.let-in', 'sign-in.enrol-first', 'sign-in.refused', 'sign-in.proof-failed', 'authenticator.copied'],
   }),
   'signIns.show': route('signIns.show', {
     summary: 'Where a sign-in of this connection stands',
@@ -160,7 +185,7 @@ export const signInRoutes = {
     answer: signIn,
     errors: ['sign-in-ended', 'sign-in-moved-on'],
     idempotent: true,
-    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed'],
+    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
   }),
   'signIns.cancel': route('signIns.cancel', {
     summary: 'Give a sign-in up',
@@ -174,7 +199,7 @@ export const signInRoutes = {
     summary: 'Begin to sign in to the console or the command-line client',
     access: open('nobody is signed in yet'),
     body: z.strictObject({
-      loginName: secretText(LIMITS.loginNameChars * 2),
+      ...whoOrKey,
       keys: z.boolean().default(true).describe('Whether a key can answer here, which a terminal cannot have it do'),
     }),
     answer: z.strictObject({
@@ -182,8 +207,16 @@ export const signInRoutes = {
       handle: z.string().describe('Proves in the next calls that they come from whoever began'),
     }),
     status: 201,
-    errors: ['throttled'],
-    trail: { none: 'nothing is decided yet; the outcome is written with the proof that brings it' },
+    errors: ['throttled', 'key-not-right', 'request-gone', 'not-permitted'],
+    trail: [
+      'sign-in.let-in',
+      'sign-in.refused',
+      'sign-in.enrol-first',
+      'sign-in.proof-failed',
+      'authenticator.copied',
+      'session.started',
+      'session.re-proved',
+    ],
   }),
   'console.prove': route('console.prove', {
     summary: 'Answer the prompt; once let in, a session cookie is set or an access token is given',

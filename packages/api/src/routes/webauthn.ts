@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { LIMITS } from '../limits.js';
 
 /** Shapes of WebAuthn Level 3 §5.1.8 to §5.1.10, bytes in base64url. What browsers add to their answers is passed over. */
 
@@ -25,6 +26,10 @@ export const requestOptions = z.strictObject({
     .array(descriptor)
     .describe('Empty where nothing is proved yet: then keys answer that find themselves'),
   userVerification: verification,
+  extensions: z
+    .strictObject({ appid: z.string() })
+    .optional()
+    .describe('Where a credential from before WebAuthn may answer'),
 });
 
 /** For `PublicKeyCredential.parseCreationOptionsFromJSON`. */
@@ -72,3 +77,19 @@ export const assertionResponse = z.object({
     userHandle: bytes(64).nullish(),
   }),
 });
+
+/** What whoever opens a page may ask of keys that find themselves. */
+export const keyOffer = z.strictObject({
+  offer: z
+    .strictObject({
+      ceremony: z.string().describe('Sent back with what a key answers; good for one answer, a quarter of an hour'),
+      publicKey: requestOptions,
+    })
+    .nullable()
+    .describe('Null where keys cannot answer'),
+});
+
+/** What such a key answered. */
+export const byKey = z
+  .strictObject({ ceremony: z.string().min(1).max(LIMITS.requestChars), credential: assertionResponse })
+  .describe('In place of a login name: what a key answered to an offer');

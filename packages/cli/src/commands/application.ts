@@ -56,6 +56,9 @@ function describe(session: Session, application: Application): string {
       [h.name, application.name],
       [h.id, application.id],
       [h.description, application.description || words.facts.none],
+      ...(application.origins.length === 0
+        ? []
+        : ([[words.keys.domain.headings.origin, application.origins.map(({ origin }) => origin).join(', ')]] as const)),
     ]),
   ];
   for (const one of application.connections) {
@@ -170,6 +173,21 @@ export const application: Noun = (command, context) => {
           ifMatch: found.version,
         });
         done(session, edited, say(words.done.applicationEdited, { name: edited.name }));
+      }),
+    );
+  command
+    .command('origins <application> [origin...]')
+    .description(words.keys.origins.help)
+    .action(
+      withSession(context, async (session, named: string, origins: string[]) => {
+        const found = await findApplication(session, named);
+        const answer = await session.client.call('applications.setOrigins', {
+          params: { id: found.id },
+          body: { origins },
+          ifMatch: found.version,
+        });
+        const all = answer.origins.map(({ origin }) => origin).join(', ') || words.keys.origins.none;
+        done(session, answer, say(words.keys.origins.set, { name: answer.name, origins: all }));
       }),
     );
   command

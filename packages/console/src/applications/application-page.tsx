@@ -15,6 +15,7 @@ import { Connect } from './connect.js';
 import { Exchanges } from './exchanges.js';
 import { EditConnection } from './edit-connection.js';
 import { ApplicationForm } from './applications-page.js';
+import { Origins } from './origins.js';
 
 const w = words.applications;
 type Application = Answer<'applications.show'>;
@@ -68,7 +69,12 @@ export function ApplicationPage() {
           />
         ))}
       </Section>
-      {application.connections.some(({ kind }) => kind === 'http') && <HowItAsks />}
+      {application.connections.some(({ kind }) => kind === 'http') && (
+        <>
+          <HowItAsks />
+          <Origins application={application} />
+        </>
+      )}
       <Exchanges applicationId={id} />
       {open?.what === 'edit' && <ApplicationForm application={application} onClose={close} onDone={close} />}
       {open?.what === 'delete' && <DeleteApplication application={application} onClose={close} />}

@@ -42,7 +42,7 @@ const described = (all: Request['allowCredentials']): PublicKeyCredentialDescrip
   }));
 
 /** Whether this browser, at this address, knows keys at all. */
-const knowsKeys = (): boolean => window.isSecureContext && 'PublicKeyCredential' in window;
+export const knowsKeys = (): boolean => window.isSecureContext && 'PublicKeyCredential' in window;
 
 async function asking(ask: () => Promise<Credential | null>): Promise<PublicKeyCredential> {
   if (!knowsKeys()) throw new KeyTrouble('unsupported');
@@ -85,13 +85,26 @@ export async function makeKey(options: Creation): Promise<MadeKey> {
   };
 }
 
-/** Has a key answer. Throws a {@link KeyTrouble}. */
-export async function useKey(options: Request): Promise<UsedKey> {
-  const { challenge, allowCredentials, ...rest } = options;
+/** Whether this browser offers passkeys beneath a field, beside what it has kept of names. */
+export const offersBeneathField = async (): Promise<boolean> =>
+  knowsKeys() && ((await PublicKeyCredential.isConditionalMediationAvailable?.()) ?? false);
+
+/**
+ * Has a key answer. Throws a {@link KeyTrouble}.
+ *
+ * @param how beneath a field instead of at once; and what calls it off
+ */
+export async function useKey(
+  options: Request,
+  how: Pick<CredentialRequestOptions, 'mediation' | 'signal'> = {},
+): Promise<UsedKey> {
+  const { challenge, allowCredentials, extensions, ...rest } = options;
   const credential = await asking(() =>
     navigator.credentials.get({
+      ...how,
       publicKey: {
         ...rest,
+        ...(extensions ? { extensions } : {}),
         challenge: fromBase64url(challenge),
         allowCredentials: described(allowCredentials),
       },

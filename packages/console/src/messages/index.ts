@@ -3,7 +3,7 @@ import { en } from './en.js';
 
 export { say } from '@nimble-latch/api';
 
-type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
+export type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
 /** The shape that every language fills. */
 export type Words = Same<typeof en>;
 

@@ -2,6 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Button } from '../components/button.js';
 import { Row } from '../components/layout.js';
+import type { ByKey } from '../components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { say, shared, words as w } from './messages/index.js';
@@ -27,7 +28,7 @@ export function OwnSignIn({
   children: (right: string, organisation: string | undefined) => ReactNode;
 }) {
   const [organisation, setOrganisation] = useState<string>();
-  const [begun, setBegun] = useState<Begun & { loginName: string }>();
+  const [begun, setBegun] = useState<Begun & { loginName: string | null }>();
   const [right, setRight] = useState<string>();
   useEffect(() => {
     call('pages.show').then(
@@ -35,6 +36,16 @@ export function OwnSignIn({
       () => undefined,
     );
   }, []);
+  async function begin(who: { loginName?: string; byKey?: ByKey }): Promise<string | undefined> {
+    try {
+      const answer = await call('own.begin', { body: { place, ...who } });
+      setBegun({ ...answer, loginName: who.loginName ?? null });
+      if (answer.right !== null) setRight(answer.right);
+      return undefined;
+    } catch (error) {
+      return troubleOf(error);
+    }
+  }
   if (right !== undefined) return children(right, organisation);
   const hall = (what: ReactNode) => (
     <Hall {...(organisation === undefined ? {} : { organisation })} title={title}>
@@ -46,15 +57,10 @@ export function OwnSignIn({
       <>
         <p>{intro}</p>
         <WhoForm
+          place={place}
           hint={null}
-          onName={async (loginName) => {
-            try {
-              setBegun({ ...(await call('own.begin', { body: { place, loginName } })), loginName });
-              return undefined;
-            } catch (error) {
-              return troubleOf(error);
-            }
-          }}
+          onName={(loginName) => begin({ loginName })}
+          onKey={(byKey) => begin({ byKey })}
         />
       </>,
     );
@@ -78,7 +84,7 @@ export function OwnSignIn({
   return hall(
     <>
       <Row>
-        <span>{say(w.as, { name: loginName })}</span>
+        {loginName !== null && <span>{say(w.as, { name: loginName })}</span>}
         <Button look="quiet" onPress={restart}>
           {w.other}
         </Button>

@@ -1,10 +1,11 @@
-import type { Answer } from '@nimble-latch/api';
+import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
 import { Checkbox, Form, TextField } from '../components/fields.js';
 import { Banner, Small } from '../components/layout.js';
 import { useKey, type UsedKey } from '../components/keys.js';
-import { troubleOf } from './api.js';
+import { usePasskey, type ByKey } from '../components/passkey.js';
+import { call, troubleOf } from './api.js';
 import { locale, say, shared, words as w } from './messages/index.js';
 
 type SignIn = NonNullable<Answer<'pages.prove'>['signIn']>;
@@ -148,17 +149,26 @@ function ProofField({ kind, ...field }: { kind: TypedKind; value: string; onChan
   }
 }
 
-/** Who signs in: one field. */
+/** Who signs in: one field, or a passkey that says it. */
 export function WhoForm({
+  place,
   hint,
   onName,
+  onKey,
 }: {
+  place: Sent<'passkeys.offer', 'body'>['place'];
   hint: string | null;
+  /** Both answer what went wrong. */
   onName: (name: string) => Promise<string | undefined>;
+  onKey: (byKey: ByKey) => Promise<string | undefined>;
 }) {
   const [name, setName] = useState(hint ?? '');
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<string>();
+  const byKey = usePasskey(
+    () => call('passkeys.offer', { body: { place } }),
+    async (answer) => setTrouble(await onKey(answer)),
+  );
   return (
     <Form
       onSubmit={(event) => {
@@ -171,10 +181,21 @@ export function WhoForm({
       }}
     >
       <Trouble text={trouble} />
-      <TextField label={w.loginName} value={name} onChange={setName} autoFocus autoComplete="username" />
+      <TextField label={w.loginName} value={name} onChange={setName} autoFocus autoComplete="username webauthn" />
       <Button look="main" type="submit" isDisabled={busy || name.trim() === ''}>
         {w.next}
       </Button>
+      {byKey && (
+        <Button
+          isDisabled={busy}
+          onPress={() => {
+            setTrouble(undefined);
+            byKey().catch((error: unknown) => setTrouble(troubleOf(error)));
+          }}
+        >
+          {w.byKey}
+        </Button>
+      )}
     </Form>
   );
 }

@@ -3,6 +3,7 @@ import { ApiError } from '@nimble-latch/api/client';
 import { useEffect, useRef, useState } from 'react';
 import { Button } from '../components/button.js';
 import { Row, Small } from '../components/layout.js';
+import type { ByKey } from '../components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words as w } from './messages/index.js';
@@ -10,6 +11,7 @@ import { pageState, type Kept } from './page-state.js';
 import { PromptForm, WhoForm } from './prompt-form.js';
 
 type Begun = Answer<'pages.begin'>;
+type Who = { loginName?: string; byKey?: ByKey };
 type Step = Answer<'pages.prove'>;
 
 const PROBLEMS = ['client', 'redirect-uri', 'request'] as const;
@@ -33,10 +35,10 @@ function SignIn({ request }: { request: string }) {
   const [gone, setGone] = useState<string>();
   const asked = useRef(false);
 
-  async function begin(loginName?: string): Promise<string | undefined> {
+  async function begin(who: Who = {}): Promise<string | undefined> {
     try {
-      const begun = await call('pages.begin', { body: { request, ...(loginName === undefined ? {} : { loginName }) } });
-      settle({ begun, loginName: loginName ?? null });
+      const begun = await call('pages.begin', { body: { request, ...who } });
+      settle({ begun, loginName: who.loginName ?? null });
       return undefined;
     } catch (error) {
       if (error instanceof ApiError && error.code === 'request-gone') setGone(troubleOf(error));
@@ -90,7 +92,7 @@ function SignIn({ request }: { request: string }) {
       </Hall>
     );
   const restart = () => settle({ begun: { ...begun, signIn: null, handle: null, person: null }, loginName: null });
-  if (begun.signIn === null) return <WhoPage begun={begun} title={title} onName={begin} />;
+  if (begun.signIn === null) return <WhoPage begun={begun} title={title} onWho={begin} />;
   if (begun.signIn.state === 'asking')
     return (
       <Prompt
@@ -108,15 +110,20 @@ function SignIn({ request }: { request: string }) {
 function WhoPage({
   begun,
   title,
-  onName,
+  onWho,
 }: {
   begun: Begun;
   title: string;
-  onName: (name: string) => Promise<string | undefined>;
+  onWho: (who: Who) => Promise<string | undefined>;
 }) {
   return (
     <Hall organisation={begun.organisation} title={title}>
-      <WhoForm hint={begun.loginHint} onName={onName} />
+      <WhoForm
+        place="application"
+        hint={begun.loginHint}
+        onName={(loginName) => onWho({ loginName })}
+        onKey={(byKey) => onWho({ byKey })}
+      />
       <GiveUp begun={begun} />
     </Hall>
   );

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
-import { Form, TextField } from '../components/fields.js';
-import { Banner } from '../components/layout.js';
+import { Form, Select, TextField } from '../components/fields.js';
+import { Banner, Small } from '../components/layout.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct } from './api.js';
 import { Door } from './door.js';
@@ -24,6 +24,7 @@ function enterConsole(setSpent: (spent: boolean) => void): void {
 export function SetUpPage() {
   const [spent, setSpent] = useState(false);
   const [form, setForm] = useState({ displayName: '', loginName: '', password: '' });
+  const [domain, setDomain] = useState<string>();
   const set = (name: keyof typeof form) => (value: string) => setForm((before) => ({ ...before, [name]: value }));
   const link = useQuery({
     queryKey: ['link'],
@@ -32,8 +33,10 @@ export function SetUpPage() {
     enabled: !spent,
     staleTime: Infinity,
   });
+  const keys = link.data?.keys;
+  const rpId = domain ?? keys?.choices[0];
   const act = useAct(
-    () => call('links.setUp', { body: { secret, ...form } }),
+    () => call('links.setUp', { body: { secret, ...form, ...(rpId === undefined ? {} : { rpId }) } }),
     () => enterConsole(setSpent),
   );
   const w = words.setUp;
@@ -77,6 +80,23 @@ export function SetUpPage() {
           autoComplete="new-password"
           problem={trouble?.fields['password']}
         />
+        {keys && keys.choices.length === 0 && (
+          <Banner $tone="brass">{say(words.keyDomain.setUpAddress, { host: keys.host })}</Banner>
+        )}
+        {keys && rpId !== undefined && keys.choices.length > 1 && (
+          <>
+            <Select
+              label={words.keyDomain.title}
+              value={rpId}
+              onChange={setDomain}
+              options={keys.choices.map((id) => ({
+                id,
+                text: say(id === keys.host ? words.keyDomain.narrow : words.keyDomain.wider, { domain: id }),
+              }))}
+            />
+            <Small>{words.keyDomain.setUpHint}</Small>
+          </>
+        )}
         <Button look="main" type="submit" isDisabled={act.isPending || Object.values(form).includes('')}>
           {w.finish}
         </Button>

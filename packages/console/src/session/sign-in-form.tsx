@@ -5,6 +5,7 @@ import { Button } from '../components/button.js';
 import { Form, TextField } from '../components/fields.js';
 import { useKey } from '../components/keys.js';
 import { Banner, Row } from '../components/layout.js';
+import { usePasskey } from '../components/passkey.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from './api.js';
 import { OtherWays } from './other-ways.js';
@@ -31,37 +32,31 @@ export function SignInForm({
   const [trouble, setTrouble] = useState<string>();
   const asking = begun?.signIn.state === 'asking' ? begun.signIn.prompt : undefined;
 
-  async function step(other?: string): Promise<void> {
+  const byKey = usePasskey(
+    () => call('passkeys.offer', { body: { place: 'console' } }),
+    async (answer) => await tried(async () => settle(await call('console.begin', { body: { byKey: answer } }))),
+    // Where it is known who has to prove it is them, another's key is of no use.
+    !asking && given === undefined,
+  );
+
+  /** What a step brought. */
+  function settle({ signIn, handle }: Begun): void {
+    setTyped('');
+    if (signIn.state === 'let-in') onDone();
+    else if (signIn.state === 'asking') {
+      setBegun({ signIn, handle });
+      if (signIn.retryAt) setTrouble(say(w.paused, { when: new Date(signIn.retryAt).toLocaleTimeString(locale) }));
+      else if (signIn.reason) setTrouble(sentence(shared.reasons[signIn.reason]));
+    } else {
+      setBegun(undefined);
+      setTrouble(say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] }));
+    }
+  }
+  async function tried(what: () => Promise<void>): Promise<void> {
     setBusy(true);
     setTrouble(undefined);
     try {
-      if (!asking) {
-        setBegun(await call('console.begin', { body: { loginName: given ?? typed } }));
-        setTyped('');
-        return;
-      }
-      const kind = typedKind(asking.kind);
-      const { signIn } = await call('console.prove', {
-        params: { id: begun!.signIn.id },
-        body: {
-          handle: begun!.handle,
-          ...(other !== undefined
-            ? { kind: 'choose', value: other }
-            : asking.publicKey
-              ? { kind: 'webauthn', credential: await useKey(asking.publicKey) }
-              : { kind, value: typed }),
-        },
-      });
-      setTyped('');
-      if (signIn.state === 'let-in') onDone();
-      else if (signIn.state === 'asking') {
-        setBegun({ ...begun!, signIn });
-        if (signIn.retryAt) setTrouble(say(w.paused, { when: new Date(signIn.retryAt).toLocaleTimeString(locale) }));
-        else if (signIn.reason) setTrouble(sentence(shared.reasons[signIn.reason]));
-      } else {
-        setBegun(undefined);
-        setTrouble(say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] }));
-      }
+      await what();
     } catch (error) {
       if (error instanceof ApiError && error.code === 'not-permitted') setTrouble(w.notHere);
       else setTrouble(troubleOf(error)?.text);
@@ -69,6 +64,28 @@ export function SignInForm({
     } finally {
       setBusy(false);
     }
+  }
+
+  const step = async (other?: string) => await tried(async () => await stepOn(other));
+  async function stepOn(other?: string): Promise<void> {
+    if (!asking) {
+      setBegun(await call('console.begin', { body: { loginName: given ?? typed } }));
+      setTyped('');
+      return;
+    }
+    const kind = typedKind(asking.kind);
+    const { signIn } = await call('console.prove', {
+      params: { id: begun!.signIn.id },
+      body: {
+        handle: begun!.handle,
+        ...(other !== undefined
+          ? { kind: 'choose', value: other }
+          : asking.publicKey
+            ? { kind: 'webauthn', credential: await useKey(asking.publicKey) }
+            : { kind, value: typed }),
+      },
+    });
+    settle({ signIn, handle: begun!.handle });
   }
 
   return (
@@ -84,7 +101,7 @@ export function SignInForm({
         </Banner>
       )}
       {!asking && given === undefined && (
-        <TextField label={w.loginName} value={typed} onChange={setTyped} autoFocus autoComplete="username" />
+        <TextField label={w.loginName} value={typed} onChange={setTyped} autoFocus autoComplete="username webauthn" />
       )}
       {asking?.kind === 'password' && (
         <TextField
@@ -145,6 +162,17 @@ export function SignInForm({
         >
           {asking?.publicKey ? w.useKey : asking && asking.kind !== 'password' ? w.finish : w.next}
         </Button>
+        {!asking && byKey && (
+          <Button
+            isDisabled={busy}
+            onPress={() => {
+              setTrouble(undefined);
+              byKey().catch((error: unknown) => setTrouble(troubleOf(error)?.text));
+            }}
+          >
+            {w.byKey}
+          </Button>
+        )}
         {asking && <OtherWays others={asking.others} onChoose={(method) => void step(method)} />}
         {begun && given === undefined && (
           <Button

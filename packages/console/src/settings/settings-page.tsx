@@ -10,6 +10,7 @@ import { Time } from '../components/time.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay, useSession } from '../session/context.js';
+import { KeyDomain } from './key-domain.js';
 import { MethodSettings } from './methods.js';
 import { Networks } from './networks.js';
 
@@ -25,6 +26,7 @@ export function SettingsPage() {
       {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
       {data && <Installation key={data.version} settings={data.settings} version={data.version} />}
       <MethodSettings />
+      <KeyDomain />
       {may('rulebook.read') && <Networks />}
       <OwnAccess />
       <System />

@@ -18,3 +18,13 @@ export { algorithmName, COSE_ALGORITHMS, type CoseKey } from './cose.js';
 export { ATTESTATION_FORMATS, type Attestation } from './attestation/index.js';
 export { assessTrust, type Distrust, type Trust } from './trust.js';
 export { REFUSALS, type Refusal, type RefusalReason } from './refused.js';
+export {
+  hostOf,
+  isName,
+  isWithin,
+  MOST_RELATED_LABELS,
+  originProblem,
+  partyChoices,
+  partyProblem,
+  relatedLabels,
+} from './relying-party.js';

@@ -9,7 +9,9 @@ import { setPassword } from '../keyring/set-password.js';
 import { insertPerson } from '../people/add-person.js';
 import { readLoginName } from '../people/login-names.js';
 import { issueToken, tokenId, verifyToken } from '../secrets/tokens.js';
+import { chooseParty } from '../relying-party/change.js';
 import { catalogue } from '@nimble-latch/api';
+import { partyChoices } from '@nimble-latch/core/webauthn';
 import { startSession } from './sessions.js';
 
 /** How long a link from the host is good for. */
@@ -92,11 +94,15 @@ export async function hasOwner(db: Db): Promise<boolean> {
 
 export const inspectLink: Handler<'links.inspect'> = async (deps, call) => {
   const link = await findLink(deps, deps, call.body.secret);
-  return { answer: { kind: link.kind, displayName: link.display_name, expiresAt: link.expires_at.toISOString() } };
+  const { hostname: host } = deps.config.publicUrl;
+  const keys = link.kind === 'set-up' ? { host, choices: [...partyChoices(host)] } : null;
+  return {
+    answer: { kind: link.kind, displayName: link.display_name, expiresAt: link.expires_at.toISOString(), keys },
+  };
 };
 
 export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
-  const { secret, displayName, loginName, password } = call.body;
+  const { secret, displayName, loginName, password, rpId } = call.body;
   await findLink(deps, deps, secret, 'set-up');
   const name = readLoginName(loginName, 'body.loginName');
   const phc = await setPassword.prepare(deps, password, [name.value]);
@@ -118,6 +124,7 @@ export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
     const authenticator = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password);
     const as = { actor: { kind: 'anybody' as const }, origin: call.origin };
     const to = { kind: 'person', id: person };
+    if (rpId !== undefined) await chooseParty(deps, work, as, rpId, 'body.rpId');
     await work.trail(entryOf(as, 'set-up.completed', { kind: 'host-link', id: linkId }, { person }));
     await work.trail(entryOf(as, 'person.added', to, { person, details: { loginNames: 1 } }));
     await work.trail(entryOf(as, 'role.granted', to, { person, details: { role: 'owner' } }));

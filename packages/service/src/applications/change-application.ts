@@ -4,6 +4,7 @@ import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
+import { replaceOrigins } from '../relying-party/change.js';
 import { assertUnruled } from '../rulebook/named.js';
 import { readApplication } from './store.js';
 
@@ -44,6 +45,22 @@ export const editApplication: Handler<'applications.edit'> = async (deps, call) 
     const application = await readApplication(deps, work, id);
     return { answer: application, version: application.version };
   });
+
+export const setOrigins: Handler<'applications.setOrigins'> = async (deps, call) => {
+  const reply = await call.run(async (work) => {
+    const { id } = call.params;
+    const { origins } = call.body;
+    await readApplication(deps, work, id);
+    // Its row is locked and its version goes on, though no column of it changes.
+    if (!(await updateById(work, 'applications', key(id), {}, call.ifMatch!))) throw new Refusal('changed-meanwhile');
+    await replaceOrigins(deps, work, key(id), origins);
+    await work.trail(entryOf(call, 'application.changed', { kind: 'application', id }, { details: { origins } }));
+    const application = await readApplication(deps, work, id);
+    return { answer: application, version: application.version };
+  });
+  deps.party.forget();
+  return reply;
+};
 
 export const deleteApplication: Handler<'applications.delete'> = async (deps, call) =>
   await call.run(async (work) => {

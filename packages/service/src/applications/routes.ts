@@ -1,5 +1,5 @@
 import type { AreaHandlers } from '../http/call.js';
-import { addApplication, deleteApplication, editApplication } from './change-application.js';
+import { addApplication, deleteApplication, editApplication, setOrigins } from './change-application.js';
 import { addConnection, deleteConnection, editConnection, revokeKey, rotateKey } from './connections.js';
 import { listApplications, readApplication } from './store.js';
 
@@ -8,6 +8,7 @@ export const applicationHandlers: AreaHandlers<
   | 'applications.add'
   | 'applications.show'
   | 'applications.edit'
+  | 'applications.setOrigins'
   | 'applications.delete'
   | 'connections.add'
   | 'connections.edit'
@@ -22,6 +23,7 @@ export const applicationHandlers: AreaHandlers<
     return { answer: application, version: application.version };
   },
   'applications.edit': editApplication,
+  'applications.setOrigins': setOrigins,
   'applications.delete': deleteApplication,
   'connections.add': addConnection,
   'connections.edit': editConnection,

@@ -1,4 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
+import { hostOf, isWithin } from '@nimble-latch/core/webauthn';
 import type { Claim, ConnectionKind, Scope } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, selectOne, type Db } from '../db/sql.js';
@@ -75,16 +76,27 @@ export async function readApplication(deps: Deps, db: Db, id: string): Promise<A
     id: key(id),
   });
   if (!row) throw notFound();
-  const connections = await select<ConnectionRow>(
-    db,
-    'SELECT * FROM connections WHERE application_id = :id ORDER BY id',
-    { id: row.id },
-  );
+  const [origins, connections] = [await originsOf(deps, db, row.id), await connectionsOf(db, row.id)];
   return {
     ...describe(row),
+    origins,
     connections: await Promise.all(connections.map((connection) => withKeys(deps, db, connection))),
   };
 }
+
+/** Of its own pages; from those outside of the domain of the keys browsers let keys answer only by the related origins document. */
+async function originsOf(deps: Deps, db: Db, id: Buffer): Promise<Application['origins']> {
+  const { id: rpId } = await deps.party.current();
+  const rows = await select<{ origin: string }>(
+    db,
+    'SELECT origin FROM application_origins WHERE application_id = :id ORDER BY origin',
+    { id },
+  );
+  return rows.map(({ origin }) => ({ origin, related: !isWithin(hostOf(origin), rpId) }));
+}
+
+const connectionsOf = async (db: Db, id: Buffer): Promise<ConnectionRow[]> =>
+  await select<ConnectionRow>(db, 'SELECT * FROM connections WHERE application_id = :id ORDER BY id', { id });
 
 export async function readConnection(deps: Deps, db: Db, id: string): Promise<Connection & { applicationId: string }> {
   const row = await selectOne<ConnectionRow & { application_id: Buffer }>(

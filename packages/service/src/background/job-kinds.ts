@@ -7,7 +7,7 @@ import { sweepImports } from '../imports/discard.js';
 import { bulkChangeJob } from '../people/bulk.js';
 import { keepSignInHours } from '../insight/sign-in-hours.js';
 import { keepCounts } from '../people/counts.js';
-import { ageSeen, fillFacets } from '../people/facets.js';
+import { ageSeen, fillFacets, refreshKeyHolders } from '../people/facets.js';
 import { expireAuthenticators } from '../keyring/expire.js';
 import { keepSigningKeys } from '../oidc/signing-keys.js';
 import type { JobKinds } from './jobs.js';
@@ -96,5 +96,6 @@ export const JOB_KINDS: JobKinds = {
   'count-people': { everySeconds: 60, run: keepCounts },
   'count-sign-ins': { everySeconds: 300, run: keepSignInHours },
   'age-seen': { everySeconds: 3600, run: ageSeen },
+  'refresh-keys': { long: true, run: refreshKeyHolders },
   'fill-facets': { long: true, run: fillFacets },
 };

@@ -78,11 +78,18 @@ class Bringing {
       if (changed('group', name)?.fields.includes('parts') || changed('group', name)?.change === 'added')
         for (const [j, part] of parts.entries()) await this.#part(`groups[${i}].parts[${j}]`, name, part);
     for (const [i, application] of applications.entries()) {
-      const { connections: _connections, ...body } = application;
+      const { connections: _connections, origins: _origins, ...body } = application;
       const step = changed('application', application.name);
-      if (step) await this.#thing(`applications[${i}]`, step, 'applications.add', 'applications.edit', body);
+      if (step && (step.change === 'added' || step.fields.some((field) => field !== 'origins')))
+        await this.#thing(`applications[${i}]`, step, 'applications.add', 'applications.edit', body);
     }
     this.#present = await readPresent(this.#work);
+    for (const [i, { name, origins }] of applications.entries()) {
+      const step = changed('application', name);
+      if (!origins || !step || (step.change !== 'added' && !step.fields.includes('origins'))) continue;
+      const { id, version } = this.#present.ids.get(idKey('application', name))!;
+      await this.#run(`applications[${i}]`, 'applications.setOrigins', { id }, { origins }, version);
+    }
     for (const [i, { name, connections = [] }] of applications.entries())
       for (const [j, connection] of connections.entries()) {
         const step = changed('connection', connectionName(name, connection.label));

@@ -50,6 +50,10 @@ export async function readPresent(db: Db): Promise<Present> {
     parameters: string | null;
     version: number;
   }>(db, "SELECT * FROM connections WHERE kind IN ('http', 'oidc') ORDER BY id");
+  const origins = await select<{ origin: string; application_id: Buffer }>(
+    db,
+    'SELECT origin, application_id FROM application_origins ORDER BY origin',
+  );
   const methods = await readMethods(db);
   const running = (await readVersion(db, await latestNumber(db)))!;
   return {
@@ -77,6 +81,7 @@ export async function readPresent(db: Db): Promise<Present> {
         return {
           name,
           description,
+          origins: origins.filter((one) => one.application_id.equals(id)).map(({ origin }) => origin),
           connections: connections
             .filter((one) => one.application_id.equals(id))
             .map((one) => {
@@ -120,8 +125,8 @@ export function thingsOf(file: ConfigurationFile): ConfigThing[] {
     ...(file.groups ?? []).map(({ name, parts, ...rest }) =>
       thing('group', name, { ...rest, ...(parts ? { parts: [...parts].sort() } : {}) }),
     ),
-    ...(file.applications ?? []).flatMap(({ name, description, connections }) => [
-      thing('application', name, { description }),
+    ...(file.applications ?? []).flatMap(({ name, description, origins, connections }) => [
+      thing('application', name, { description, ...(origins ? { origins: [...origins].sort() } : {}) }),
       ...(connections ?? []).map(({ label, ...rest }) => thing('connection', connectionName(name, label), rest)),
     ]),
     ...(file.methods ? [thing('methods', '', { rows: file.methods })] : []),

@@ -53,8 +53,8 @@ export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir
   const ofData = { ...all, 'content-security-policy': DATA_POLICY };
   const ofPages = { ...all, ...PAGE_HEADERS };
   app.addHook('onSend', (request, reply, payload, done) => {
-    const { routeId, oidc, anyOrigin } = request.routeOptions.config;
-    const data = routeId !== undefined || oidc === true;
+    const { routeId, data: isData, anyOrigin } = request.routeOptions.config;
+    const data = routeId !== undefined || isData === true;
     if (anyOrigin) reply.headers(FOR_ANY_ORIGIN);
     reply.headers(
       data

@@ -189,8 +189,8 @@ function versionOf(request: FastifyRequest): number {
 declare module 'fastify' {
   interface FastifyContextConfig {
     routeId?: RouteId;
-    /** An endpoint of OpenID Connect: data, no page. */
-    oidc?: boolean;
+    /** Data that is no call of the contract, and no page. */
+    data?: boolean;
     /** No cookie opens it, so pages of any origin may read it. */
     anyOrigin?: boolean;
   }

@@ -1,23 +1,33 @@
-import { isIP } from 'node:net';
 import { constantTimeEqual } from '@nimble-latch/core/crypto';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 
-/** The relying party that keys are made for: the host of the service's address, with its own pages as the only place. */
+/** What a ceremony is held for. */
 export interface RelyingParty {
   readonly id: string;
+  /** Where its answers may come from. */
   readonly origins: readonly string[];
+  /** The application id of FIDO U2F under which older credentials answer. */
+  readonly appId: string | null;
 }
 
-/** Whether keys can answer at all: browsers make them for names alone. */
-export const takesKeys = ({ config }: Pick<Deps, 'config'>): boolean =>
-  isIP(config.publicUrl.hostname.replace(/^\[|\]$/g, '')) === 0;
+/** Whether keys can answer at our own pages. */
+export const takesKeys = async ({ party }: Pick<Deps, 'party'>): Promise<boolean> =>
+  (await party.current()).problem === undefined;
 
-/** Throws `key-needs-name` where the service is reached by an address: browsers make keys for names alone. */
-export function relyingParty({ config }: Deps): RelyingParty {
-  const { hostname, origin } = config.publicUrl;
-  if (!takesKeys({ config })) throw new Refusal('key-needs-name', { address: hostname });
-  return { id: hostname, origins: [origin] };
+/** Our own pages. Throws where no key can answer there: they have an address and no name, or one outside of the keys' domain. */
+export async function ownParty({ config, party }: Pick<Deps, 'config' | 'party'>): Promise<RelyingParty> {
+  const { id, problem, ownOrigin, appId } = await party.current();
+  const { hostname } = config.publicUrl;
+  if (problem === 'address') throw new Refusal('key-needs-name', { address: hostname });
+  if (problem) throw new Refusal('keys-elsewhere', { domain: id, host: hostname });
+  return { id, origins: [ownOrigin], appId };
+}
+
+/** An application's own pages: nothing that they collect answers for another's, or for ours. */
+export async function partyAt({ party }: Pick<Deps, 'party'>, applicationId: string): Promise<RelyingParty> {
+  const { id, origins, appId } = await party.current();
+  return { id, origins: origins.get(applicationId) ?? [], appId };
 }
 
 /**

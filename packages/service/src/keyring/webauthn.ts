@@ -11,11 +11,12 @@ import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
 import { assertOffered } from '../methods/offer.js';
+import { chooseParty } from '../relying-party/change.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
 import { ownBy } from './own.js';
-import { bytesOf, CEREMONY_MS, challengeFor, claimedChallenge, givenChallenge, relyingParty } from './relying-party.js';
+import { bytesOf, CEREMONY_MS, challengeFor, claimedChallenge, givenChallenge, ownParty } from './relying-party.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
 type Response = Parsed<'webauthn.prove', 'body'>['credential'];
@@ -43,11 +44,13 @@ async function makeWebauthn(
   label: string | undefined,
   permit: () => Promise<void>,
 ): Promise<Answer<'webauthn.begin'>> {
-  const party = relyingParty(deps);
+  const party = await ownParty(deps);
   const { settings } = await deps.settings.current();
   const { name, displayName, userHandle } = await lockEnrolling(work, person);
   await assertOffered(deps, work, person, 'webauthn');
   await permit();
+  // With the first key it is settled what keys here are made for.
+  if (!(await deps.party.current()).chosen) await chooseParty(deps, work, maker, party.id, 'body');
   const handle = userHandle ?? deps.random(32);
   if (!userHandle) await updateById(work, 'persons', key(person), { userHandle: handle });
   await endBegun(work, maker, person);
@@ -119,7 +122,7 @@ async function proveWebauthn(
   row: AuthenticatorRow,
   { rawId, response, clientExtensionResults, authenticatorAttachment }: Response,
 ): Promise<Refusal | undefined> {
-  const party = relyingParty(deps);
+  const party = await ownParty(deps);
   const id = text(row.id);
   const person = text(row.person_id);
   if (row.method !== 'webauthn' || row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });

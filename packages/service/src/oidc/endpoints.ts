@@ -76,12 +76,12 @@ export async function registerOidc(root: FastifyInstance, deps: Deps, floods: Fl
       app.route({
         method: ['GET', 'POST'],
         url,
-        config: { oidc: true },
+        config: { data: true },
         handler: async (request, reply) => reply.redirect(await whereTo(deps, parametersOf(request)), 303),
       });
 
     // What anybody may read, and what is shown for a secret of its own and no cookie, any page may ask for.
-    const open = { config: { oidc: true, anyOrigin: true } };
+    const open = { config: { data: true, anyOrigin: true } };
     for (const path of ['/.well-known/openid-configuration', '/.well-known/oauth-authorization-server'])
       app.get(path, open, async (_, reply) => reply.header('cache-control', 'max-age=300').send(discovery(issuer)));
     app.get('/oidc/keys', open, async (_, reply) =>

@@ -31,8 +31,20 @@ export interface CarriedRight {
   readonly place: OwnPlace;
 }
 
-type Kind = 'sign-in' | 'sign-out' | 'pushed' | 'right';
-type Carried<K extends Kind> = K extends 'sign-out' ? CarriedEnd : K extends 'right' ? CarriedRight : CarriedRequest;
+/** What keys are asked that find themselves: one question, for one place. */
+export interface CarriedQuestion {
+  readonly id: string;
+  readonly place: string;
+}
+
+type Kind = 'sign-in' | 'sign-out' | 'pushed' | 'right' | 'nameless';
+type Carried<K extends Kind> = K extends 'sign-out'
+  ? CarriedEnd
+  : K extends 'right'
+    ? CarriedRight
+    : K extends 'nameless'
+      ? CarriedQuestion
+      : CarriedRequest;
 
 /** Seals something for a page, or for the address of a pushed request. Nothing of it is stored. */
 export function carry<K extends Kind>(deps: Deps, kind: K, what: Carried<K>, lifeMs = CARRIED_MS): string {

@@ -113,3 +113,23 @@ export async function fillFacets(deps: Deps): Promise<string> {
     after = rows[rows.length - 1]!.id;
   }
 }
+
+/** After keys stopped counting, or count again, for many at once: the facets of everybody who holds one, some people at a time. */
+export async function refreshKeyHolders(deps: Deps): Promise<string> {
+  let total = 0;
+  let after: Buffer = Buffer.alloc(16);
+  for (;;) {
+    const rows = await select<{ id: Buffer }>(
+      deps,
+      `SELECT DISTINCT a.person_id AS id FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+       WHERE a.person_id > :after ORDER BY a.person_id LIMIT 100`,
+      { after },
+    );
+    if (rows.length === 0) return `${total} people looked at`;
+    await inTransaction(deps, async (work) => {
+      for (const { id } of rows) await refreshKeyring(work, text(id));
+    });
+    total += rows.length;
+    after = rows[rows.length - 1]!.id;
+  }
+}

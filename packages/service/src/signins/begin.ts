@@ -23,7 +23,9 @@ import { insertSignIn, type StoredSignIn } from './store.js';
 import { assessRisk } from './risk.js';
 import { findSubject, seemingKeyring } from './subject.js';
 
-type Asked = Parsed<'signIns.begin', 'body'>;
+interface Asked extends Pick<Parsed<'signIns.begin', 'body'>, 'carries' | 'claims'> {
+  readonly loginName: string;
+}
 
 export interface Place {
   readonly applicationId: string;

@@ -1,3 +1,4 @@
+import type { Parsed } from '@nimble-latch/api';
 import type { Role } from '@nimble-latch/core/vocabulary';
 import { issueAccessToken } from '../access/access-tokens.js';
 import { refreshSession, startSession } from '../access/sessions.js';
@@ -11,6 +12,7 @@ import { takesKeys } from '../keyring/relying-party.js';
 import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
+import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
 import { shownAtPage } from './prove-webauthn.js';
 import { insertSignIn, viewOf, type StoredSignIn } from './store.js';
@@ -24,18 +26,32 @@ const CONSOLE: Place = {
 };
 
 export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
+  const who = await whoBegins(deps, 'console', call.origin, CONSOLE_APPLICATION, call.body);
   const stored = await prepareSignIn(deps, CONSOLE, {
-    loginName: call.body.loginName,
-    carries: pagesCarry(call.body.keys && takesKeys(deps)),
+    loginName: who.loginName,
+    carries: pagesCarry(call.body.keys && (await takesKeys(deps))),
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
-  await insertSignIn(deps, stored);
-  return { answer: { signIn: await shownAtPage(deps, deps, stored), handle: handleOf(deps, stored.id) } };
+  const handle = handleOf(deps, stored.id);
+  if (!who.byKey) {
+    await insertSignIn(deps, stored);
+    return { answer: { signIn: await shownAtPage(deps, deps, stored), handle } };
+  }
+  let begun = stored;
+  const entered = new Entering();
+  const reply = await call.run(async (work) => {
+    begun = await beginWith(deps, work, call, stored, who, 'ours');
+    const { answer, ...session } = await entered.settle(deps, work, call, begun, { kind: 'session' });
+    return { ...session, answer: { signIn: answer.signIn, handle } };
+  });
+  assertKeyRight(begun, who);
+  entered.assertInsider();
+  return reply;
 };
 
 export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
   if (!isHandle(deps, call.params.id, call.body.handle)) throw new Refusal('not-found');
-  let outsider = false;
+  const entered = new Entering();
   const reply = await prove(
     deps,
     call,
@@ -43,34 +59,51 @@ export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
     (stored) => stored.applicationId === CONSOLE_APPLICATION,
     call.body,
     async (step, opening) =>
-      await call.run(async (work) => {
-        outsider = false;
-        const stored = await step(work);
-        if (stored.signIn.state !== 'let-in')
-          return { answer: { signIn: await shownAtPage(deps, work.reading, stored), accessToken: null } };
-        const roles = await select<{ role: Role }>(work, 'SELECT role FROM role_grants WHERE person_id = :id', {
-          id: key(stored.personId!),
-        });
-        if (roles.length === 0) {
-          outsider = true;
-          return { answer: { signIn: viewOf(stored), accessToken: null } };
-        }
-        return await admit(deps, work, call, stored);
-      }, opening),
+      await call.run(async (work) => await entered.settle(deps, work, call, await step(work), call.body.want), opening),
   );
-  // Told only after everything was proved, and after the sign-in was recorded.
-  if (outsider) throw new Refusal('not-permitted', { permission: 'console' });
+  entered.assertInsider();
   return reply;
 };
+
+type Caller = Call<'console.begin'> | Call<'console.prove'>;
+type Want = Parsed<'console.prove', 'body'>['want'];
+
+/** What a step of a console sign-in brings; whoever has no role here is told so only after everything was proved and recorded. */
+class Entering {
+  #outsider = false;
+
+  async settle(
+    deps: Deps,
+    work: Work,
+    call: Caller,
+    stored: StoredSignIn,
+    want: Want,
+  ): Promise<Reply<'console.prove'>> {
+    // The step may run again.
+    this.#outsider = false;
+    if (stored.signIn.state !== 'let-in')
+      return { answer: { signIn: await shownAtPage(deps, work.reading, stored), accessToken: null } };
+    const roles = await select<{ role: Role }>(work, 'SELECT role FROM role_grants WHERE person_id = :id', {
+      id: key(stored.personId!),
+    });
+    if (roles.length > 0) return await admit(deps, work, call, stored, want);
+    this.#outsider = true;
+    return { answer: { signIn: viewOf(stored), accessToken: null } };
+  }
+
+  assertInsider(): void {
+    if (this.#outsider) throw new Refusal('not-permitted', { permission: 'console' });
+  }
+}
 
 async function admit(
   deps: Deps,
   work: Work,
-  call: Call<'console.prove'>,
+  call: Caller,
   stored: StoredSignIn,
+  want: Want,
 ): Promise<Reply<'console.prove'>> {
   const personId = stored.personId!;
-  const { want } = call.body;
   const signIn = viewOf(stored);
   if (want.kind === 'access-token') {
     const { token, accessToken } = await issueAccessToken(deps, work, personId, want.label, want.hours, call.origin);

@@ -1,15 +1,20 @@
+import type { Answer } from '@nimble-latch/api';
 import type { OwnPlace, PromptKind } from '@nimble-latch/core/vocabulary';
 import { readConcerned } from '../access/concerned.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import type { Handler } from '../http/call.js';
 import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../ids.js';
 import { carry } from '../oidc/sealed.js';
-import { takesKeys } from '../keyring/relying-party.js';
+import { ownParty, takesKeys } from '../keyring/relying-party.js';
 import { pagesCarry } from '../rulebook/carried.js';
-import { prepareSignIn, recordSignIn } from './begin.js';
+import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
+import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
 import { shownAtPage } from './prove-webauthn.js';
+import type { StoredSignIn } from './store.js';
 
 const APPLICATIONS: Readonly<Record<OwnPlace, string>> = {
   enrolment: ENROLMENT_APPLICATION,
@@ -22,31 +27,34 @@ const placeOf = (applicationId: string): OwnPlace | undefined =>
 
 /** The places where people help themselves are applications like any other, reached by the same engine. */
 export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
-  const { place, loginName } = call.body;
+  const { place } = call.body;
+  const applicationId = APPLICATIONS[place];
+  const who = await whoBegins(deps, place, call.origin, applicationId, call.body);
   const stored = await prepareSignIn(
     deps,
+    { applicationId, connectionId: null, walkedBy: null, granted: ['source-address', 'browser'] },
     {
-      applicationId: APPLICATIONS[place],
-      connectionId: null,
-      walkedBy: null,
-      granted: ['source-address', 'browser'],
-    },
-    {
-      loginName,
+      loginName: who.loginName,
       // Where somebody forgot their password, nobody is asked to change it on the way.
-      carries: pagesCarry(takesKeys(deps)).filter((kind) => place === 'enrolment' || !CHANGING.has(kind)),
+      carries: pagesCarry(await takesKeys(deps)).filter((kind) => place === 'enrolment' || !CHANGING.has(kind)),
       claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
     },
   );
-  return await call.run(async (work) => {
-    await recordSignIn(deps, work, call, stored);
-    return { answer: { signIn: await shownAtPage(deps, work, stored), handle: handleOf(deps, stored.id) } };
+  let begun = stored;
+  const given = new GivenRight();
+  const reply = await call.run(async (work) => {
+    begun = await beginWith(deps, work, call, stored, who, 'ours');
+    const answer = await given.settle(deps, work, begun);
+    return { answer: { ...answer, handle: handleOf(deps, stored.id) } };
   });
+  assertKeyRight(begun, who);
+  given.assertTheirs();
+  return reply;
 };
 
 export const ownProve: Handler<'own.prove'> = async (deps, call) => {
   if (!isHandle(deps, call.params.id, call.body.handle)) throw new Refusal('not-found');
-  let kept = false;
+  const given = new GivenRight();
   const reply = await prove(
     deps,
     call,
@@ -54,23 +62,34 @@ export const ownProve: Handler<'own.prove'> = async (deps, call) => {
     ({ applicationId, walkedBy }) => walkedBy === null && placeOf(applicationId) !== undefined,
     call.body,
     async (step, opening) =>
-      await call.run(async (work) => {
-        kept = false;
-        const stored = await step(work);
-        const signIn = await shownAtPage(deps, work.reading, stored);
-        if (stored.signIn.state !== 'let-in') return { answer: { signIn, right: null } };
-        const personId = stored.personId!;
-        // Emergency accounts are the owners' to change, and nobody else's; not their own holders' either.
-        kept = (await readConcerned(work, key(personId)))?.emergency === true;
-        const right = carry(deps, 'right', {
-          personId,
-          signInId: stored.id,
-          place: placeOf(stored.applicationId)!,
-        });
-        return { answer: { signIn, right: kept ? null : right } };
-      }, opening),
+      await call.run(async (work) => ({ answer: await given.settle(deps, work, await step(work)) }), opening),
   );
-  // Told only after everything was proved, and after the sign-in was recorded.
-  if (kept) throw new Refusal('owners-only');
+  given.assertTheirs();
   return reply;
 };
+
+/** What a step brings: the right, once let in. Emergency accounts are told only after everything was proved and recorded. */
+class GivenRight {
+  #kept = false;
+
+  async settle(deps: Deps, work: Work, stored: StoredSignIn): Promise<Answer<'own.prove'>> {
+    // The step may run again.
+    this.#kept = false;
+    const signIn = await shownAtPage(deps, work.reading, stored);
+    if (stored.signIn.state !== 'let-in') return { signIn, right: null };
+    const personId = stored.personId!;
+    // Emergency accounts are the owners' to change, and nobody else's; not their own holders' either.
+    this.#kept = (await readConcerned(work, key(personId)))?.emergency === true;
+    const place = placeOf(stored.applicationId)!;
+    return { signIn, right: this.#kept ? null : carry(deps, 'right', { personId, signInId: stored.id, place }) };
+  }
+
+  assertTheirs(): void {
+    if (this.#kept) throw new Refusal('owners-only');
+  }
+}
+
+/** What any key may be asked at a place of our own, before anybody has said who they are. */
+export const offerPlace: Handler<'passkeys.offer'> = async (deps, call) => ({
+  answer: offerKeys(deps, (await takesKeys(deps)) ? await ownParty(deps) : undefined, call.body.place),
+});

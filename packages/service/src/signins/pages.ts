@@ -27,8 +27,9 @@ import { grantCode, issuerOf } from '../oidc/finish.js';
 import { carried, type CarriedRequest } from '../oidc/sealed.js';
 import { takesKeys } from '../keyring/relying-party.js';
 import { pagesCarry } from '../rulebook/carried.js';
-import { prepareSignIn, recordSignIn, type Place } from './begin.js';
+import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
+import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
 import { shownAtPage } from './prove-webauthn.js';
 import type { StoredSignIn } from './store.js';
@@ -57,7 +58,13 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   const named = request.passwordChecked && client.claims.includes('password-checked');
   // Somebody who is to say who they are is not taken for whoever was here before.
   const resumes = session && !request.otherPerson && (!request.hintPerson || request.hintPerson === session.personId);
-  const loginName = named ? request.loginHint : (call.body.loginName ?? (resumes ? session.loginName : undefined));
+  // An application that says who it is has nobody else sign in, whatever key they hold.
+  const asked = named ? { loginName: request.loginHint } : call.body;
+  const who =
+    asked.loginName === undefined && !('byKey' in asked && asked.byKey)
+      ? undefined
+      : await whoBegins(deps, 'application', call.origin, client.applicationId, asked);
+  const loginName = who?.loginName ?? (resumes ? session.loginName : undefined);
   const back = (error: 'access_denied' | 'login_required' | 'interaction_required', why: string) =>
     backWithError(request, error, why, issuerOf(deps));
   const page = {
@@ -91,7 +98,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: pagesCarry(takesKeys(deps)),
+      carries: pagesCarry(await takesKeys(deps)),
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),
@@ -106,12 +113,17 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   );
   if (request.silent && stored.signIn.state !== 'let-in')
     return { answer: { ...page, ...nobodyYet, redirect: back('interaction_required', 'something has to be proved') } };
-  return await call.run(async (work) => {
-    if (request.once !== undefined) await spend(work, request.once);
-    await recordSignIn(deps, work, call, stored);
-    const { answer, cookies } = await replyOf(deps, work, call, request, stored, session, false);
+  const beginning = who ?? { loginName };
+  let begun = stored;
+  const reply = await call.run(async (work) => {
+    begun = await beginWith(deps, work, call, stored, beginning, 'ours');
+    // A key that did not open anything leaves it to be tried again.
+    if (request.once !== undefined && begun.signIn.wrong === 0) await spend(work, request.once);
+    const { answer, cookies } = await replyOf(deps, work, call, request, begun, session, false);
     return { answer: { ...page, ...answer }, cookies };
   });
+  assertKeyRight(begun, beginning);
+  return reply;
 };
 
 /** Notes that a request which is good for one sign-in has had it. */

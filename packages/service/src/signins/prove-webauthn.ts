@@ -16,7 +16,9 @@ import {
   challengeFor,
   claimedChallenge,
   givenChallenge,
-  relyingParty,
+  ownParty,
+  partyAt,
+  type RelyingParty,
 } from '../keyring/relying-party.js';
 import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
 import { descriptorOf } from '../keyring/webauthn.js';
@@ -32,23 +34,36 @@ export type Credential = NonNullable<Parsed<'console.prove', 'body'>['credential
 const ceremonyOf = ({ id, signIn }: StoredSignIn): string => `sign-in ${id} ${signIn.proofs.length} ${signIn.wrong}`;
 
 /** A person's keys that count now. */
-const KEYS = `FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+export const KEYS = `FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
   JOIN persons p ON p.id = a.person_id AND p.state = 'active'`;
-const AT_PLACE = `(a.restricted = 0 OR EXISTS (SELECT 1 FROM authenticator_applications x WHERE x.authenticator_id = a.id AND x.application_id = :place))`;
+export const AT_PLACE = `(a.restricted = 0 OR EXISTS (SELECT 1 FROM authenticator_applications x WHERE x.authenticator_id = a.id AND x.application_id = :place))`;
 
-/** The sign-in as our own pages show it: with what to ask the browser for, where it asks for a key. */
-export async function shownAtPage(deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> {
+/** Whose pages a sign-in is shown on: ours, or the application's own. */
+export type ShownAt = 'ours' | 'theirs';
+
+export const partyShownAt = async (deps: Deps, at: ShownAt, applicationId: string): Promise<RelyingParty> =>
+  at === 'ours' ? await ownParty(deps) : await partyAt(deps, applicationId);
+
+/** The sign-in as our own pages show it. */
+export const shownAtPage = async (deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> =>
+  await shownAt('ours', deps, db, stored);
+
+/** The sign-in as pages show it: with what to ask the browser for, where it asks for a key. */
+export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> {
   const view = viewOf(stored);
   if (view.prompt?.kind !== 'webauthn') return view;
   // Before anything was proved nobody learns whether somebody has keys, or which: then those answer that find themselves.
   const named =
     stored.signIn.proofs.length > 0 && stored.personId !== null
-      ? await select<{ credential_id: Buffer; transports: string }>(
+      ? await select<{ credential_id: Buffer; transports: string; app_id: string | null }>(
           db,
-          `SELECT c.credential_id, c.transports ${KEYS} WHERE a.person_id = :person AND ${countsNow('a')} AND ${AT_PLACE} ORDER BY a.id`,
+          `SELECT c.credential_id, c.transports, c.app_id ${KEYS} WHERE a.person_id = :person AND ${countsNow('a')} AND ${AT_PLACE} ORDER BY a.id`,
           { person: key(stored.personId), place: key(stored.applicationId) },
         )
       : [];
+  const party = await partyShownAt(deps, at, stored.applicationId);
+  // Credentials from before WebAuthn answer by the id that they were made for, and only if browsers are told it.
+  const older = party.appId !== null && named.some(({ app_id }) => app_id === party.appId);
   return {
     ...view,
     prompt: {
@@ -56,9 +71,10 @@ export async function shownAtPage(deps: Deps, db: Db, stored: StoredSignIn): Pro
       publicKey: {
         challenge: challengeFor(deps, ceremonyOf(stored)).toString('base64url'),
         timeout: CEREMONY_MS,
-        rpId: relyingParty(deps).id,
+        rpId: party.id,
         allowCredentials: named.map(descriptorOf),
         userVerification: verificationFor(stored.signIn),
+        ...(older ? { extensions: { appid: party.appId! } } : {}),
       },
     },
   };
@@ -70,19 +86,29 @@ interface KeyRow extends AuthenticatorRow {
   sign_count: number;
   backup_eligible: number;
   backed_up: number;
+  app_id: string | null;
   user_handle: Buffer;
 }
 
 /** What an answer came to. */
-type Judged = Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>;
+type Judged =
+  | Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>
+  /** It says who it is, and no way asks for it: what is asked is asked all the same. */
+  | { readonly type: 'beside' };
 
-/** A key answers a sign-in. Its row is locked, so of two answers at the same moment the second meets what the first left. */
+/**
+ * A key answers a sign-in. Its row is locked, so of two answers at the same moment the second meets what the first left.
+ *
+ * @param nameless the ceremony that it answers, where it said itself whose it is
+ */
 export async function proveWebauthn(
   deps: Deps,
   work: Work,
   driver: Driver,
   stored: StoredSignIn,
   credential: Credential,
+  at: ShownAt,
+  nameless?: string,
 ): Promise<StoredSignIn> {
   const standing = await standingOf(work, stored.personId, stored.sourceAddress, work.now);
   const row = stored.decoyId ? undefined : await lockKey(work, stored, bytesOf(credential.rawId));
@@ -90,8 +116,9 @@ export async function proveWebauthn(
     standing.spentUntil !== undefined
       ? { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }
       : row
-        ? await judge(deps, work, driver, stored, row, credential, standing.lane)
+        ? await judge(deps, work, driver, stored, row, credential, standing.lane, at, nameless)
         : await judgeNobody(deps, work, stored);
+  if (judged.type === 'beside') return stored;
   const signIn =
     judged.type === 'right'
       ? await advanceRight(work, stored.personId, stored.signIn, judged, work.now)
@@ -106,7 +133,7 @@ export async function proveWebauthn(
 async function lockKey(work: Work, { personId, applicationId }: StoredSignIn, id: Buffer): Promise<KeyRow | undefined> {
   return await selectOne<KeyRow>(
     work,
-    `SELECT a.*, c.credential_id, c.public_key, c.sign_count, c.backup_eligible, c.backed_up, p.user_handle ${KEYS}
+    `SELECT a.*, c.credential_id, c.public_key, c.sign_count, c.backup_eligible, c.backed_up, c.app_id, p.user_handle ${KEYS}
      WHERE c.credential_id = :id AND a.person_id = :person AND ${countsNow('a')} AND ${AT_PLACE} FOR UPDATE`,
     { id, person: key(personId!), place: key(applicationId) },
   );
@@ -120,6 +147,8 @@ async function judge(
   row: KeyRow,
   { response, clientExtensionResults }: Credential,
   lane: 'familiar' | 'stranger',
+  at: ShownAt,
+  nameless: string | undefined,
 ): Promise<Judged> {
   const nowMs = work.now.getTime();
   const guard = guardOf(row, lane);
@@ -127,16 +156,17 @@ async function judge(
   if (!admission.admitted) return { type: 'turned-away', why: admission.why, until: admission.until };
   const id = text(row.id);
   const { signIn, personId, applicationId } = stored;
-  const party = relyingParty(deps);
+  const party = await partyShownAt(deps, at, stored.applicationId);
   const clientDataJSON = bytesOf(response.clientDataJSON);
-  const named = signIn.proofs.length > 0;
+  const named = !nameless && signIn.proofs.length > 0;
   const checked = verifyAssertion(
     {
-      challenge: givenChallenge(deps, ceremonyOf(stored), claimedChallenge(clientDataJSON)),
+      challenge: givenChallenge(deps, nameless ?? ceremonyOf(stored), claimedChallenge(clientDataJSON)),
       rpId: party.id,
       origins: party.origins,
-      userVerification: verificationFor(signIn),
+      userVerification: nameless ? 'required' : verificationFor(signIn),
       allowed: named ? [row.credential_id] : [],
+      ...(row.app_id !== null && row.app_id === party.appId ? { appId: row.app_id } : {}),
       counter: await counterRuleOf(deps, work, personId!),
     },
     {
@@ -154,8 +184,8 @@ async function judge(
       backupEligible: row.backup_eligible === 1,
       userHandle: row.user_handle,
     },
-    // The login name was typed before; whose key it is the row tells.
-    true,
+    // Where a login name was typed before, whose key it is the row tells.
+    nameless === undefined,
   );
   const wrong = async (why: OperatorReason): Promise<Judged> => {
     await updateById(work, 'authenticators', row.id, guardColumns(lane, reserve(guard, nowMs)));
@@ -169,8 +199,8 @@ async function judge(
   const keyring = keyringAt(await currentKeyring(work, personId!), applicationId);
   // What it can do counts as far as it did it now.
   const held = usableOf({ ...row, verified: checked.verified ? 1 : 0 });
-  if (!canAnswer(signIn.requirement.outcome, signIn.proofs, held, exchanged(keyring, held)))
-    return await wrong('key-not-verified');
+  const counts = canAnswer(signIn.requirement.outcome, signIn.proofs, held, exchanged(keyring, held));
+  if (!counts && !nameless) return await wrong('key-not-verified');
   await updateById(work, 'authenticators', row.id, {
     ...guardColumns(lane, CLEAR),
     lastUsedAt: work.now,
@@ -183,7 +213,7 @@ async function judge(
     'UPDATE webauthn_credentials SET sign_count = :count, backed_up = :backedUp WHERE authenticator_id = :id',
     { count: checked.signCount, backedUp: checked.backedUp, id: row.id },
   );
-  return { type: 'right', proof: held, keyring: exchanged(keyring, held) };
+  return counts ? { type: 'right', proof: held, keyring: exchanged(keyring, held) } : { type: 'beside' };
 }
 
 /** Reasons that operators are told apart; all others say that the answer did not hold. */

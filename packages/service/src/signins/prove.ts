@@ -8,7 +8,7 @@ import type { Driver } from './context.js';
 import { codesOf, openingOf, proveCode } from './prove-code.js';
 import { provePin, renewPin } from './prove-pin.js';
 import { provePassword } from './prove-password.js';
-import { proveWebauthn, type Credential } from './prove-webauthn.js';
+import { proveWebauthn, type Credential, type ShownAt } from './prove-webauthn.js';
 import { renewPassword } from './renew-password.js';
 import { onlySignIn, readSignIn, saveSignIn, type StoredSignIn } from './store.js';
 
@@ -23,6 +23,7 @@ export interface Proof {
  * Answers the prompt of a sign-in.
  *
  * @param mine whether the caller may drive this sign-in; to anybody else it does not exist
+ * @param at whose pages it is shown on
  * @param settle runs the deciding step in the caller's transaction and makes the reply of what it brought
  */
 export async function prove<T>(
@@ -32,6 +33,7 @@ export async function prove<T>(
   mine: (stored: StoredSignIn) => boolean,
   proof: Proof,
   settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) => Promise<T>,
+  at: ShownAt = 'ours',
 ): Promise<T> {
   const { kind, value = '' } = proof;
   if (kind === 'webauthn') {
@@ -40,7 +42,7 @@ export async function prove<T>(
     return await settle(async (work) => {
       const stored = await readSignIn(work, id, true);
       assertAnswers(stored, mine, kind);
-      return expireIfLate(work, stored) ?? (await proveWebauthn(deps, work, driver, stored, credential));
+      return expireIfLate(work, stored) ?? (await proveWebauthn(deps, work, driver, stored, credential, at));
     });
   }
   if (proof.value === undefined) throw badField('body.value', 'missing');

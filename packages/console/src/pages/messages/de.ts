@@ -18,6 +18,7 @@ export const de: Words = {
   pinHint: 'Die zu Ihrem Token gehört. Beim nächsten Mal können Sie sie gleich vor dem Code eingeben.',
   newPin: 'Eine eigene PIN',
   newPinHint: 'Ziffern, die nur Sie kennen und vor jedem Code eingeben: kein Datum, keine Reihe.',
+  byKey: 'Mit einem Passkey anmelden',
   useKey: 'Passkey oder Schlüssel benutzen',
   keyHint:
     'Nehmen Sie Ihren Sicherheitsschlüssel zur Hand, oder das Gerät, auf dem Ihr Passkey ist. Der Browser fragt danach, wenn Sie weitergehen.',

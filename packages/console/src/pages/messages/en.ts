@@ -15,6 +15,7 @@ export const en = {
   pinHint: 'The one that belongs to your token. Next time you can type it right before the code.',
   newPin: 'A PIN of your own',
   newPinHint: 'Digits that only you know, to be typed before each code: no date, no row.',
+  byKey: 'Sign in with a passkey',
   useKey: 'Use the passkey or key',
   keyHint:
     'Take your security key out, or the device that your passkey is on. Your browser asks for it when you go on.',

@@ -12,6 +12,7 @@ import { ownPlaces } from './0012-own-places.js';
 import { stock } from './0013-stock.js';
 import { pins } from './0014-pins.js';
 import { webauthn } from './0015-webauthn.js';
+import { relyingParty } from './0016-relying-party.js';
 import { signInPages } from './0009-sign-in-pages.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
@@ -38,4 +39,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...stock,
   ...pins,
   ...webauthn,
+  ...relyingParty,
 ];

@@ -1,0 +1,265 @@
+import { createClient, type Client } from '@nimble-latch/api/client';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { connectedApplication, Installation, outcomes, PASSWORD, personWithApp } from './support/installation.js';
+import { assertion, b64, KeyHolders, options } from './support/key-holder.js';
+import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { assertWith, FLAGS, type MadeCredential } from './support/security-key.js';
+
+const ORIGIN = 'https://latch.wexmoor.example';
+const DOMAIN = 'wexmoor.example';
+const BERTHS = 'https://berths.wexmoor.example';
+const PAYROLL = 'https://payroll.port-services.example';
+const WAYS = '{ ask for: [password + totp, password + webauthn, webauthn(verified)] }';
+
+let inst: Installation;
+let people: KeyHolders;
+let planner: { id: string; connection: string; key: string };
+let berths: Client;
+const holders = new Map<string, { id: string; key: MadeCredential; userHandle: Buffer; authenticator: string }>();
+
+const setOrigins = async (id: string, origins: string[]) => {
+  const { version } = await inst.owner.call('applications.show', { params: { id } });
+  return await inst.owner.call('applications.setOrigins', { params: { id }, body: { origins }, ifMatch: version });
+};
+const chooseDomain = async (rpId: string, orphaned: number, appId: string | null = null) => {
+  const { version } = await inst.owner.call('relyingParty.show');
+  return await inst.owner.call('relyingParty.edit', { body: { rpId, orphaned, appId }, ifMatch: version });
+};
+
+beforeAll(async () => {
+  inst = await Installation.start(2, { NLATCH_PUBLIC_URL: ORIGIN });
+  await publish(
+    inst.owner,
+    rulebookOf([CONSOLE, `{ rule: Everywhere, at: { applications: [Enrolment] }, then: ${WAYS} }`], WAYS),
+  );
+  await inst.sql("UPDATE settings SET data = JSON_SET(data, '$.countersign.actions', JSON_ARRAY())");
+  await chooseDomain(DOMAIN, 0);
+  people = new KeyHolders(inst, ORIGIN, DOMAIN);
+  planner = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked', 'source-address'] });
+  berths = inst.client(inst.url, planner.key);
+  for (const name of ['ada.place', 'bea.place', 'cleo.place']) holders.set(name, await people.enrolled(name));
+});
+afterAll(async () => await inst.stop());
+
+/** Each use counts on. */
+let count = 1;
+const used = (
+  key: MadeCredential,
+  publicKey: { challenge: string },
+  origin: string,
+  more: Partial<Parameters<typeof assertWith>[1]> = {},
+) => assertion(assertWith(key, { ...people.asked(publicKey), origin, signCount: ++count, ...more }));
+const CARRIES = ['password', 'code', 'webauthn'] as const;
+
+describe('an application whose own pages ask for keys', () => {
+  it('says first where they are: other origins, ours and another application’s are not for it', async () => {
+    const begin = async () =>
+      await berths.call('signIns.begin', { body: { loginName: 'ada.place', carries: [...CARRIES] } });
+    await expect(begin()).rejects.toMatchObject({
+      code: 'invalid-input',
+      problem: { issues: [{ where: 'body.carries', what: expect.stringContaining('nlatch application origins') }] },
+    });
+    const other = await inst.owner.call('applications.add', { body: { name: 'Payroll' } });
+    expect((await setOrigins(planner.id, [BERTHS])).origins).toEqual([{ origin: BERTHS, related: false }]);
+    for (const origin of [BERTHS, ORIGIN, 'http://berths.wexmoor.example', 'https://10.0.0.1', `${BERTHS}/`, 'null'])
+      await expect(setOrigins(other.id, [PAYROLL, origin])).rejects.toMatchObject({
+        code: 'invalid-input',
+        problem: { issues: [{ where: 'body.origins[1]' }] },
+      });
+    expect((await setOrigins(other.id, [PAYROLL])).origins).toEqual([{ origin: PAYROLL, related: true }]);
+    // What lies outside of the domain is in the document that browsers look for; what lies within is not.
+    const served = await fetch(`${inst.url}/.well-known/webauthn`);
+    expect(served.headers.get('content-type')).toContain('application/json');
+    expect(served.headers.get('access-control-allow-origin')).toBe('*');
+    expect(await served.json()).toEqual({ origins: [PAYROLL] });
+    expect(await inst.owner.call('relyingParty.show')).toMatchObject({
+      rpId: DOMAIN,
+      problem: null,
+      document: `https://${DOMAIN}/.well-known/webauthn`,
+      documentHere: false,
+      relatedLabels: 1,
+      keys: 3,
+      keysElsewhere: 0,
+      choices: [
+        { rpId: 'latch.wexmoor.example', wider: false },
+        { rpId: DOMAIN, wider: true },
+      ],
+    });
+  });
+
+  it('is let in by what a key answers on its page, and by nothing that was collected elsewhere', async () => {
+    const { key } = holders.get('ada.place')!;
+    const begin = async () => {
+      const body = { loginName: 'ada.place', carries: [...CARRIES], claims: { passwordChecked: true as const } };
+      const begun = await berths.call('signIns.begin', { body });
+      const { id } = begun;
+      return await berths.call('signIns.prove', { params: { id }, body: { kind: 'choose', value: 'webauthn' } });
+    };
+    const asked = await begin();
+    expect(options(asked)).toMatchObject({ rpId: DOMAIN, allowCredentials: [{ id: b64(key.id) }] });
+    const { id } = asked;
+    const shown = await berths.call('signIns.show', { params: { id } });
+    expect(options(shown)).toEqual(options(asked));
+    const prove = async (signIn: typeof asked, origin: string) =>
+      await berths.call('signIns.prove', {
+        params: { id: signIn.id },
+        body: { kind: 'webauthn', credential: used(key, options(signIn), origin) },
+      });
+    // The same answer, collected on our pages or on another application's.
+    let now = asked;
+    for (const origin of [ORIGIN, PAYROLL]) {
+      now = await prove(now, origin);
+      expect(now).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
+    }
+    expect(await prove(now, BERTHS)).toMatchObject({ state: 'let-in', way: 'password + webauthn' });
+    // And what an application's page collected for our own pages, by passing on our question, opens nothing there.
+    const own = await people.atKey('ada.place', 'password');
+    const credential = used(key, options(own.signIn), BERTHS);
+    const { signIn } = await people.anybody().call('own.prove', {
+      params: { id: own.signIn.id },
+      body: { kind: 'webauthn', credential, handle: own.handle },
+    });
+    expect(signIn).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
+  });
+
+  it('signs somebody in without a name, once, by its own question', async () => {
+    const { id, key, userHandle } = holders.get('bea.place')!;
+    const { offer } = await berths.call('signIns.offer');
+    expect(offer!.publicKey).toMatchObject({ rpId: DOMAIN, allowCredentials: [], userVerification: 'required' });
+    const credential = used(key, offer!.publicKey, BERTHS, { userHandle });
+    const begin = async (ceremony: string, what = credential) =>
+      await berths.call('signIns.begin', { body: { byKey: { ceremony, credential: what }, carries: [...CARRIES] } });
+    const foreign = await people.anybody().call('passkeys.offer', { body: { place: 'console' } });
+    await expect(begin(foreign.offer!.ceremony)).rejects.toMatchObject({ code: 'request-gone' });
+    const raced = await outcomes(Array.from({ length: 4 }, async () => await begin(offer!.ceremony)));
+    expect(raced.filter((one) => typeof one !== 'string')).toMatchObject([
+      { state: 'let-in', way: 'webauthn', person: { id } },
+    ]);
+    expect(raced.filter((one) => one === 'request-gone')).toHaveLength(3);
+    await expect(
+      berths.call('signIns.begin', { body: { loginName: 'bea.place', byKey: { ceremony: 'x', credential } } }),
+    ).rejects.toMatchObject({ code: 'invalid-input' });
+  });
+});
+
+describe('without a name, at our own pages', () => {
+  const offered = async (place: 'console' | 'enrolment' = 'enrolment') =>
+    (await people.anybody().call('passkeys.offer', { body: { place } })).offer!;
+  const enter = async (offer: Awaited<ReturnType<typeof offered>>, credential: ReturnType<typeof used>, node = 0) =>
+    await people.anybody(node).call('own.begin', {
+      body: { place: 'enrolment', byKey: { ceremony: offer.ceremony, credential } },
+    });
+
+  it('a key that verified its holder is enough; it is asked on any node, and is on the trail', async () => {
+    const { id, key, userHandle } = holders.get('cleo.place')!;
+    const offer = await offered();
+    const begun = await enter(offer, used(key, offer.publicKey, ORIGIN, { userHandle }), 1);
+    expect(begun.signIn).toMatchObject({ state: 'let-in', way: 'webauthn', amr: ['hwk', 'user', 'mfa'] });
+    expect(begun.right).not.toBeNull();
+    const { rows } = await inst.owner.call('trail.list', { query: { person: id, limit: 3 } });
+    expect(rows.map(({ action }) => action)).toContain('sign-in.let-in');
+  });
+
+  it('every deviation is refused in one voice: another’s handle, none, no verification, a foreign origin, a key of nobody', async () => {
+    const [ada, bea, cleo] = ['ada.place', 'bea.place', 'cleo.place'].map((name) => holders.get(name)!);
+    type How = Partial<Parameters<typeof assertWith>[1]>;
+    // Two people’s, since a key pauses after five.
+    const cases: [typeof bea, How][] = [
+      [bea, { userHandle: ada!.userHandle }],
+      [bea, {}],
+      [bea, { userHandle: bea!.userHandle, flags: FLAGS.UP }],
+      [cleo, { userHandle: cleo!.userHandle, origin: BERTHS }],
+      [cleo, { userHandle: cleo!.userHandle, rpId: 'latch.wexmoor.example' }],
+      [cleo, { userHandle: cleo!.userHandle, challenge: Buffer.alloc(32) }],
+    ];
+    for (const [holder, how] of cases) {
+      const offer = await offered();
+      await expect(enter(offer, used(holder!.key, offer.publicKey, ORIGIN, how))).rejects.toMatchObject({
+        code: 'key-not-right',
+      });
+    }
+    const { key, userHandle } = cleo!;
+    const offer = await offered();
+    const nobody = { ...key, id: Buffer.alloc(32, 7) };
+    await expect(enter(offer, used(nobody, offer.publicKey, ORIGIN, { userHandle }))).rejects.toMatchObject({
+      code: 'key-not-right',
+    });
+    const { rows } = await inst.owner.call('activity.list', { query: { limit: 20 } });
+    expect(rows.some(({ reason }) => reason === 'key-not-verified')).toBe(true);
+  });
+
+  it('says who it is and goes on to what a rule asks for, where no way takes the key', async () => {
+    const dora = await people.enrolled('dora.place');
+    await publish(
+      inst.owner,
+      rulebookOf(
+        [CONSOLE, '{ rule: Codes, at: { applications: [Enrolment] }, then: { ask for: [password + totp] } }'],
+        WAYS,
+      ),
+    );
+    const offer = await offered();
+    const { userHandle } = dora;
+    const begun = await enter(offer, used(dora.key, offer.publicKey, ORIGIN, { userHandle }));
+    expect(begun.signIn).toMatchObject({ state: 'asking', reason: null, prompt: { kind: 'password' } });
+    await people.prove(begun, { kind: 'password', value: PASSWORD });
+    expect((await people.prove(begun, { kind: 'code', value: dora.phone.next() })).signIn.state).toBe('let-in');
+  });
+});
+
+describe('another domain', () => {
+  it('is refused where it could be none, counted before, and parks the keys of the one before until it is back', async () => {
+    for (const rpId of ['example', '10.0.0.1', 'port-services.example', 'not a domain'])
+      await expect(inst.owner.call('relyingParty.review', { body: { rpId } })).rejects.toMatchObject({
+        code: 'invalid-input',
+      });
+    const ada = holders.get('ada.place')!;
+    const plain = await personWithApp(inst.owner, 'eli.place');
+    await inst.owner.call('authenticators.revoke', { params: { id: plain.authenticator } });
+    const review = await inst.owner.call('relyingParty.review', { body: { rpId: 'latch.wexmoor.example' } });
+    expect(review).toEqual({
+      orphaned: 4,
+      people: 4,
+      withoutAnother: 0,
+      broughtBack: 0,
+      wider: false,
+      outside: [BERTHS, PAYROLL],
+    });
+    await expect(chooseDomain('latch.wexmoor.example', 0)).rejects.toMatchObject({ code: 'count-changed' });
+    expect(await chooseDomain('latch.wexmoor.example', 4)).toMatchObject({ keys: 0, keysElsewhere: 4 });
+    const methods = async () => {
+      const { authenticators } = await inst.owner.call('keyring.show', { params: { id: ada.id } });
+      return authenticators.find(({ method }) => method === 'webauthn')!.state;
+    };
+    expect(await methods()).toBe('parked');
+    const coverage = async () =>
+      (await inst.owner.call('people.list', { query: { loginName: 'ada.place', limit: 1 } })).rows[0]!.coverage;
+    await expect.poll(coverage, { timeout: 10_000 }).toBe('two-factors');
+    expect((await people.begin('ada.place')).signIn.prompt!.kind).toBe('password');
+    expect(await chooseDomain(DOMAIN, 0)).toMatchObject({ keys: 4, keysElsewhere: 0 });
+    expect(await methods()).toBe('active');
+    await expect.poll(coverage, { timeout: 10_000 }).toBe('phishing-resistant');
+  });
+
+  it('is asked at set-up, with what it can be', async () => {
+    const fresh = await Installation.prepare({ NLATCH_PUBLIC_URL: ORIGIN });
+    try {
+      const node = await fresh.startNode();
+      const secret = /set-up#(\S+)/.exec(node.said())![1]!;
+      const open = createClient({ server: node.url });
+      expect((await open.call('links.inspect', { body: { secret } })).keys).toEqual({
+        host: 'latch.wexmoor.example',
+        choices: ['latch.wexmoor.example', DOMAIN],
+      });
+      const owner = { secret, displayName: 'Ines Marlow', loginName: 'ines.marlow', password: PASSWORD };
+      await expect(open.call('links.setUp', { body: { ...owner, rpId: 'example' } })).rejects.toMatchObject({
+        code: 'invalid-input',
+        problem: { issues: [{ where: 'body.rpId' }] },
+      });
+      await open.call('links.setUp', { body: { ...owner, rpId: DOMAIN } });
+      const [row] = await fresh.sql<{ rp_id: string }>('SELECT rp_id FROM relying_party');
+      expect(row).toEqual({ rp_id: DOMAIN });
+    } finally {
+      await fresh.stop();
+    }
+  });
+});

@@ -1,0 +1,87 @@
+import { hostOf, isWithin, partyProblem } from '@nimble-latch/core/webauthn';
+import type { PartyProblem } from '@nimble-latch/core/vocabulary';
+import type { Sequelize } from 'sequelize';
+import { select, selectOne, type Db } from '../db/sql.js';
+import { text } from '../ids.js';
+
+/** How old a node's view may be: another node's change is followed within this time. */
+const AGE_MS = 3_000;
+
+/** What keys are made for, and from where they may answer. */
+export interface Party {
+  /** The relying party id. */
+  readonly id: string;
+  /** Somebody chose it, or a key was made for it; otherwise it follows the service's address. */
+  readonly chosen: boolean;
+  /** Why no key can answer at our own pages. */
+  readonly problem: PartyProblem | undefined;
+  /** The application id of FIDO U2F under which older credentials answer. */
+  readonly appId: string | null;
+  readonly version: number;
+  /** The origin of our own pages; no application has it. */
+  readonly ownOrigin: string;
+  /** Origins of applications, by id. */
+  readonly origins: ReadonlyMap<string, readonly string[]>;
+}
+
+/** Origins that browsers let answer only by the related origins document. */
+export const relatedOf = ({ id, origins }: Party): readonly string[] =>
+  [...origins.values()].flat().filter((origin) => !isWithin(hostOf(origin), id));
+
+export async function readParty(db: Db, publicUrl: URL, lock = ''): Promise<Party> {
+  const { hostname, origin } = publicUrl;
+  const row = await selectOne<{ rp_id: string; app_id: string | null; version: number }>(
+    db,
+    `SELECT rp_id, app_id, version FROM relying_party WHERE id = 1 ${lock}`,
+  );
+  const rows = await select<{ application_id: Buffer; origin: string }>(
+    db,
+    'SELECT application_id, origin FROM application_origins ORDER BY origin',
+  );
+  const origins = new Map<string, string[]>();
+  for (const one of rows) {
+    const id = text(one.application_id);
+    origins.set(id, [...(origins.get(id) ?? []), one.origin]);
+  }
+  const id = row?.rp_id ?? hostname;
+  return {
+    id,
+    chosen: row !== undefined,
+    problem: partyProblem(id, hostname),
+    appId: row?.app_id ?? null,
+    version: row?.version ?? 1,
+    ownOrigin: origin,
+    origins,
+  };
+}
+
+/** The relying party as this process last read it, at most a few seconds ago. */
+export class PartyCache {
+  #read: { value: Promise<Party>; at: number } | undefined;
+  readonly #aside: Sequelize;
+  readonly #publicUrl: URL;
+
+  /** @param aside a pool that no transaction holds connections of */
+  constructor(aside: Sequelize, publicUrl: URL) {
+    this.#aside = aside;
+    this.#publicUrl = publicUrl;
+  }
+
+  /** One reading serves all who ask meanwhile. */
+  async current(): Promise<Party> {
+    if (!this.#read || performance.now() - this.#read.at > AGE_MS) {
+      const read = { value: readParty({ sequelize: this.#aside }, this.#publicUrl), at: performance.now() };
+      this.#read = read;
+      // A reading that failed is no answer for the next one who asks.
+      read.value.catch(() => {
+        if (this.#read === read) this.#read = undefined;
+      });
+    }
+    return await this.#read.value;
+  }
+
+  /** After a change made here. */
+  forget(): void {
+    this.#read = undefined;
+  }
+}

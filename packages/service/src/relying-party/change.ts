@@ -1,0 +1,201 @@
+import type { Answer } from '@nimble-latch/api';
+import {
+  hostOf,
+  isWithin,
+  MOST_RELATED_LABELS,
+  originProblem,
+  partyChoices,
+  partyProblem,
+  relatedLabels,
+} from '@nimble-latch/core/webauthn';
+import { countersigned } from '../access/countersign.js';
+import { requestJob } from '../background/jobs.js';
+import { insert, select, selectOne, write, type Db } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf, type Actor } from '../http/actors.js';
+import type { AreaHandlers, Handler } from '../http/call.js';
+import { text } from '../ids.js';
+import { readParty, relatedOf, type Party } from './cache.js';
+
+/** Keys that count, or would if nobody had suspended them. */
+const HELD = "a.state IN ('active', 'suspended')";
+
+/** Where browsers look for the related origins document of a relying party, WebAuthn Level 3 §5.11. */
+const documentOf = (rpId: string): string => `https://${rpId}/.well-known/webauthn`;
+
+async function describe(deps: Deps, db: Db): Promise<Answer<'relyingParty.show'>> {
+  const party = await readParty(db, deps.config.publicUrl);
+  const { hostname, origin } = deps.config.publicUrl;
+  const keys = await select<{ here: number; n: number }>(
+    db,
+    `SELECT c.rp_id = :id AS here, COUNT(*) AS n FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+     WHERE ${HELD} OR (a.state = 'parked' AND c.parked = 1) GROUP BY here`,
+    { id: party.id },
+  );
+  const applications = await select<{ id: Buffer; name: string }>(
+    db,
+    'SELECT a.id, a.name FROM applications a JOIN application_origins o ON o.application_id = a.id GROUP BY a.id, a.name',
+  );
+  const names = new Map(applications.map(({ id, name }) => [text(id), name]));
+  const related = relatedOf(party);
+  const counted = (here: number) => Number(keys.find((one) => Number(one.here) === here)?.n ?? 0);
+  return {
+    rpId: party.id,
+    chosen: party.chosen,
+    problem: party.problem ?? null,
+    host: hostname,
+    origin,
+    choices: partyChoices(hostname).map((rpId) => ({ rpId, wider: rpId !== hostname })),
+    keys: counted(1),
+    keysElsewhere: counted(0),
+    appId: party.appId,
+    origins: [...party.origins].flatMap(([id, all]) =>
+      all.map((one) => ({ origin: one, application: names.get(id) ?? '', related: related.includes(one) })),
+    ),
+    relatedLabels: relatedLabels(related).length,
+    relatedLabelsMost: MOST_RELATED_LABELS,
+    document: documentOf(party.id),
+    documentHere: party.id === hostname,
+    version: party.version,
+  };
+}
+
+/** What another relying party id would mean for the keys that people hold. */
+async function consequences(db: Db, party: Party, rpId: string): Promise<Answer<'relyingParty.review'>> {
+  const row = await selectOne<{ keys: number; people: number; without: number }>(
+    db,
+    `SELECT SUM(n) AS \`keys\`, COUNT(*) AS people, SUM(without) AS without FROM (
+       SELECT a.person_id, COUNT(*) AS n,
+         NOT EXISTS (SELECT 1 FROM authenticators o LEFT JOIN webauthn_credentials oc ON oc.authenticator_id = o.id
+           WHERE o.person_id = a.person_id AND o.state = 'active' AND o.method <> 'password' AND (oc.rp_id IS NULL OR oc.rp_id = :rpId)) AS without
+       FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+       WHERE ${HELD} AND c.rp_id <> :rpId GROUP BY a.person_id) concerned`,
+    { rpId },
+  );
+  const back = await selectOne<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+     WHERE a.state = 'parked' AND c.parked = 1 AND c.rp_id = :rpId`,
+    { rpId },
+  );
+  return {
+    orphaned: Number(row?.keys ?? 0),
+    people: Number(row?.people ?? 0),
+    withoutAnother: Number(row?.without ?? 0),
+    broughtBack: Number(back?.n ?? 0),
+    wider: rpId !== hostOf(party.ownOrigin),
+    outside: [...party.origins.values()].flat().filter((origin) => !isWithin(hostOf(origin), rpId)),
+  };
+}
+
+function assertPossible(deps: Deps, rpId: string, where: string): void {
+  const { hostname } = deps.config.publicUrl;
+  const problem = partyProblem(rpId, hostname);
+  if (problem) throw badField(where, `party-${problem}`, { host: hostname });
+}
+
+/** Chooses what keys are made for on an installation that has none yet. Nothing happens where somebody has chosen. */
+export async function chooseParty(
+  deps: Deps,
+  work: Work,
+  by: { readonly actor: Actor; readonly origin: string },
+  rpId: string,
+  where: string,
+): Promise<void> {
+  assertPossible(deps, rpId, where);
+  const chosen = await write(work, 'INSERT IGNORE INTO relying_party (id, rp_id) VALUES (1, :rpId)', { rpId });
+  if (chosen === 1)
+    await work.trail(entryOf(by, 'relying-party.changed', { kind: 'setting', id: null }, { details: { now: rpId } }));
+}
+
+const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
+  const { rpId, appId, orphaned } = call.body;
+  const reply = await call.run(async (work) => {
+    assertPossible(deps, rpId, 'body.rpId');
+    await write(work, 'INSERT IGNORE INTO relying_party (id, rp_id) VALUES (1, :rpId)', {
+      rpId: deps.config.publicUrl.hostname,
+    });
+    const before = await readParty(work, deps.config.publicUrl, 'FOR UPDATE');
+    if (before.version !== call.ifMatch) throw new Refusal('changed-meanwhile');
+    const meant = await consequences(work, before, rpId);
+    if (rpId !== before.id && meant.orphaned !== orphaned)
+      throw new Refusal('count-changed', { expected: orphaned, people: meant.orphaned });
+    if (rpId !== before.id && meant.orphaned > 0)
+      await countersigned(deps, work, call, {
+        action: 'lock-out',
+        permission: 'setting.write',
+        person: null,
+        consequence: { what: 'keys-orphaned', facts: { keys: meant.orphaned, people: meant.people, domain: rpId } },
+      });
+    await write(work, 'UPDATE relying_party SET rp_id = :rpId, app_id = :appId, version = version + 1 WHERE id = 1', {
+      rpId,
+      appId,
+    });
+    await park(work, rpId);
+    // Coverage and lists follow some people at a time.
+    await requestJob(deps, work, 'refresh-keys', { singleton: 'refresh-keys' });
+    const details = { before: before.id, now: rpId, parked: meant.orphaned, broughtBack: meant.broughtBack };
+    await work.trail(
+      entryOf(call, 'relying-party.changed', { kind: 'setting', id: null }, { details: { ...details, appId } }),
+    );
+    const answer = await describe(deps, work);
+    return { answer, version: answer.version };
+  });
+  deps.party.forget();
+  return reply;
+};
+
+/** Keys for another domain answer no more: they are parked, and come back with their domain. */
+async function park(work: Work, rpId: string): Promise<void> {
+  await write(
+    work,
+    `UPDATE authenticators a JOIN webauthn_credentials c ON c.authenticator_id = a.id
+     SET a.state = 'parked', c.parked = IF(a.state = 'active', 1, 2) WHERE ${HELD} AND c.rp_id <> :rpId`,
+    { rpId },
+  );
+  await write(
+    work,
+    `UPDATE authenticators a JOIN webauthn_credentials c ON c.authenticator_id = a.id
+     SET a.state = IF(c.parked = 1, 'active', 'suspended'), c.parked = 0 WHERE a.state = 'parked' AND c.parked > 0 AND c.rp_id = :rpId`,
+    { rpId },
+  );
+}
+
+export const relyingPartyHandlers: AreaHandlers<'relyingParty.show' | 'relyingParty.review' | 'relyingParty.edit'> = {
+  'relyingParty.show': async (deps) => {
+    const answer = await describe(deps, deps);
+    return { answer, version: answer.version };
+  },
+  'relyingParty.review': async (deps, { body }) => {
+    assertPossible(deps, body.rpId, 'body.rpId');
+    return { answer: await consequences(deps, await readParty(deps, deps.config.publicUrl), body.rpId) };
+  },
+  'relyingParty.edit': edit,
+};
+
+/** Origins of an application anew. Throws where one is none, or another's. */
+export async function replaceOrigins(
+  deps: Deps,
+  work: Work,
+  applicationId: Buffer,
+  origins: readonly string[],
+): Promise<void> {
+  const { origin: own } = deps.config.publicUrl;
+  const taken = await select<{ origin: string }>(
+    work,
+    'SELECT origin FROM application_origins WHERE application_id <> :id AND origin IN (:origins) FOR UPDATE',
+    { id: applicationId, origins: origins.length > 0 ? origins : [''] },
+  );
+  for (const [i, origin] of origins.entries()) {
+    const where = `body.origins[${i}]`;
+    const problem = originProblem(origin);
+    if (problem) throw badField(where, problem);
+    if (origin === own) throw badField(where, 'origin-own');
+    if (origins.indexOf(origin) !== i) throw badField(where, 'twice');
+    if (taken.some((one) => one.origin === origin)) throw badField(where, 'origin-taken');
+  }
+  await write(work, 'DELETE FROM application_origins WHERE application_id = :id', { id: applicationId });
+  for (const origin of origins) await insert(work, 'application_origins', { origin, applicationId });
+}
