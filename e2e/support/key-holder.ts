@@ -78,9 +78,11 @@ export class KeyHolders {
     loginName: string,
     phone: Awaited<ReturnType<typeof personWithApp>>['phone'],
     more: Partial<Parameters<typeof register>[0]> = {},
+    carrier: string | null = 'Gullwing Key',
   ) {
     const right = await this.right(loginName, phone);
-    const begun = await this.anybody().call('own.beginWebauthn', { body: { right, carrier: 'Gullwing Key' } });
+    const body = { right, ...(carrier === null ? {} : { carrier }) };
+    const begun = await this.anybody().call('own.beginWebauthn', { body });
     const made = await register({ ...this.asked(begun.publicKey), ...more });
     const { id } = begun.authenticator;
     const proved = await this.anybody().call('own.proveWebauthn', {

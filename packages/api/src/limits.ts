@@ -75,6 +75,11 @@ export const LIMITS = {
   /** Scheme, a host of 253 and a port. */
   originChars: 300,
   hostChars: 253,
+  certificateChars: 20_000,
+  /** A signed list of every model there is; those published have about nine million. */
+  metadataChars: 24_000_000,
+  attestationRoots: 50,
+  modelsNamed: 50,
   appIdChars: 500,
   addressChars: 500,
   /** Characters of an `Idempotency-Key`. */

@@ -20,6 +20,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   rulebook: async () => (await import('./commands/rulebook.js')).rulebook,
   explain: async () => (await import('./commands/explain.js')).explain,
   method: async () => (await import('./commands/method.js')).method,
+  'key-model': async () => (await import('./commands/key-model.js')).keyModel,
   'key-domain': async () => (await import('./commands/key-domain.js')).keyDomain,
   config: async () => (await import('./commands/config.js')).config,
   network: async () => (await import('./commands/network.js')).network,

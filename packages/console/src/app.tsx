@@ -41,6 +41,7 @@ const AdministratorsPage = lazy(async () => ({
 const StockPage = lazy(async () => ({ default: (await import('./stock/stock-page.js')).StockPage }));
 const TokenPage = lazy(async () => ({ default: (await import('./stock/token-page.js')).TokenPage }));
 const LabelsPage = lazy(async () => ({ default: (await import('./stock/labels-page.js')).LabelsPage }));
+const KeyModelsPage = lazy(async () => ({ default: (await import('./settings/key-models-page.js')).KeyModelsPage }));
 const SettingsPage = lazy(async () => ({ default: (await import('./settings/settings-page.js')).SettingsPage }));
 
 export function App() {
@@ -118,6 +119,7 @@ function Console() {
             <Route path="trail" element={<TrailPage />} />
             <Route path="administrators" element={<AdministratorsPage />} />
             <Route path="settings" element={<SettingsPage />} />
+            <Route path="settings/key-models" element={<KeyModelsPage />} />
             <Route path="*" element={<NotFound />} />
           </Routes>
         </Suspense>

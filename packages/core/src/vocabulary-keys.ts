@@ -7,3 +7,49 @@ export type PartyProblem = (typeof PARTY_PROBLEMS)[number];
 /** What is wrong with an origin. */
 export const ORIGIN_PROBLEMS = ['origin-form', 'origin-address', 'origin-plain'] as const;
 export type OriginProblem = (typeof ORIGIN_PROBLEMS)[number];
+
+/** What a new key does not keep of the method settings. */
+export const KEY_REFUSALS = [
+  'model-compromised',
+  'not-attested',
+  'not-trusted',
+  'model-denied',
+  'model-not-allowed',
+  'synced',
+  'not-discoverable',
+  'attachment',
+] as const;
+export type KeyRefusal = (typeof KEY_REFUSALS)[number];
+
+/** Why a metadata blob is not taken. */
+export const METADATA_PROBLEMS = ['too-long', 'not-a-blob', 'signature', 'no-root', 'older'] as const;
+export type MetadataProblem = (typeof METADATA_PROBLEMS)[number];
+
+/** Reports of the metadata service after which a model is not to be relied on (FIDO Metadata Service 3.0 §3.1.4). */
+export const COMPROMISING: readonly string[] = [
+  'REVOKED',
+  'USER_VERIFICATION_BYPASS',
+  'ATTESTATION_KEY_COMPROMISE',
+  'USER_KEY_REMOTE_COMPROMISE',
+  'USER_KEY_PHYSICAL_COMPROMISE',
+];
+
+/** What is known of a key's attestation: none was asked for or given; it leads to a trusted root; it leads to none. */
+export const KEY_TRUSTS = ['none', 'trusted', 'untrusted'] as const;
+export type KeyTrust = (typeof KEY_TRUSTS)[number];
+
+/** Names of the COSE algorithms that credentials may have (IANA COSE Algorithms registry). */
+export const KEY_ALGORITHMS = [
+  'ES256',
+  'ES384',
+  'ES512',
+  'ES256K',
+  'EdDSA',
+  'Ed448',
+  'RS256',
+  'RS384',
+  'RS512',
+  'PS256',
+  'PS384',
+  'PS512',
+] as const;

@@ -9,6 +9,7 @@ import { keyringHandlers } from './keyring/routes.js';
 import { methodHandlers } from './methods/routes.js';
 import { networkHandlers } from './networks/routes.js';
 import { peopleHandlers } from './people/routes.js';
+import { keyModelHandlers } from './models/routes.js';
 import { relyingPartyHandlers } from './relying-party/change.js';
 import { rulebookHandlers } from './rulebook/routes.js';
 import { stockHandlers } from './stock/routes.js';
@@ -20,6 +21,7 @@ export const HANDLERS: Handlers = {
   ...networkHandlers,
   ...methodHandlers,
   ...relyingPartyHandlers,
+  ...keyModelHandlers,
   ...rulebookHandlers,
   ...peopleHandlers,
   ...importHandlers,

@@ -187,6 +187,24 @@ export const deErrors: typeof enErrors = {
       title: 'Dieser Schlüssel öffnet hier nichts.',
       remedy: 'Versuchen Sie einen anderen, oder melden Sie sich mit Ihrem Anmeldenamen an.',
     },
+    'key-not-allowed': {
+      title: 'Dieser Schlüssel darf hier nicht eingerichtet werden: {why}.',
+      remedy: 'Nehmen Sie einen anderen, oder fragen Sie Ihre Administratoren, welche sie nehmen.',
+    },
+    'metadata-refused': {
+      title: 'Die Metadaten werden nicht genommen: {why}.',
+      remedy:
+        'Holen Sie die Datei neu und vergleichen Sie das Wurzelzertifikat mit den Angaben ihres Herausgebers. Nichts wurde geändert.',
+    },
+    'metadata-no-root': {
+      title: 'Über Modelle von Schlüsseln wird noch niemandem geglaubt.',
+      remedy: 'Sagen Sie zuerst, wessen Metadaten geglaubt werden: nlatch key-model source --root <certificate.pem>.',
+    },
+    'metadata-unreachable': {
+      title: 'Von {address} kamen keine Metadaten.',
+      remedy:
+        'Sehen Sie nach, ob der Rechner des Dienstes sie erreicht, oder lesen Sie eine Datei: nlatch key-model read <file>.',
+    },
     'key-not-taken': {
       title: 'Die Antwort des Schlüssels kann nicht angenommen werden ({reason}, Schritt {step}).',
       remedy: 'Beginnen Sie noch einmal. Bleibt es dabei, nehmen Sie einen anderen Browser oder Schlüssel.',

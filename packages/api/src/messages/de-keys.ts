@@ -16,11 +16,32 @@ export const deKeyFields: typeof enKeyFields = {
   'no-origins':
     'webauthn: sagen Sie zuerst, von welchen Herkünften Schlüssel für diese Anwendung antworten dürfen (nlatch application origins)',
   'name-or-key': 'erwartet wird entweder ein Anmeldename oder die Antwort eines Schlüssels',
+  'metadata-address': 'erwartet wird eine Adresse, die mit https beginnt',
+  certificate: 'erwartet wird ein Zertifikat in PEM',
+  'only-models-attested': 'Modelle lassen sich nur sicher unterscheiden, wo ein Herkunftsnachweis verlangt wird',
+  algorithms: 'erwartet werden Namen von Algorithmen wie ES256, EdDSA oder RS256',
   'app-id': 'erwartet wird die Adresse der früheren Application Id, die mit https beginnt',
 };
 
 /** Was zu Passkeys und Sicherheitsschlüsseln gesagt wird. */
 export const deKeys: typeof enKeys = {
+  keyRefusals: {
+    'model-compromised': 'es ist gemeldet, dass auf sein Modell kein Verlass ist',
+    'not-attested': 'er zeigt nicht, wer ihn gemacht hat',
+    'not-trusted': 'was er von seinem Hersteller zeigt, führt zu niemandem, dem hier vertraut wird',
+    'model-denied': 'sein Modell ist hier ausgenommen',
+    'model-not-allowed': 'sein Modell ist keines von denen, die hier genommen werden',
+    synced: 'er wird auf andere Geräte übertragen, und gewollt ist einer, der auf seinem bleibt',
+    'not-discoverable': 'er bewahrt nicht in sich, wem er gehört',
+    attachment: 'er ist von der anderen Art als gewollt: Teil des Geräts oder getrennt davon',
+  },
+  metadataProblems: {
+    'too-long': 'sie sind länger als alle veröffentlichten',
+    'not-a-blob': 'sie sind keine signierte Liste von Modellen',
+    signature: 'ihre Signatur stimmt nicht',
+    'no-root': 'ihre Zertifikate führen nicht zu der Wurzel, der geglaubt wird',
+    older: 'sie sind älter als die vorigen',
+  },
   keyTroubles: {
     cancelled:
       'Von keinem Schlüssel kam etwas: abgebrochen, zu lange gewartet, oder keiner hier passt. Versuchen Sie es noch einmal, mit dem richtigen Schlüssel zur Hand.',

@@ -109,6 +109,11 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'network.deleted': '{actor} löschte ein Netz',
     'configuration.applied': '{actor} spielte eine Konfigurationsdatei ein',
     'relying-party.changed': '{actor} änderte, wofür Schlüssel gemacht werden',
+    'key-metadata.changed':
+      '{actor} änderte, wessen Metadaten von Schlüsselmodellen geglaubt wird oder woher sie kommen',
+    'key-metadata.read': '{actor} las Metadaten von Schlüsselmodellen',
+    'attestation-root.added': '{actor} begann, einem Hersteller von Schlüsseln zu trauen',
+    'attestation-root.removed': '{actor} hörte auf, einem Hersteller von Schlüsseln zu trauen',
     'methods.changed': '{actor} änderte, welche Verfahren eingerichtet und verwendet werden dürfen',
     'setting.changed': '{actor} änderte die Einstellungen',
     'key.rotated': '{actor} wechselte einen Schlüssel',

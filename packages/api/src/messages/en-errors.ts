@@ -170,6 +170,22 @@ export const enErrors = {
       title: 'This key opens nothing here.',
       remedy: 'Try another one, or sign in by your login name.',
     },
+    'key-not-allowed': {
+      title: 'This key is none that may be enrolled here: {why}.',
+      remedy: 'Take another one, or ask your administrators which keys they take.',
+    },
+    'metadata-refused': {
+      title: 'The metadata blob is not taken: {why}.',
+      remedy: 'Fetch the file anew and compare the root certificate with what its publisher says. Nothing was changed.',
+    },
+    'metadata-no-root': {
+      title: 'Nobody is believed about key models yet.',
+      remedy: 'Say first whose metadata are believed: nlatch key-model source --root <certificate.pem>.',
+    },
+    'metadata-unreachable': {
+      title: 'No metadata came from {address}.',
+      remedy: 'See whether the host of the service reaches it, or read a file: nlatch key-model read <file>.',
+    },
     'key-not-taken': {
       title: 'What the key answered cannot be taken ({reason}, step {step}).',
       remedy: 'Begin again. If it stays, try another browser or another key.',

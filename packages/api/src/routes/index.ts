@@ -6,6 +6,7 @@ import { applicationRoutes } from './applications.js';
 import { configurationRoutes } from './configuration.js';
 import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
+import { keyModelRoutes } from './key-models.js';
 import { keyringRoutes } from './keyring.js';
 import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';
@@ -25,6 +26,7 @@ export const ROUTES = {
   ...networkRoutes,
   ...methodRoutes,
   ...relyingPartyRoutes,
+  ...keyModelRoutes,
   ...configurationRoutes,
   ...rulebookRoutes,
   ...peopleRoutes,

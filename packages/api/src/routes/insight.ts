@@ -120,6 +120,11 @@ export const insightRoutes = {
     answer: z.strictObject({
       people: z.number().int(),
       deactivated: z.number().int(),
+      fewKeys: z
+        .number()
+        .int()
+        .nullable()
+        .describe('People who hold a key, and fewer than the method settings want; null where those do not say'),
       coverage: z
         .record(z.enum(COVERAGES), z.number().int())
         .describe('Active people by how their keyring covers them'),
@@ -133,7 +138,7 @@ export const insightRoutes = {
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied']),
+            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied', 'key-compromised']),
             method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
             signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
             at: instant.nullable().describe('When that was'),

@@ -3,6 +3,7 @@ import {
   AUTHENTICATOR_STATES,
   CARRIER_KINDS,
   CARRIER_STATES,
+  KEY_TRUSTS,
   METHODS,
   OTP_ALGORITHMS,
 } from '@nimble-latch/core/vocabulary';
@@ -39,6 +40,9 @@ export const authenticator = z.strictObject({
   webauthn: z
     .strictObject({
       aaguid: z.string().describe('The model, on the word of the key; all zeros where it does not say'),
+      model: z.string().nullable().describe('Its name, where the metadata know it'),
+      trust: z.enum(KEY_TRUSTS).describe('Whether its attestation leads to whom the installation trusts'),
+      compromised: z.boolean().describe('It is reported that its model is not to be relied on'),
       synced: z.boolean().describe('Its key may be on several devices of its holder'),
       verified: z.boolean().describe('It has verified its holder, by a PIN or a finger'),
       copied: z.boolean().describe('Its counter once did not go on, as of a copy'),
@@ -202,7 +206,7 @@ export const keyringRoutes = {
     params: byId,
     body: z.strictObject({ credential: registrationResponse }),
     answer: authenticator,
-    errors: ['wrong-state', 'method-not-offered', 'key-not-taken', 'key-known'],
+    errors: ['wrong-state', 'method-not-offered', 'key-not-taken', 'key-not-allowed', 'key-known'],
     trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
   }),
   'authenticators.suspend': route('authenticators.suspend', {

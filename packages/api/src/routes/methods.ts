@@ -1,8 +1,14 @@
-import { METHOD_PURPOSES, METHODS, OTP_ALGORITHMS, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
+import {
+  KEY_ALGORITHMS,
+  METHOD_PURPOSES,
+  METHODS,
+  OTP_ALGORITHMS,
+  WHY_NOT_OFFERED,
+} from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
-import { id, version } from '../schema.js';
+import { id, line, version } from '../schema.js';
 
 const common = {
   enrol: z.boolean().describe('Whether more of it may be enrolled'),
@@ -57,6 +63,10 @@ const hotpCell = z.strictObject({
     .optional(),
 });
 
+const models = z
+  .array(z.strictObject({ aaguid: z.uuid().toLowerCase(), name: line(LIMITS.labelChars).optional() }))
+  .min(1)
+  .max(LIMITS.modelsNamed);
 const webauthnCell = z.strictObject({
   ...common,
   parameters: z
@@ -64,6 +74,26 @@ const webauthnCell = z.strictObject({
       counter: z
         .literal('flag')
         .describe('A counter that does not go on, as of a copy, is only flagged; it is refused unless said'),
+      attestation: z
+        .enum(['asked', 'required'])
+        .describe('Whether new keys show who made them; required: it has to lead to whom the installation trusts'),
+      onlyModels: models.describe('Of these models alone; needs attestation required'),
+      noModels: models.describe('Of none of these models; as sure as the attestation is'),
+      verification: z
+        .enum(['required', 'discouraged'])
+        .describe('Of the holder, by a PIN or a finger; otherwise where keys can, and as the rules ask'),
+      discoverable: z
+        .enum(['required', 'discouraged'])
+        .describe('Whether keys keep in themselves whose they are, to be used without a name'),
+      attachment: z.enum(['platform', 'cross-platform']).describe('Part of the device alone, or apart from it alone'),
+      deviceBound: z.literal('required').describe('No keys that are copied to other devices of their holder'),
+      algorithms: z.array(z.enum(KEY_ALGORITHMS)).min(1).max(KEY_ALGORITHMS.length).describe('All unless said'),
+      shouldHold: z
+        .number()
+        .int()
+        .min(2)
+        .max(5)
+        .describe('Keys that somebody should hold; told in coverage, never refused'),
     })
     .partial()
     .optional(),

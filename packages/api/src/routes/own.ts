@@ -113,7 +113,7 @@ export const ownRoutes = {
     params: byId,
     body: z.strictObject({ right, credential: registrationResponse }),
     answer: z.strictObject({ label: z.string() }),
-    errors: ['request-gone', 'wrong-state', 'method-not-offered', 'key-not-taken', 'key-known'],
+    errors: ['request-gone', 'wrong-state', 'method-not-offered', 'key-not-taken', 'key-not-allowed', 'key-known'],
     trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
   }),
   'own.proveToken': route('own.proveToken', {

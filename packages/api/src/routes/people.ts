@@ -136,6 +136,11 @@ const filter = {
   source: z.enum(SOURCES).optional().describe('Where they came from'),
   coverage: z.enum(COVERAGES).optional().describe('How well their keyring covers them'),
   method: z.enum(METHODS).optional().describe('Who holds an active authenticator of this method'),
+  model: id.optional().describe('Who holds a key of this model'),
+  fewKeys: z
+    .union([z.boolean(), z.stringbool()])
+    .optional()
+    .describe('Who holds a key, and fewer than the method settings want'),
   seen: z.enum(SEEN).optional().describe('How long ago they last signed in'),
 };
 

@@ -41,6 +41,7 @@ export const creationOptions = z.strictObject({
   timeout: z.number().int().describe('Milliseconds'),
   excludeCredentials: z.array(descriptor),
   authenticatorSelection: z.strictObject({
+    authenticatorAttachment: z.enum(['platform', 'cross-platform']).optional(),
     residentKey: z.enum(['required', 'preferred', 'discouraged']),
     requireResidentKey: z.boolean(),
     userVerification: verification,

@@ -43,6 +43,7 @@ export function overview(command: Command, context: Context): void {
             `  ${shared.coverages[coverage]}`,
             String(answer.coverage[coverage]),
           ]),
+          ...(answer.fewKeys === null ? [] : ([[`  ${o.fewKeys}`, String(answer.fewKeys)]] as [string, string][])),
           [`  ${o.deactivated}`, String(answer.deactivated)],
           [o.applications, String(answer.applications)],
           [
@@ -54,9 +55,13 @@ export function overview(command: Command, context: Context): void {
           ...answer.needsHand.map((one): [string, string] => [
             say(o.needsHand, { name: one.person.displayName }),
             say(
-              { locked: o.locked, paused: o.paused, 'emergency-used': o.emergencyUsed, 'key-copied': o.keyCopied }[
-                one.why
-              ],
+              {
+                locked: o.locked,
+                paused: o.paused,
+                'emergency-used': o.emergencyUsed,
+                'key-copied': o.keyCopied,
+                'key-compromised': o.keyCompromised,
+              }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',
                 at: one.at ? exact(one.at) : '',

@@ -4,6 +4,7 @@ import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { table } from '../render/table.js';
 import { words } from '../words.js';
+import { keyRules } from './method-keys.js';
 import { confirm, done, findGroup, findPerson, show, wholeNumber, withSession, type Noun } from './support.js';
 
 const h = words.headings;
@@ -45,13 +46,23 @@ const matrix = (session: Session, rows: Rows): string =>
         heading: h.note,
         cell: ({ cell }) =>
           Object.entries(cell.parameters ?? {})
-            .map(([name, value]) => `${name} ${value}`)
+            .map(([name, value]) => `${name} ${saidOf(value)}`)
             .join(', ') || words.facts.none,
         wraps: true,
       },
     ],
     session,
   );
+
+/** A parameter as it is told: models by their names. */
+const saidOf = (value: unknown): string =>
+  Array.isArray(value)
+    ? value
+        .map((one: string | { name?: string; aaguid: string }) =>
+          typeof one === 'string' ? one : (one.name ?? one.aaguid),
+        )
+        .join(' ')
+    : String(value);
 
 function purposes(text: string): (typeof METHOD_PURPOSES)[number][] {
   return text
@@ -65,7 +76,7 @@ function purposes(text: string): (typeof METHOD_PURPOSES)[number][] {
     });
 }
 
-interface Changing {
+export interface Changing {
   readonly yes?: boolean;
   readonly dryRun?: boolean;
 }
@@ -221,6 +232,7 @@ export const method: Noun = (command, context) => {
         },
       ),
     );
+  keyRules(command, context, whom, change);
   command
     .command('unset')
     .argument('<group>', words.options.everybodyOr)

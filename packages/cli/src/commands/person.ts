@@ -71,6 +71,8 @@ function describe(person: Person): string {
 }
 
 interface FilterOptions {
+  keyModel?: string;
+  fewKeys?: boolean;
   find?: string;
   group?: string;
   member?: string;
@@ -97,14 +99,17 @@ const filterOptions = (command: Command): Command =>
     .addOption(new Option('--state <state>').choices(PERSON_STATES))
     .addOption(new Option('--coverage <coverage>', words.options.coverage).choices(COVERAGES))
     .addOption(new Option('--holds <method>', words.options.holds).choices(METHODS))
+    .option('--key-model <id>', words.keys.people.model)
+    .option('--few-keys', words.keys.people.few)
     .addOption(new Option('--seen <when>', words.options.seen).choices(SEEN))
     .addOption(new Option('--source <source>', words.options.source).choices(SOURCES));
 
 async function filterOf(session: Session, options: FilterOptions) {
   const idOf = async (named: string | undefined) => (named ? (await findGroup(session, named)).id : undefined);
   const [group, member] = [await idOf(options.group), await idOf(options.member)];
-  const { state, coverage, seen, source, holds: method, find: q } = options;
-  return { q, group, member, state, coverage, seen, source, method };
+  const { state, coverage, seen, source, holds: method, find: q, keyModel: model, fewKeys } = options;
+  const byKeys = { model, ...(fewKeys ? { fewKeys: 'true' } : {}) };
+  return { q, group, member, state, coverage, seen, source, method, ...byKeys };
 }
 
 /** Waits until a change to many people has come to everybody. */

@@ -63,7 +63,8 @@ const common = (credential: PublicKeyCredential) => ({
 
 /** Makes a new key in whatever the person takes out. Throws a {@link KeyTrouble}. */
 export async function makeKey(options: Creation): Promise<MadeKey> {
-  const { user, challenge, excludeCredentials, ...rest } = options;
+  const { user, challenge, excludeCredentials, authenticatorSelection, ...rest } = options;
+  const { authenticatorAttachment, ...selection } = authenticatorSelection;
   const credential = await asking(() =>
     navigator.credentials.create({
       publicKey: {
@@ -71,6 +72,10 @@ export async function makeKey(options: Creation): Promise<MadeKey> {
         user: { ...user, id: fromBase64url(user.id) },
         challenge: fromBase64url(challenge),
         excludeCredentials: described(excludeCredentials),
+        authenticatorSelection: {
+          ...selection,
+          ...(authenticatorAttachment ? { authenticatorAttachment } : {}),
+        },
       },
     }),
   );

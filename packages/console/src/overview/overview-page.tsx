@@ -193,9 +193,13 @@ function NeedsHand({ hands }: { hands: Overview['needsHand'] }) {
           <Link to={`/people/${one.person.id}`}>{one.person.displayName}</Link>:{' '}
           {one.signIn === null ? (
             say(
-              { locked: w.locked, paused: w.paused, 'emergency-used': w.emergencyUsed, 'key-copied': w.keyCopied }[
-                one.why
-              ],
+              {
+                locked: w.locked,
+                paused: w.paused,
+                'emergency-used': w.emergencyUsed,
+                'key-copied': w.keyCopied,
+                'key-compromised': words.keyModels.needsHand,
+              }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',
               },
@@ -243,6 +247,11 @@ export function OverviewPage() {
         <h2 id="coverage">{w.coverage}</h2>
         <Small>{w.coverageHint}</Small>
         <CoverageBar data={data} />
+        {data.fewKeys !== null && data.fewKeys > 0 && (
+          <p>
+            <Link to="/people?fewKeys=true&state=active">{say(words.keyModels.fewKeys, { people: data.fewKeys })}</Link>
+          </p>
+        )}
         <Small>
           {data.people.toLocaleString(locale)} {w.people}.{' '}
           {data.deactivated > 0 && say(w.deactivated, { count: data.deactivated.toLocaleString(locale) })}

@@ -242,8 +242,14 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
   const showsCodes = (totp !== null || hotp !== null) && one.state === 'active';
   const key = one.webauthn;
   const details = [
+    key?.model ?? undefined,
     key ? (key.synced ? w.keySynced : w.keyBound) : undefined,
     key?.verified ? w.keyVerified : undefined,
+    key?.trust === 'trusted'
+      ? words.keyModels.trusted
+      : key?.trust === 'untrusted'
+        ? words.keyModels.untrusted
+        : undefined,
     key && one.state === 'active' && one.lastUsedAt === null ? w.keyUnused : undefined,
     hotp
       ? `${hotp.algorithm}, ${hotp.digits} ${w.digits.toLowerCase()}, ${say(w.counterAt, { counter: hotp.counter })}`
@@ -273,6 +279,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           )}
           {guard && <State tone="held">{guard}</State>}
           {key?.copied && <State tone="held">{w.keyCopied}</State>}
+          {key?.compromised && <State tone="held">{words.keyModels.compromised}</State>}
           {one.preferred && <State tone="good">{w.preferred}</State>}
           {one.pin !== 'none' && (
             <State tone={one.pin === 'own' ? 'good' : 'open'}>{one.pin === 'own' ? w.pinOwn : w.pinGiven}</State>

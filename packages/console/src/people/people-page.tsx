@@ -16,6 +16,8 @@ const w = words.people;
 const ANY = 'any';
 const FILTERS = ['coverage', 'group', 'method', 'seen', 'state', 'source'] as const;
 type FilterName = (typeof FILTERS)[number];
+/** Come here by a link, such as from a model of keys; told in words and not chosen here. */
+const LINKED = ['model', 'fewKeys'] as const;
 const LABELS: Readonly<Record<FilterName, string>> = {
   coverage: w.coverage,
   group: w.group,
@@ -38,8 +40,8 @@ function useFilter() {
     if (!own) setQ(inAddress);
   }, [own, inAddress]);
   const chosen = Object.fromEntries(
-    FILTERS.flatMap((name) => (address.get(name) ? [[name, address.get(name)]] : [])),
-  ) as Partial<Record<FilterName, string>>;
+    [...FILTERS, ...LINKED].flatMap((name) => (address.get(name) ? [[name, address.get(name)]] : [])),
+  ) as Partial<Record<FilterName | (typeof LINKED)[number], string>>;
   const set = (name: string, value: string) =>
     setAddress(
       (before) => {
@@ -139,6 +141,15 @@ export function PeoplePage() {
           />
         ))}
       </Filters>
+      {filters.model !== undefined && <OfModel id={filters.model} onClear={() => set('model', '')} />}
+      {filters.fewKeys !== undefined && (
+        <Row>
+          <span>{words.keyModels.onlyFew}</span>
+          <Button look="quiet" onPress={() => set('fewKeys', '')}>
+            {words.keyModels.everyNumber}
+          </Button>
+        </Row>
+      )}
       <Spread>
         <Row>
           {counts && <Soft>{say(w.counted, { count: counts.people.toLocaleString(locale) })}</Soft>}
@@ -230,5 +241,19 @@ function AddPerson({ onClose }: { onClose: () => void }) {
       />
       <TextField label={w.mail} type="email" value={form.mail} onChange={set('mail')} problem={problems['mail']} />
     </FormDialog>
+  );
+}
+
+/** The list is narrowed to whoever holds a key of one model. */
+function OfModel({ id, onClear }: { id: string; onClear: () => void }) {
+  const { data } = useRead('keyModels.list', { query: { limit: 200 } });
+  const name = data?.rows.find((one) => one.id === id)?.name ?? id;
+  return (
+    <Row>
+      <span>{say(words.keyModels.onlyOf, { model: name })}</span>
+      <Button look="quiet" onPress={onClear}>
+        {words.keyModels.everyModel}
+      </Button>
+    </Row>
   );
 }

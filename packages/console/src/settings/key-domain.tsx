@@ -1,10 +1,11 @@
 import type { Answer } from '@nimble-latch/api';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { Button } from '../components/button.js';
 import { Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Code, Facts, Section, Small, Soft, Spread } from '../components/layout.js';
+import { Banner, Code, Facts, Row, Section, Small, Soft, Spread } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
@@ -25,7 +26,10 @@ export function KeyDomain() {
     <Section aria-labelledby="key-domain">
       <Spread>
         <h2 id="key-domain">{w.title}</h2>
-        {may && <Button onPress={() => setChanging(true)}>{w.change}</Button>}
+        <Row>
+          <Link to="/settings/key-models">{words.keyModels.title}</Link>
+          {may && <Button onPress={() => setChanging(true)}>{w.change}</Button>}
+        </Row>
       </Spread>
       <Soft>{w.hint}</Soft>
       {data.problem && <Banner $tone="danger">{say(w.problems[data.problem], { host: data.host })}</Banner>}

@@ -8,6 +8,7 @@ import { Table } from '../components/table.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
+import { KeyRules, sayKeyRules, type KeyParameters } from './key-rules.js';
 
 const w = words.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
@@ -18,14 +19,16 @@ type Cell = NonNullable<MatrixRow['cells'][Built]>;
 const UNSAID = 'unsaid';
 
 /** What a cell says, in a few words. */
-function sayCell(cell: Cell | undefined): string {
+function sayCell(method: Built, cell: Cell | undefined): string {
   if (!cell) return w.unsaid;
   if ('checked' in cell && cell.checked === 'elsewhere') return w.elsewhere;
   const uses = cell.purposes.map((purpose) => shared.purposes[purpose]).join(', ');
   const parts = [
     cell.enrol ? w.mayEnrol : w.noMore,
     uses === '' ? w.forNothing : say(w.usedFor, { uses }),
-    ...Object.entries(cell.parameters ?? {}).map(([name, value]) => `${w.parameters[name as 'digits']} ${value}`),
+    ...(method === 'webauthn'
+      ? sayKeyRules((cell.parameters ?? {}) as KeyParameters)
+      : Object.entries(cell.parameters ?? {}).map(([name, value]) => `${w.parameters[name as 'digits']} ${value}`)),
   ];
   return parts.join(' · ');
 }
@@ -76,13 +79,13 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
               may ? (
                 <Button
                   look="quiet"
-                  aria-label={`${row.groupName ?? w.everybody}, ${shared.methods[method]}: ${sayCell(row.cells[method])}`}
+                  aria-label={`${row.groupName ?? w.everybody}, ${shared.methods[method]}: ${sayCell(method, row.cells[method])}`}
                   onPress={() => setEditing({ at: rows.indexOf(row), method })}
                 >
-                  {sayCell(row.cells[method])}
+                  {sayCell(method, row.cells[method])}
                 </Button>
               ) : (
-                sayCell(row.cells[method])
+                sayCell(method, row.cells[method])
               ),
           })),
           {
@@ -198,13 +201,14 @@ function EditCell({
   // How far a clock may be off, or a counter ahead.
   const reachName = method === 'hotp' ? 'lookAhead' : 'window';
   const [reach, setReach] = useState(String(before[reachName] ?? ''));
-  const [counter, setCounter] = useState(before['counter'] === 'flag' ? 'flag' : 'refuse');
+  const [keyRules, setKeyRules] = useState((cell?.parameters ?? {}) as KeyParameters);
   const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
   const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
     const common = { enrol: said === 'yes', purposes };
-    if (method === 'webauthn') return { ...common, ...(counter === 'flag' ? { parameters: { counter } } : {}) };
+    if (method === 'webauthn')
+      return { ...common, ...(Object.keys(keyRules).length > 0 ? { parameters: keyRules } : {}) };
     if (method !== 'password') {
       const { digits: _digits, window: _window, lookAhead: _ahead, pin: _pin, leastPin: _least, ...others } = before;
       const parameters = {
@@ -250,17 +254,7 @@ function EditCell({
           onChange={setLeast}
         />
       )}
-      {said !== UNSAID && method === 'webauthn' && (
-        <Select
-          label={w.parameters.counter}
-          value={counter}
-          onChange={setCounter}
-          options={[
-            { id: 'refuse', text: w.counterRefuse },
-            { id: 'flag', text: w.counterFlag },
-          ]}
-        />
-      )}
+      {said !== UNSAID && method === 'webauthn' && <KeyRules rules={keyRules} onChange={setKeyRules} />}
       {said !== UNSAID && (method === 'totp' || method === 'hotp') && (
         <>
           <TextField

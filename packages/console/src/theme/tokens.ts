@@ -78,5 +78,6 @@ export const size = {
   palette: '22rem',
   label: '15rem',
   labelCode: '5rem',
+  picture: '2rem',
 } as const;
 export const narrow = '@media (max-width: 48rem)';

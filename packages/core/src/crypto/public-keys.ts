@@ -37,19 +37,21 @@ export function publicKeyOf(numbers: PublicNumbers): KeyObject | undefined {
 }
 
 /**
- * Whether a signature was made over some bytes by a key. ECDSA signatures as DER (RFC 3279 §2.2.3). A key of another kind than the
- * algorithm's has made none.
+ * Whether a signature was made over some bytes by a key. A key of another kind than the algorithm's has made none.
+ *
+ * @param form of ECDSA signatures: DER (RFC 3279 §2.2.3), or both numbers side by side (RFC 7518 §3.4)
  */
 export function isSignedBy(
   key: KeyObject,
   { key: kind, hash, pss }: SignatureAlgorithm,
   bytes: Uint8Array,
   signature: Uint8Array,
+  form: 'der' | 'ieee-p1363' = 'der',
 ): boolean {
   if (key.asymmetricKeyType !== kind) return false;
   const options = pss
     ? { key, padding: constants.RSA_PKCS1_PSS_PADDING, saltLength: constants.RSA_PSS_SALTLEN_DIGEST }
-    : key;
+    : { key, dsaEncoding: form };
   try {
     return verify(hash, bytes, options, signature);
   } catch {

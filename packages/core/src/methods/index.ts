@@ -1,7 +1,8 @@
+import type { KeyRules } from '../webauthn/policy.js';
 import type { Method, MethodPurpose, OtpAlgorithm, WhyNotOffered } from '../vocabulary.js';
 
 /** How authenticators of a method are made; what is left out is as it is for everybody. */
-export interface MethodParameters {
+export interface MethodParameters extends KeyRules {
   readonly algorithm?: OtpAlgorithm;
   readonly digits?: 6 | 8;
   /** Seconds. */
@@ -20,6 +21,8 @@ export interface MethodParameters {
   readonly leastPin?: number;
   /** Of a key: a counter that does not go on is only flagged; otherwise it is refused. */
   readonly counter?: 'flag';
+  /** Of keys: how many somebody should hold, one alone being lost some day. */
+  readonly shouldHold?: number;
 }
 
 /** How the codes of one person are checked, where the method settings say something of it. */

@@ -15,7 +15,7 @@ export {
   type KnownCredential,
 } from './assertion.js';
 export { algorithmName, COSE_ALGORITHMS, type CoseKey } from './cose.js';
-export { ATTESTATION_FORMATS, type Attestation } from './attestation/index.js';
+export { ATTESTATION_FORMATS, readAttestationCertificate, type Attestation } from './attestation/index.js';
 export { assessTrust, type Distrust, type Trust } from './trust.js';
 export { REFUSALS, type Refusal, type RefusalReason } from './refused.js';
 export {
@@ -28,3 +28,19 @@ export {
   partyProblem,
   relatedLabels,
 } from './relying-party.js';
+export {
+  LONGEST_BLOB,
+  modelId,
+  readMetadata,
+  type KeyModel,
+  type MetadataBlob,
+  type MetadataRead,
+} from './metadata.js';
+export {
+  offeredAlgorithms,
+  refusedByRules,
+  verificationOf,
+  type KeyFacts,
+  type KeyRules,
+  type NamedModel,
+} from './policy.js';

@@ -9,6 +9,7 @@ import { keepSignInHours } from '../insight/sign-in-hours.js';
 import { keepCounts } from '../people/counts.js';
 import { ageSeen, fillFacets, refreshKeyHolders } from '../people/facets.js';
 import { expireAuthenticators } from '../keyring/expire.js';
+import { refreshMetadata } from '../models/metadata.js';
 import { keepSigningKeys } from '../oidc/signing-keys.js';
 import type { JobKinds } from './jobs.js';
 import { rekey } from './rekey.js';
@@ -86,6 +87,7 @@ export const JOB_KINDS: JobKinds = {
   'keep-partitions': { everySeconds: 3600, run: keepPartitions },
   sweep: { everySeconds: 300, run: sweep },
   'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
+  'refresh-key-metadata': { everySeconds: 86_400, run: refreshMetadata },
   'keep-signing-keys': { everySeconds: 3600, run: async (deps) => await keepSigningKeys(deps) },
   'expire-authenticators': { everySeconds: 3600, run: expireAuthenticators },
   rekey: { long: true, run: rekey },

@@ -1,4 +1,5 @@
 import { createHash, generateKeyPairSync, randomBytes } from 'node:crypto';
+import { readFileSync } from 'node:fs';
 import type { Answer, RouteId, Sent } from '@nimble-latch/api';
 import { encode } from 'cborg';
 import { updateById, write } from '../db/sql.js';
@@ -41,9 +42,9 @@ const MODELS = [
 ] as const;
 const KEYS = 24;
 
-type CallOf = <R extends RouteId>(
+export type CallOf = <R extends RouteId>(
   route: R,
-  given: { params?: Sent<R, 'params'>; query?: string; body?: Sent<R, 'body'> },
+  given: { params?: Sent<R, 'params'>; query?: string; body?: Sent<R, 'body'>; ifMatch?: number },
 ) => Promise<Answer<R>>;
 
 /** Makes a key as an authenticator would (WebAuthn Level 3 §6.3.2), without attestation. */
@@ -95,6 +96,23 @@ function answerTo(
   };
 }
 
+/** The stand-in's files; they are there where the whole project is. */
+const METADATA = new URL('../../../standins/metadata/', import.meta.url);
+
+/** Whom metadata are believed from, what they say of the models, and how many keys somebody should hold. */
+async function learnModels(call: CallOf): Promise<void> {
+  const { version } = await call('keyMetadata.show', {});
+  const root = readFileSync(new URL('root.pem', METADATA), 'utf8');
+  await call('keyMetadata.edit', { body: { root }, ifMatch: version });
+  await call('keyMetadata.read', { body: { blob: readFileSync(new URL('blob.jwt', METADATA), 'utf8') } });
+  const methods = await call('methods.show', {});
+  const rows = methods.rows.map(({ group, cells }) => ({
+    group,
+    cells: cells.webauthn ? { ...cells, webauthn: { ...cells.webauthn, parameters: { shouldHold: 2 } } } : cells,
+  }));
+  await call('methods.edit', { body: { rows, lockedOut: 0 }, ifMatch: methods.version });
+}
+
 /**
  * Keys of some who have an app already, enrolled at the desk one after the other. Nobody holds their private halves: they are there to
  * be looked at. One was copied, it seems.
@@ -135,6 +153,8 @@ export async function loadKeys(deps: Deps, call: CallOf, clock: { at: number }, 
       });
     });
   }
+  clock.at = today - 3 * DAY;
+  await learnModels(call);
   clock.at = today;
   return holders.length;
 }

@@ -7,7 +7,7 @@ import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import { key } from '../ids.js';
-import { loadKeys } from './keys.js';
+import { loadKeys, type CallOf } from './keys.js';
 import { loadStock } from './stock.js';
 import { setPassword } from '../keyring/set-password.js';
 import { createLogger } from '../log/logger.js';
@@ -104,6 +104,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
       params: { id },
       body: { scopes: [...connect.scopes], claims: [...connect.claims] },
     });
+    if (name === 'Vessel Traffic') await giveOrigin(call, id);
     apps.set(name, issued.key!);
     places.set(name, { applicationId: id, connectionId: issued.connection.id });
   }
@@ -307,4 +308,11 @@ async function makeOwner(deps: Deps): Promise<string> {
     // Long enough for the days that the demo plays, which lie in the past.
     return (await issueAccessToken(deps, work, id, 'demo', (HISTORY_DAYS + 4) * 24, null)).token;
   });
+}
+
+/** Its own pages ask for keys. */
+async function giveOrigin(call: CallOf, id: string): Promise<void> {
+  const { version } = await call('applications.show', { params: { id } });
+  const origins = ['https://vessel-traffic.wexmoor.example'];
+  await call('applications.setOrigins', { params: { id }, body: { origins }, ifMatch: version });
 }

@@ -81,9 +81,13 @@ export function refusalOf(error: unknown, bodyLimit: number = LIMITS.bodyBytes):
   return new Refusal('internal');
 }
 
-/** What is wrong with a password is told in the caller's language too. */
+/** What is wrong with a password, a key or metadata is told in the caller's language too. */
 function toldIn(words: Catalogue, facts: Refusal['facts']): Refusal['facts'] {
-  const weakness = facts['weakness'];
+  const { weakness, reason, problem } = facts;
+  const known = <T extends object>(sentences: T, name: unknown): T[keyof T] | undefined =>
+    typeof name === 'string' && Object.hasOwn(sentences, name) ? sentences[name as keyof T] : undefined;
+  const why = known(words.keyRefusals, reason) ?? known(words.metadataProblems, problem);
+  if (why !== undefined) return { ...facts, why };
   return typeof weakness === 'string' && weakness in words.weakness
     ? { ...facts, why: say(words.weakness[weakness as keyof Catalogue['weakness']], facts) }
     : facts;

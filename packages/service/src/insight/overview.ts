@@ -7,6 +7,8 @@ import type { Deps } from '../deps.js';
 import type { Handler } from '../http/call.js';
 import { text } from '../ids.js';
 import { countPeople } from '../people/counts.js';
+import { countExactly } from '../people/gather.js';
+import { wantsSeveralKeys } from '../people/keys-held.js';
 import { HOUR_MS, signInHours } from './sign-in-hours.js';
 
 const DAY_MS = 86_400_000;
@@ -59,7 +61,12 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
   }));
-  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
+  return [
+    ...(await emergencies(deps, now)),
+    ...(await copiedKeys(deps)),
+    ...(await compromisedKeys(deps)),
+    ...turnedAway,
+  ];
 }
 
 /** Keys that seem to have been copied, until they are revoked. */
@@ -76,6 +83,24 @@ async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHan
     method: 'webauthn',
     signIn: null,
     at: row.at.toISOString(),
+    until: null,
+  }));
+}
+
+/** Keys of models that are not to be relied on, as the metadata service reports, until they are revoked. */
+async function compromisedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
+  const rows = await select<{ id: Buffer; display_name: string; at: Date | null }>(
+    deps,
+    `SELECT DISTINCT p.id, p.display_name, m.status_since AS at FROM key_models m JOIN webauthn_credentials w ON w.model_id = m.id
+       JOIN authenticators a ON a.id = w.authenticator_id JOIN persons p ON p.id = a.person_id
+     WHERE m.compromised = 1 AND a.state IN ('active', 'suspended') AND p.state = 'active' ORDER BY p.id LIMIT 20`,
+  );
+  return rows.map((row) => ({
+    person: { id: text(row.id), displayName: row.display_name },
+    why: 'key-compromised',
+    method: 'webauthn',
+    signIn: null,
+    at: row.at === null ? null : new Date(row.at).toISOString(),
     until: null,
   }));
 }
@@ -100,13 +125,34 @@ async function emergencies(deps: Deps, now: Date): Promise<Answer<'overview.show
   }));
 }
 
+/** Counting looks at everybody who holds a key: it is done again after ten times as long as it took. */
+const fewCounted = new WeakMap<Deps, { until: number; readonly people: Promise<number | null> }>();
+
+/** How many people hold a key, and fewer than the method settings want; null where those say nothing of it. */
+async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
+  const known = fewCounted.get(deps);
+  const begun = performance.now();
+  if (known && begun < known.until) return await known.people;
+  const people = wantsSeveralKeys(deps).then(async (wants) =>
+    wants ? await countExactly(deps, { state: 'active', fewKeys: true }) : null,
+  );
+  const counting = { until: Infinity, people };
+  fewCounted.set(deps, counting);
+  people.then(
+    () => (counting.until = performance.now() + 10 * (performance.now() - begun)),
+    () => fewCounted.delete(deps),
+  );
+  return await people;
+}
+
 export const showOverview: Handler<'overview.show'> = async (deps) => {
   const now = deps.now();
-  const [counts, lastDay, days, hand, applications] = await Promise.all([
+  const [counts, lastDay, days, hand, few, applications] = await Promise.all([
     countPeople(deps),
     signInsLastDay(deps, now),
     signInDays(deps, now),
     needsHand(deps, now),
+    peopleOfFewKeys(deps),
     selectOne<{ n: number }>(deps, 'SELECT COUNT(*) AS n FROM applications WHERE built_in = 0'),
   ]);
   const covered = (coverage: string) => counts.coverage[coverage] ?? 0;
@@ -120,6 +166,7 @@ export const showOverview: Handler<'overview.show'> = async (deps) => {
         'two-factors': covered('two-factors'),
         'phishing-resistant': covered('phishing-resistant'),
       },
+      fewKeys: few,
       countedAt: counts.countedAt,
       applications: Number(applications?.n ?? 0),
       signInsLastDay: lastDay,

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
-import type { CarrierKind, CarrierState } from '@nimble-latch/core/vocabulary';
+import type { CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import { key, text, textOfHex, textOrNull } from '../ids.js';
@@ -69,9 +69,19 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
 
 function keyOf(row: DescribedRow): Authenticator['webauthn'] {
   if (row.webauthn == null) return null;
-  const [aaguid, synced, copied, rpId] = row.webauthn.split(' ') as [string, string, string, string];
+  const [aaguid, synced, copied, rpId, trust, compromised, ...name] = row.webauthn.split(' ') as [
+    string,
+    string,
+    string,
+    string,
+    KeyTrust,
+    ...string[],
+  ];
   return {
     aaguid: textOfHex(aaguid),
+    model: name.join(' ') || null,
+    trust,
+    compromised: compromised === '1',
     synced: synced === '1',
     verified: row.verified === 1,
     copied: copied === '1',
@@ -82,7 +92,7 @@ function keyOf(row: DescribedRow): Authenticator['webauthn'] {
 /** An authenticator, with the hardware token that it is, where it was last used and where it may be. */
 const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id,
   (SELECT p.name FROM applications p WHERE p.id = a.last_used_in) AS last_used_name,
-  (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id) FROM webauthn_credentials w WHERE w.authenticator_id = a.id) AS webauthn,
+  (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id, w.trust, COALESCE(m.compromised, 0), COALESCE(m.name, '')) FROM webauthn_credentials w LEFT JOIN key_models m ON m.id = w.model_id WHERE w.authenticator_id = a.id) AS webauthn,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x
     JOIN applications p ON p.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at FROM authenticators a`;
 

@@ -1,5 +1,11 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
-import { COSE_ALGORITHMS, verifyRegistration, type NewCredential } from '@nimble-latch/core/webauthn';
+import {
+  offeredAlgorithms,
+  refusedByRules,
+  verificationOf,
+  verifyRegistration,
+  type NewCredential,
+} from '@nimble-latch/core/webauthn';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, select, updateById } from '../db/sql.js';
@@ -10,7 +16,9 @@ import { Refusal } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
+import type { MethodParameters, Offer } from '@nimble-latch/core/methods';
 import { assertOffered } from '../methods/offer.js';
+import { modelOf } from '../models/known.js';
 import { chooseParty } from '../relying-party/change.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
@@ -20,8 +28,8 @@ import { bytesOf, CEREMONY_MS, challengeFor, claimedChallenge, givenChallenge, o
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
 type Response = Parsed<'webauthn.prove', 'body'>['credential'];
-/** Offered in this order, of which browsers and keys take the first that they know. Everything that is verified may answer. */
-const OFFERED = [-7, -8, ...COSE_ALGORITHMS.filter((one) => one !== -7 && one !== -8)];
+/** What the method settings say of somebody's new keys; nothing where they say nothing. */
+const rulesOf = ({ decided }: Offer): MethodParameters => decided?.cell.parameters ?? {};
 
 /** How long what was begun may be answered. */
 const BEGUN_MS = 10 * 60_000;
@@ -47,7 +55,7 @@ async function makeWebauthn(
   const party = await ownParty(deps);
   const { settings } = await deps.settings.current();
   const { name, displayName, userHandle } = await lockEnrolling(work, person);
-  await assertOffered(deps, work, person, 'webauthn');
+  const rules = rulesOf(await assertOffered(deps, work, person, 'webauthn'));
   await permit();
   // With the first key it is settled what keys here are made for.
   if (!(await deps.party.current()).chosen) await chooseParty(deps, work, maker, party.id, 'body');
@@ -79,11 +87,16 @@ async function makeWebauthn(
       rp: { id: party.id, name: settings.organisation },
       user: { id: handle.toString('base64url'), name: name ?? displayName, displayName },
       challenge: challengeFor(deps, ceremonyOf(id, session)).toString('base64url'),
-      pubKeyCredParams: OFFERED.map((alg) => ({ type: 'public-key', alg })),
+      pubKeyCredParams: offeredAlgorithms(rules).map((alg) => ({ type: 'public-key', alg })),
       timeout: CEREMONY_MS,
       excludeCredentials: known.map(descriptorOf),
-      authenticatorSelection: { residentKey: 'preferred', requireResidentKey: false, userVerification: 'preferred' },
-      attestation: 'none',
+      authenticatorSelection: {
+        ...(rules.attachment ? { authenticatorAttachment: rules.attachment } : {}),
+        residentKey: rules.discoverable ?? 'preferred',
+        requireResidentKey: rules.discoverable === 'required',
+        userVerification: verificationOf(rules),
+      },
+      attestation: rules.attestation ? 'direct' : 'none',
       extensions: { credProps: true },
     },
   };
@@ -127,15 +140,15 @@ async function proveWebauthn(
   const person = text(row.person_id);
   if (row.method !== 'webauthn' || row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
   if (work.now.getTime() - row.created_at.getTime() > BEGUN_MS) throw new Refusal('wrong-state', { state: 'expired' });
-  await assertOffered(deps, work, person, 'webauthn');
+  const rules = rulesOf(await assertOffered(deps, work, person, 'webauthn'));
   const clientDataJSON = bytesOf(response.clientDataJSON);
   const verified = verifyRegistration(
     {
       challenge: givenChallenge(deps, ceremonyOf(id, session), claimedChallenge(clientDataJSON)),
       rpId: party.id,
       origins: party.origins,
-      userVerification: 'preferred',
-      algorithms: OFFERED,
+      userVerification: verificationOf(rules),
+      algorithms: offeredAlgorithms(rules),
     },
     {
       id: bytesOf(rawId),
@@ -145,21 +158,32 @@ async function proveWebauthn(
       clientExtensionResults,
     },
   );
+  const target = { kind: 'authenticator', id };
+  const tellRefused = async (details: Record<string, string>) =>
+    await work.trail(entryOf(maker, 'authenticator.proof-failed', target, { person, details }));
   if (!verified.ok) {
     const { step, reason } = verified;
-    await work.trail(
-      entryOf(
-        maker,
-        'authenticator.proof-failed',
-        { kind: 'authenticator', id },
-        { person, details: { outcome: reason, step } },
-      ),
-    );
+    await tellRefused({ outcome: reason, step });
     return new Refusal('key-not-taken', { step, reason });
   }
   const { credential, attestation } = verified;
-  const kind = kindOf(credential, authenticatorAttachment ?? undefined);
-  const label = row.label === '' ? LABELS[kind] : row.label;
+  const attachment = authenticatorAttachment ?? undefined;
+  const model = await modelOf(work, credential, attestation, work.now.getTime());
+  const { trust, compromised } = model;
+  const against = refusedByRules(rules, {
+    credential,
+    attestation,
+    trusted: trust === 'trusted',
+    compromised,
+    attachment,
+  });
+  if (against) {
+    await tellRefused({ outcome: against, ...(model.name === null ? {} : { model: model.name }) });
+    return new Refusal('key-not-allowed', { reason: against });
+  }
+  const kind = kindOf(credential, attachment);
+  // Named after its model, where that is known; whoever holds it may call it otherwise.
+  const label = row.label === '' ? await free(work, row.person_id, model.name ?? LABELS[kind]) : row.label;
   try {
     await insert(work, 'webauthn_credentials', {
       authenticatorId: row.id,
@@ -174,6 +198,8 @@ async function proveWebauthn(
       discoverable: credential.discoverable ?? null,
       rpId: party.id,
       attestation: attestation.format,
+      modelId: model.modelId,
+      trust,
     });
   } catch (error) {
     // Step 26 of the ceremony, decided by the index: nobody else has this credential.
@@ -195,11 +221,23 @@ async function proveWebauthn(
       maker,
       'authenticator.proved',
       { kind: 'authenticator', id },
-      { person, details: { attestation: attestation.format, synced: credential.backupEligible } },
+      { person, details: { attestation: attestation.format, trust, synced: credential.backupEligible } },
     ),
   );
   await noticeTo(deps, work, person, 'authenticator.proved', label);
   return undefined;
+}
+
+/** The label, with a number behind it where somebody calls another of theirs so. */
+async function free(work: Work, person: Buffer, label: string): Promise<string> {
+  const rows = await select<{ label: string }>(
+    work,
+    "SELECT label FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state IN ('active', 'suspended')",
+    { person },
+  );
+  const taken = new Set(rows.map((one) => one.label));
+  if (!taken.has(label)) return label;
+  for (let n = 2; ; n++) if (!taken.has(`${label} ${n}`)) return `${label} ${n}`;
 }
 
 const LABELS = {

@@ -1,5 +1,12 @@
 import { LOOK_AHEAD } from '@nimble-latch/core/codes';
-import { codeRulesFor, decidedFor, offerOf, type CodeRules, type Offer } from '@nimble-latch/core/methods';
+import {
+  codeRulesFor,
+  decidedFor,
+  offerOf,
+  type CodeRules,
+  type MethodParameters,
+  type Offer,
+} from '@nimble-latch/core/methods';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -28,11 +35,17 @@ export async function assertOffered(deps: Deps, db: Db, person: string, method: 
   return offer;
 }
 
-/** What a counter of somebody's keys that does not go on means. */
-export async function counterRuleOf(deps: Deps, db: Db, person: string): Promise<'refuse' | 'flag'> {
+/** What the method settings say of somebody's keys. */
+export async function keyRulesOf(deps: Deps, db: Db, person: string): Promise<MethodParameters> {
+  const { settings, needsGroups } = await deps.methods.current();
+  const groups = needsGroups ? await groupsOf(db, person) : undefined;
+  return decidedFor(settings, 'webauthn', groups ?? new Set())?.cell.parameters ?? {};
+}
+
+/** Whether keys of anybody have to verify their holder: asked of everybody as long as nobody has shown who they are. */
+export async function anybodysKeysVerify(deps: Deps): Promise<boolean> {
   const { settings } = await deps.methods.current();
-  const decided = decidedFor(settings, 'webauthn', (await groupsOf(db, person)) ?? new Set());
-  return decided?.cell.parameters?.counter ?? 'refuse';
+  return settings.rows.some(({ cells }) => cells.webauthn?.parameters?.verification === 'required');
 }
 
 /** How somebody's codes are checked, outside a sign-in as in one. */

@@ -43,6 +43,9 @@ async function assertSound(db: Db, rows: readonly MethodRow[]): Promise<void> {
   rows.forEach(({ group }, i) => {
     if (rows.findIndex((one) => one.group === group) !== i) throw badField(`body.rows[${i}].group`, 'twice');
     if (group !== null && !names.has(group)) throw badField(`body.rows[${i}].group`, 'unknown-group');
+    const { onlyModels, attestation } = rows[i]!.cells.webauthn?.parameters ?? {};
+    if (onlyModels && attestation !== 'required')
+      throw badField(`body.rows[${i}].cells.webauthn.parameters.onlyModels`, 'only-models-attested');
     if (group === null && i !== rows.length - 1) throw badField(`body.rows[${i}].group`, 'everybody-last');
   });
   if (rows.at(-1)!.group !== null) throw badField('body.rows', 'everybody-missing');

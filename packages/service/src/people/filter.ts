@@ -3,6 +3,7 @@ import type { Db, SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
 import { recentCounts, type Facet } from './counts.js';
+import { keyConditions } from './keys-held.js';
 import { withParts } from './parts.js';
 
 export interface PeopleFilter {
@@ -18,6 +19,10 @@ export interface PeopleFilter {
   readonly coverage?: Coverage | undefined;
   readonly seen?: Seen | undefined;
   readonly method?: Method | undefined;
+  /** Who holds a key of this model. */
+  readonly model?: string | undefined;
+  /** Who holds a key, and fewer than the method settings want. */
+  readonly fewKeys?: boolean | undefined;
   /** Who is in one of these groups or in one inside them: how far the caller's rights reach. Undefined for everybody. */
   readonly within?: readonly string[] | undefined;
 }
@@ -76,6 +81,10 @@ const EVERYBODY: Means = {
 
 /** A filter with what it takes to ask for it. */
 export interface Asked {
+  /** As it is meant: whoever is asked for by keys holds one. */
+  readonly filter: PeopleFilter;
+  /** What is asked of the keys that they hold. */
+  readonly keys: readonly string[];
   readonly facets: readonly Facet[];
   readonly values: SqlValues;
   /** The group of the filter and every group inside it. */
@@ -85,15 +94,21 @@ export interface Asked {
 }
 
 /** Looks up which groups are inside the one of the filter. */
-export async function asked(db: Db, filter: PeopleFilter): Promise<Asked> {
+export async function asked(db: Db, wanted: PeopleFilter): Promise<Asked> {
+  const byKeys = wanted.model !== undefined || wanted.fewKeys === true;
+  const filter: PeopleFilter = byKeys && wanted.method === undefined ? { ...wanted, method: 'webauthn' } : wanted;
+  const keys = await keyConditions(db, filter);
   const group = filter.group ? key(filter.group) : null;
   const groups = group === null ? [] : await withParts(db, [group]);
   const within = filter.within && (await withParts(db, filter.within.map(key)));
   return {
+    filter,
+    keys: keys.conditions,
     facets: (Object.keys(MEANS) as Facet[]).filter((facet) => filter[facet] !== undefined),
     groups,
     within,
     values: {
+      ...keys.values,
       state: filter.state ?? null,
       source: filter.source ?? null,
       coverage: filter.coverage ?? null,
@@ -116,13 +131,13 @@ const numbered = (name: string, ids: readonly Buffer[]): SqlValues =>
  * The range to walk along, of several filters the one that fewest people meet, with the conditions that are left. A
  * group with parts is a range for each of its groups, and somebody may be in several of them.
  */
-export async function rangesFor(deps: Deps, filter: PeopleFilter, question: Asked): Promise<Range[]> {
-  const { facets, groups, within } = question;
+export async function rangesFor(deps: Deps, question: Asked): Promise<Range[]> {
+  const { facets, groups, within, filter, keys } = question;
   if (within) {
     const conditions = facets.map((facet) => MEANS[facet].condition);
     return within.length === 0
       ? [{ ...EVERYBODY, where: ['1 = 0'] }]
-      : within.map((_, i) => ({ ...GROUP_MEMBERS, where: [`d.group_id = :within${i}`, ...conditions] }));
+      : within.map((_, i) => ({ ...GROUP_MEMBERS, where: [`d.group_id = :within${i}`, ...conditions, ...keys] }));
   }
   let walked = facets[0];
   if (facets.length > 1) {
@@ -134,12 +149,12 @@ export async function rangesFor(deps: Deps, filter: PeopleFilter, question: Aske
   const left = facets.flatMap((facet) => (facet === walked ? [] : [MEANS[facet].condition]));
   const ranges =
     walked === 'group' && groups.length > 1 ? groups.map((_, i) => `d.group_id = :group${i}`) : [means.range];
-  return ranges.map((range) => ({ from: means.from, sort: means.sort, where: [range, ...left] }));
+  return ranges.map((range) => ({ from: means.from, sort: means.sort, where: [range, ...left, ...keys] }));
 }
 
 /** Every facet as a condition on a person. */
-export function conditionsOf({ facets, within }: Asked): string[] {
-  const conditions = facets.map((facet) => MEANS[facet].condition);
+export function conditionsOf({ facets, within, keys }: Asked): string[] {
+  const conditions = [...facets.map((facet) => MEANS[facet].condition), ...keys];
   if (within) conditions.push(within.length === 0 ? '1 = 0' : inGroups(':within'));
   return conditions;
 }

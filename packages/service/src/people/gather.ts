@@ -11,7 +11,7 @@ async function everybody(
   const question = await asked(deps, filter);
   const idsOf = (from: string, where: readonly string[]) => `SELECT p.id FROM ${from} WHERE ${where.join(' AND ')}`;
   if (filter.q === undefined) {
-    const ranges = await rangesFor(deps, filter, question);
+    const ranges = await rangesFor(deps, question);
     return { sql: ranges.map(({ from, where }) => idsOf(from, where)).join(' UNION '), values: question.values };
   }
   const conditions = conditionsOf(question);

@@ -16,7 +16,7 @@ export async function listPeople(
   if (filter.q !== undefined) return await searchPeople(deps, filter, filter.q, page);
   const after = decodeCursor(page.cursor, ['string', 'id']);
   const question = await asked(deps, filter);
-  const pages = (await rangesFor(deps, filter, question)).map(({ from, sort: [name, id], where }) => {
+  const pages = (await rangesFor(deps, question)).map(({ from, sort: [name, id], where }) => {
     const conditions = [...where];
     if (filter.loginName !== undefined)
       conditions.push('p.id = (SELECT person_id FROM login_names WHERE value = :loginName)');

@@ -22,7 +22,7 @@ import {
 } from '../keyring/relying-party.js';
 import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
 import { descriptorOf } from '../keyring/webauthn.js';
-import { counterRuleOf } from '../methods/offer.js';
+import { anybodysKeysVerify, keyRulesOf } from '../methods/offer.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf } from './lanes.js';
@@ -62,6 +62,10 @@ export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSig
         )
       : [];
   const party = await partyShownAt(deps, at, stored.applicationId);
+  const verifies =
+    stored.signIn.proofs.length > 0 && stored.personId !== null
+      ? (await keyRulesOf(deps, db, stored.personId)).verification === 'required'
+      : await anybodysKeysVerify(deps);
   // Credentials from before WebAuthn answer by the id that they were made for, and only if browsers are told it.
   const older = party.appId !== null && named.some(({ app_id }) => app_id === party.appId);
   return {
@@ -73,7 +77,7 @@ export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSig
         timeout: CEREMONY_MS,
         rpId: party.id,
         allowCredentials: named.map(descriptorOf),
-        userVerification: verificationFor(stored.signIn),
+        userVerification: verifies ? 'required' : verificationFor(stored.signIn),
         ...(older ? { extensions: { appid: party.appId! } } : {}),
       },
     },
@@ -157,6 +161,7 @@ async function judge(
   const id = text(row.id);
   const { signIn, personId, applicationId } = stored;
   const party = await partyShownAt(deps, at, stored.applicationId);
+  const rules = await keyRulesOf(deps, work, personId!);
   const clientDataJSON = bytesOf(response.clientDataJSON);
   const named = !nameless && signIn.proofs.length > 0;
   const checked = verifyAssertion(
@@ -164,10 +169,10 @@ async function judge(
       challenge: givenChallenge(deps, nameless ?? ceremonyOf(stored), claimedChallenge(clientDataJSON)),
       rpId: party.id,
       origins: party.origins,
-      userVerification: nameless ? 'required' : verificationFor(signIn),
+      userVerification: nameless || rules.verification === 'required' ? 'required' : verificationFor(signIn),
       allowed: named ? [row.credential_id] : [],
       ...(row.app_id !== null && row.app_id === party.appId ? { appId: row.app_id } : {}),
-      counter: await counterRuleOf(deps, work, personId!),
+      counter: rules.counter ?? 'refuse',
     },
     {
       id: row.credential_id,

@@ -9,7 +9,7 @@ import {
   type GeneralName,
   type Name,
 } from '@peculiar/asn1-x509';
-import { openCertificate, type OpenedCertificate } from '../../crypto/index.js';
+import { hashOf, openCertificate, type OpenedCertificate } from '../../crypto/index.js';
 
 /** Certificates longer than this are none of an authenticator's. */
 const LONGEST = 16_384;
@@ -34,6 +34,8 @@ export interface AttestationCertificate extends Pick<OpenedCertificate, 'key' | 
   readonly usages: readonly string[];
   /** Of its alternative names the directory names, as the subject. */
   readonly otherNames: ReadonlyMap<string, string>;
+  /** SHA-1 of its public key, RFC 5280 §4.2.1.2 (1), in hexadecimal: by it models of U2F are known. */
+  readonly keyIdentifier: string;
   /** Its critical extensions are all understood. */
   readonly isUnderstood: boolean;
   extension(oid: string): { readonly critical: boolean; readonly value: Uint8Array } | undefined;
@@ -53,7 +55,7 @@ export function readAttestationCertificate(der: unknown): AttestationCertificate
 }
 
 function made(der: Uint8Array, opened: OpenedCertificate, certificate: Certificate): AttestationCertificate {
-  const { version, subject, extensions = [] } = certificate.tbsCertificate;
+  const { version, subject, subjectPublicKeyInfo, extensions = [] } = certificate.tbsCertificate;
   const found = new Map(
     [...extensions].map(({ extnID, critical, extnValue }) => [
       extnID,
@@ -84,6 +86,7 @@ function made(der: Uint8Array, opened: OpenedCertificate, certificate: Certifica
     otherNames: new Map(
       [...names].flatMap((name: GeneralName) => (name.directoryName ? [...valuesOf(name.directoryName)] : [])),
     ),
+    keyIdentifier: hashOf('sha1', new Uint8Array(subjectPublicKeyInfo.subjectPublicKey)).toString('hex'),
     isUnderstood: [...found].every(([oid, { critical }]) => !critical || UNDERSTOOD.has(oid)),
     extension: (oid) => found.get(oid),
   };

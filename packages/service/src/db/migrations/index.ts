@@ -13,6 +13,7 @@ import { stock } from './0013-stock.js';
 import { pins } from './0014-pins.js';
 import { webauthn } from './0015-webauthn.js';
 import { relyingParty } from './0016-relying-party.js';
+import { keyModels } from './0017-key-models.js';
 import { signInPages } from './0009-sign-in-pages.js';
 
 /** One step of the schema: a name of its own and one statement, safe to run again after being killed halfway. */
@@ -40,4 +41,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...pins,
   ...webauthn,
   ...relyingParty,
+  ...keyModels,
 ];

@@ -1,0 +1,204 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import type { Sent } from '@nimble-latch/api';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { MetadataPublisher, type Entry } from '../packages/standins/src/metadata/publisher.js';
+import { Installation } from './support/installation.js';
+import { KeyHolders, options } from './support/key-holder.js';
+import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { FLAGS, Maker } from './support/security-key.js';
+
+const ORIGIN = 'https://latch.wexmoor.example';
+const WAYS = '{ ask for: [password + totp, password + webauthn, webauthn(verified)] }';
+const uuid = (last: string) => `6c1f0d52-a4e9-4b0a-8f5d-21c7be903a${last}`;
+const bytes = (id: string) => Buffer.from(id.replaceAll('-', ''), 'hex');
+const [ONE, TWO] = [uuid('11'), uuid('12')];
+
+let inst: Installation;
+let people: KeyHolders;
+let maker: Maker;
+let publisher: MetadataPublisher;
+type Rules = NonNullable<NonNullable<Sent<'methods.edit', 'body'>['rows'][number]['cells']['webauthn']>['parameters']>;
+
+const VALID = { notBefore: new Date(Date.now() - 86_400_000), notAfter: new Date(Date.now() + 86_400_000 * 300) };
+const blobOf = (number: number, reports: Entry['reports'] = [{ status: 'FIDO_CERTIFIED_L1' }]) =>
+  publisher.publish(number, '2030-01-01', [
+    { aaguid: ONE, description: 'Gullwing Key 1', roots: [maker.root], ...(reports ? { reports } : {}) },
+    { aaguid: TWO, description: 'Gullwing Key 2', roots: [maker.root], reports: [{ status: 'FIDO_CERTIFIED_L2' }] },
+  ]);
+const asBlob = async (blob: string) => await inst.owner.call('keyMetadata.read', { body: { blob } });
+const source = async (body: Sent<'keyMetadata.edit', 'body'>) => {
+  const { version } = await inst.owner.call('keyMetadata.show');
+  return await inst.owner.call('keyMetadata.edit', { body, ifMatch: version });
+};
+/** What the method settings say of everybody's keys. */
+const rule = async (parameters: Rules) => {
+  const { rows, version } = await inst.owner.call('methods.show');
+  const [{ group, cells }] = rows as [(typeof rows)[number]];
+  const webauthn = { enrol: true, purposes: ['sign-in' as const, 'enrol' as const], parameters };
+  const body = { rows: [{ group, cells: { ...cells, webauthn } }], lockedOut: 0 };
+  await inst.owner.call('methods.edit', { body: body as Sent<'methods.edit', 'body'>, ifMatch: version });
+};
+const keyOf = async (id: string) => {
+  const { authenticators } = await inst.owner.call('keyring.show', { params: { id } });
+  return authenticators.findLast(({ method }) => method === 'webauthn')!;
+};
+
+beforeAll(async () => {
+  inst = await Installation.start(1, { NLATCH_PUBLIC_URL: ORIGIN });
+  people = new KeyHolders(inst, ORIGIN, 'latch.wexmoor.example');
+  await publish(
+    inst.owner,
+    rulebookOf([CONSOLE, `{ rule: Everywhere, at: { applications: [Enrolment] }, then: ${WAYS} }`], WAYS),
+  );
+  maker = await Maker.found();
+  publisher = await MetadataPublisher.found('Stand-in', VALID);
+});
+afterAll(async () => await inst.stop());
+
+describe('metadata of key models', () => {
+  it('are taken from whom the installation believes, never an older one, and keep what was read where one is refused', async () => {
+    await expect(asBlob(blobOf(3))).rejects.toMatchObject({ code: 'metadata-no-root' });
+    await expect(source({ root: 'no certificate' })).rejects.toMatchObject({ code: 'invalid-input' });
+    expect((await source({ root: publisher.root })).root).toMatchObject({ subject: 'CN=Stand-in Root' });
+    expect(await asBlob(blobOf(3))).toMatchObject({ number: 3, entries: 2, overdue: false, problem: null });
+    const stranger = await MetadataPublisher.found('Somebody Else', VALID);
+    await expect(asBlob(stranger.publish(9, '2030-01-01', []))).rejects.toMatchObject({
+      code: 'metadata-refused',
+      problem: { facts: { problem: 'no-root' }, title: expect.stringContaining('do not lead to the root') },
+    });
+    await expect(asBlob(blobOf(2))).rejects.toMatchObject({ problem: { facts: { problem: 'older' } } });
+    expect(await inst.owner.call('keyMetadata.show')).toMatchObject({ number: 3, problem: 'older' });
+    const { rows } = await inst.owner.call('keyModels.list', { query: { all: 'true' } });
+    expect(rows.map(({ name, aaguid, keys }) => [name, aaguid, keys])).toEqual([
+      ['Gullwing Key 1', ONE, 0],
+      ['Gullwing Key 2', TWO, 0],
+    ]);
+  });
+
+  it('are fetched from an address, which leads nowhere else, and what goes wrong there is shown', async () => {
+    let answer: { status: number; body: string; location?: string } = { status: 200, body: blobOf(4) };
+    const server: Server = createServer((_request, response) => {
+      response.writeHead(answer.status, answer.location ? { location: answer.location } : {}).end(answer.body);
+    });
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+    try {
+      const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
+      await source({ address });
+      expect(await inst.owner.call('keyMetadata.fetch')).toMatchObject({ number: 4, address });
+      for (const wrong of [
+        { status: 404, body: '' },
+        { status: 302, body: '', location: `${address}other` },
+      ]) {
+        answer = wrong;
+        await expect(inst.owner.call('keyMetadata.fetch')).rejects.toMatchObject({ code: 'metadata-unreachable' });
+      }
+      expect(await inst.owner.call('keyMetadata.show')).toMatchObject({ number: 4, problem: 'unreachable' });
+    } finally {
+      server.close();
+    }
+  });
+
+  it('name a key after its model, show whom a model concerns that is not to be relied on, and keep it from being enrolled', async () => {
+    const ada = await people.enrolled('ada.model', { aaguid: bytes(ONE) });
+    expect((await keyOf(ada.id)).webauthn).toMatchObject({
+      model: 'Gullwing Key 1',
+      trust: 'none',
+      compromised: false,
+    });
+    const named = await people.another('ada.model', ada.phone, { aaguid: bytes(TWO) }, null);
+    expect(named.proved.label).toBe('Gullwing Key 2');
+    const again = await people.another('ada.model', ada.phone, { aaguid: bytes(TWO) }, null);
+    expect(again.proved.label).toBe('Gullwing Key 2 2');
+    await asBlob(blobOf(5, [{ status: 'USER_KEY_PHYSICAL_COMPROMISE', effectiveDate: '2026-10-12' }]));
+    const { rows } = await inst.owner.call('keyModels.list', { query: {} });
+    expect(rows[0]).toMatchObject({
+      name: 'Gullwing Key 1',
+      keys: 1,
+      people: 1,
+      compromised: true,
+      status: 'USER_KEY_PHYSICAL_COMPROMISE',
+      statusSince: '2026-10-12',
+    });
+    const concerned = await inst.owner.call('people.list', { query: { model: rows[0]!.id } });
+    expect(concerned.rows.map(({ displayName }) => displayName)).toEqual(['ada.model']);
+    const { needsHand } = await inst.owner.call('overview.show');
+    expect(needsHand).toMatchObject([{ why: 'key-compromised', person: { displayName: 'ada.model' } }]);
+    await expect(people.enrolled('bea.model', { aaguid: bytes(ONE) })).rejects.toMatchObject({
+      code: 'key-not-allowed',
+      problem: { facts: { reason: 'model-compromised' } },
+    });
+  });
+});
+
+describe('what the method settings say of keys', () => {
+  it('is asked of the browser and of the key: attestation, models, verification, algorithms, where it is', async () => {
+    await expect(rule({ onlyModels: [{ aaguid: TWO }] })).rejects.toMatchObject({
+      code: 'invalid-input',
+      problem: { issues: [{ where: 'body.rows[0].cells.webauthn.parameters.onlyModels' }] },
+    });
+    await rule({
+      attestation: 'required',
+      onlyModels: [{ aaguid: TWO, name: 'Gullwing Key 2' }],
+      verification: 'required',
+      discoverable: 'required',
+      attachment: 'cross-platform',
+      algorithms: ['ES256'],
+    });
+    const cleo = await people.enrolled('cleo.model', { format: 'packed', maker, aaguid: bytes(TWO) });
+    expect(cleo.begun.publicKey).toMatchObject({
+      attestation: 'direct',
+      authenticatorSelection: {
+        authenticatorAttachment: 'cross-platform',
+        residentKey: 'required',
+        requireResidentKey: true,
+        userVerification: 'required',
+      },
+      pubKeyCredParams: [
+        { type: 'public-key', alg: -7 },
+        { type: 'public-key', alg: -9 },
+      ],
+    });
+    expect((await keyOf(cleo.id)).webauthn).toMatchObject({ model: 'Gullwing Key 2', trust: 'trusted' });
+    const refused = async (name: string, more: Parameters<KeyHolders['enrolled']>[1]) =>
+      await people.enrolled(name, more).then(
+        () => 'taken',
+        (error: { problem: { facts: { reason: string } } }) => error.problem.facts.reason,
+      );
+    const foreign = await Maker.found();
+    expect(await refused('d1.model', { aaguid: bytes(TWO) })).toBe('not-attested');
+    expect(await refused('d2.model', { format: 'packed', maker: foreign, aaguid: bytes(TWO) })).toBe('not-trusted');
+    expect(await refused('d3.model', { format: 'packed', maker, aaguid: bytes(uuid('13')) })).toBe('not-trusted');
+    const unverified = { format: 'packed' as const, maker, aaguid: bytes(TWO), flags: FLAGS.UP };
+    expect(await refused('d4.model', unverified)).toBe('not-verified');
+    // A maker whom the metadata do not know, trusted by hand; it makes none of the models that are taken here.
+    const certificate = `-----BEGIN CERTIFICATE-----\n${foreign.root.toString('base64')}\n-----END CERTIFICATE-----\n`;
+    const root = await inst.owner.call('attestationRoots.add', { body: { name: 'Gullwing Works', certificate } });
+    await expect(
+      inst.owner.call('attestationRoots.add', { body: { name: 'Again', certificate } }),
+    ).rejects.toMatchObject({ code: 'invalid-input' });
+    expect(await refused('d5.model', { format: 'packed', maker: foreign, aaguid: bytes(uuid('13')) })).toBe(
+      'model-not-allowed',
+    );
+    await inst.owner.call('attestationRoots.remove', { params: { id: root.id } });
+    expect((await inst.owner.call('attestationRoots.list')).rows).toEqual([]);
+  });
+
+  it('is asked at a sign-in too, where it says that keys verify, and counts who should hold one more', async () => {
+    await rule({ verification: 'required', shouldHold: 2 });
+    const eli = await people.enrolled('eli.model', { aaguid: bytes(TWO) });
+    const after = await people.atKey('eli.model', 'password');
+    expect(options(after.signIn).userVerification).toBe('required');
+    expect((await people.answerWith(after, eli.key, { flags: FLAGS.UP })).signIn).toMatchObject({
+      state: 'asking',
+      reason: 'wrong-proof',
+    });
+    const few = async () =>
+      (await inst.owner.call('people.list', { query: { fewKeys: 'true' } })).rows.map(({ displayName }) => displayName);
+    // Ada holds three, one of them of a model that is not to be relied on.
+    expect(await few()).toEqual(['cleo.model', 'eli.model']);
+    expect((await inst.owner.call('overview.show')).fewKeys).toBe(2);
+    await people.another('eli.model', eli.phone, { aaguid: bytes(TWO) });
+    expect(await few()).toEqual(['cleo.model']);
+  });
+});

@@ -1,0 +1,226 @@
+import { LIMITS, type Answer } from '@nimble-latch/api';
+import { readCertificate } from '@nimble-latch/core/crypto';
+import { modelId, readMetadata, type KeyModel, type MetadataBlob } from '@nimble-latch/core/webauthn';
+import type { MetadataProblem } from '@nimble-latch/core/vocabulary';
+import { insertAll, selectOne, write, type Db, type SqlValues } from '../db/sql.js';
+import { inTransaction, type Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { badField, Refusal } from '../errors.js';
+import { entryOf, type Actor } from '../http/actors.js';
+import type { Handler } from '../http/call.js';
+import { describeCertificate } from './roots.js';
+
+interface Row {
+  root: Buffer | null;
+  address: string | null;
+  number: string | number | null;
+  next_update: string | null;
+  entries: number | null;
+  passed_over: number | null;
+  read_at: Date | null;
+  tried_at: Date | null;
+  problem: MetadataProblem | 'unreachable' | null;
+  version: number;
+}
+
+const readRow = async (db: Db, lock = ''): Promise<Row | undefined> =>
+  await selectOne<Row>(
+    db,
+    `SELECT root, address, number, DATE_FORMAT(next_update, '%Y-%m-%d') AS next_update, entries, passed_over, read_at, tried_at, problem, version
+     FROM key_metadata WHERE id = 1 ${lock}`,
+  );
+
+const numberOf = (value: string | number | null | undefined): number | null => (value == null ? null : Number(value));
+
+async function describe(db: Db, now: Date): Promise<Answer<'keyMetadata.show'>> {
+  const row = await readRow(db);
+  const nextUpdate = row?.next_update ?? null;
+  return {
+    root: row?.root ? describeCertificate(row.root) : null,
+    address: row?.address ?? null,
+    number: numberOf(row?.number),
+    nextUpdate,
+    overdue: nextUpdate !== null && now.toISOString().slice(0, 10) > nextUpdate,
+    entries: row?.entries ?? null,
+    passedOver: row?.passed_over ?? null,
+    readAt: row?.read_at?.toISOString() ?? null,
+    triedAt: row?.tried_at?.toISOString() ?? null,
+    problem: row?.problem ?? null,
+    version: row?.version ?? 1,
+  };
+}
+
+export const showMetadata: Handler<'keyMetadata.show'> = async (deps) => {
+  const answer = await describe(deps, deps.now());
+  return { answer, version: answer.version };
+};
+
+/** The first change makes the row. */
+const seeToRow = async (db: Db): Promise<number> => await write(db, 'INSERT IGNORE INTO key_metadata (id) VALUES (1)');
+
+export const editMetadata: Handler<'keyMetadata.edit'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const { root, address } = call.body;
+    await seeToRow(work);
+    const before = (await readRow(work, 'FOR UPDATE'))!;
+    if (before.version !== call.ifMatch) throw new Refusal('changed-meanwhile');
+    const certificate = root == null ? undefined : readCertificate(Buffer.from(root));
+    if (root != null && !certificate) throw badField('body.root', 'certificate');
+    const der = root === undefined ? before.root : (certificate?.der ?? null);
+    await write(
+      work,
+      `UPDATE key_metadata SET root = :root, address = :address, version = version + 1
+         ${sameBytes(der, before.root) ? '' : ', number = NULL'} WHERE id = 1`,
+      { root: der, address: address === undefined ? before.address : address },
+    );
+    const now = await describe(work, work.now);
+    await work.trail(
+      entryOf(
+        call,
+        'key-metadata.changed',
+        { kind: 'setting', id: null },
+        { details: { address: now.address, root: now.root?.fingerprint ?? null } },
+      ),
+    );
+    return { answer: now, version: now.version };
+  });
+
+const sameBytes = (a: Buffer | null, b: Buffer | null): boolean => (a && b ? a.equals(b) : a === b);
+
+export const readMetadataBlob: Handler<'keyMetadata.read'> = async (deps, call) => {
+  await take(deps, call, call.body.blob);
+  return { answer: await describe(deps, deps.now()) };
+};
+
+export const fetchMetadata: Handler<'keyMetadata.fetch'> = async (deps, call) => {
+  const row = await readRow(deps);
+  if (!row?.root || !row.address) throw new Refusal('metadata-no-root');
+  await take(deps, call, await fetched(deps, row.address));
+  return { answer: await describe(deps, deps.now()) };
+};
+
+/** Every day: where an address is set, what is there is read. What goes wrong is kept, to be shown. */
+export async function refreshMetadata(deps: Deps): Promise<string> {
+  const row = await readRow(deps);
+  if (!row?.root || !row.address) return 'no address is set';
+  try {
+    const by = { actor: { kind: 'service' as const }, origin: null };
+    const { number } = await take(deps, by, await fetched(deps, row.address));
+    return `number ${number} read`;
+  } catch (error) {
+    if (error instanceof Refusal) return error.code;
+    throw error;
+  }
+}
+
+const FETCH_MS = 60_000;
+
+/** Fetches a text of bounded length. Throws `metadata-unreachable`. */
+async function fetched(deps: Deps, address: string): Promise<string> {
+  try {
+    // Whoever answers is believed for its signature alone; it is led nowhere else.
+    const answer = await fetch(address, { signal: AbortSignal.timeout(FETCH_MS), redirect: 'error' });
+    if (!answer.ok || !answer.body) throw new TypeError(`status ${answer.status}`);
+    const parts: Uint8Array[] = [];
+    let length = 0;
+    for await (const part of answer.body as AsyncIterable<Uint8Array>) {
+      length += part.length;
+      if (length > LIMITS.metadataChars) throw new TypeError('too long');
+      parts.push(part);
+    }
+    return Buffer.concat(parts).toString();
+  } catch (error) {
+    deps.log.warn({ error, address }, 'key metadata could not be fetched');
+    await noteProblem(deps, 'unreachable');
+    throw new Refusal('metadata-unreachable', { address });
+  }
+}
+
+const noteProblem = async (deps: Deps, problem: Row['problem']): Promise<number> =>
+  await write(deps, 'UPDATE key_metadata SET problem = :problem, tried_at = :now WHERE id = 1', {
+    problem,
+    now: deps.now(),
+  });
+
+/** Takes a blob: all of its models at once, or nothing. Throws why not. */
+async function take(
+  deps: Deps,
+  by: { readonly actor: Actor | { readonly kind: 'service' }; readonly origin: string | null },
+  text: string,
+): Promise<MetadataBlob> {
+  const row = await readRow(deps);
+  if (!row?.root) throw new Refusal('metadata-no-root');
+  const read = readMetadata(text, [row.root], deps.now().getTime(), numberOf(row.number) ?? 0);
+  if (!read.ok) {
+    await noteProblem(deps, read.problem);
+    throw new Refusal('metadata-refused', { problem: read.problem });
+  }
+  const { blob } = read;
+  await inTransaction(deps, async (work) => {
+    const now = (await readRow(work, 'FOR UPDATE'))!;
+    // Another one may have been read meanwhile.
+    if ((numberOf(now.number) ?? 0) > blob.number) throw new Refusal('metadata-refused', { problem: 'older' });
+    await replaceModels(work, blob.models);
+    await write(
+      work,
+      `UPDATE key_metadata SET number = :number, next_update = :nextUpdate, entries = :entries, passed_over = :passedOver,
+         read_at = :now, tried_at = :now, problem = NULL WHERE id = 1`,
+      {
+        number: blob.number,
+        nextUpdate: blob.nextUpdate,
+        entries: blob.models.length,
+        passedOver: blob.passedOver,
+        now: work.now,
+      },
+    );
+    const held = await selectOne<{ n: number }>(
+      work,
+      `SELECT COUNT(DISTINCT a.person_id) AS n FROM key_models m JOIN webauthn_credentials c ON c.model_id = m.id
+         JOIN authenticators a ON a.id = c.authenticator_id AND a.state IN ('active', 'suspended') WHERE m.compromised = 1`,
+    );
+    const details = { number: blob.number, models: blob.models.length, concerned: Number(held?.n ?? 0) };
+    const target = { kind: 'setting', id: null };
+    await work.trail(
+      by.actor.kind === 'service'
+        ? {
+            actor: { kind: 'service', id: null },
+            action: 'key-metadata.read',
+            target,
+            person: null,
+            origin: null,
+            reason: null,
+            details,
+          }
+        : entryOf({ actor: by.actor, origin: by.origin! }, 'key-metadata.read', target, { details }),
+    );
+  });
+  return blob;
+}
+
+const AT_ONCE = 100;
+
+async function replaceModels(work: Work, models: readonly KeyModel[]): Promise<void> {
+  await write(work, 'DELETE FROM key_models');
+  const byId = new Map(models.map((model) => [modelId(model).toString('hex'), model]));
+  const rows = [...byId].map(([id, model]): SqlValues => ({
+    id: Buffer.from(id, 'hex'),
+    aaguid: model.aaguid === null ? null : Buffer.from(model.aaguid),
+    name: model.name,
+    picture: model.picture,
+    roots: model.roots.map((der) => Buffer.from(der).toString('base64')).join('\n'),
+    status: model.status?.status ?? null,
+    statusSince: model.status?.since ?? null,
+    compromised: model.compromised,
+    certified: model.certified,
+  }));
+  for (let i = 0; i < rows.length; i += AT_ONCE) await insertAll(work, 'key_models', rows.slice(i, i + AT_ONCE));
+  const identifiers = new Map(
+    [...byId].flatMap(([id, model]) => model.keyIdentifiers.map((one) => [one, id] as const)),
+  );
+  const known = [...identifiers].map(([identifier, id]): SqlValues => ({
+    identifier: Buffer.from(identifier, 'hex'),
+    modelId: Buffer.from(id, 'hex'),
+  }));
+  for (let i = 0; i < known.length; i += AT_ONCE)
+    await insertAll(work, 'key_model_identifiers', known.slice(i, i + AT_ONCE));
+}
