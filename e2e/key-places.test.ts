@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { connectedApplication, Installation, outcomes, PASSWORD, personWithApp } from './support/installation.js';
 import { assertion, b64, KeyHolders, options } from './support/key-holder.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
-import { assertWith, FLAGS, type MadeCredential } from './support/security-key.js';
+import { assertWith, FLAGS, register, type MadeCredential } from './support/security-key.js';
 
 const ORIGIN = 'https://latch.wexmoor.example';
 const DOMAIN = 'wexmoor.example';
@@ -204,6 +204,126 @@ describe('without a name, at our own pages', () => {
     await people.prove(begun, { kind: 'password', value: PASSWORD });
     expect((await people.prove(begun, { kind: 'code', value: dora.phone.next() })).signIn.state).toBe('let-in');
   });
+});
+
+describe('keys of a former server', () => {
+  const settled = async (id: string, state: string) => {
+    const shown = async () => await inst.owner.call('imports.show', { params: { id } });
+    await expect.poll(async () => (await shown()).state, { timeout: 20_000 }).toBe(state);
+    return await shown();
+  };
+  const preview = async (lines: (object | string)[]) => {
+    const text = lines.map((one) => (typeof one === 'string' ? one : JSON.stringify(one))).join('\n');
+    const received = await inst.owner.call('imports.receive', {
+      query: { kind: 'keys', fileName: 'credentials.jsonl' },
+      file: new Blob([text]),
+    });
+    const { id, rules } = received;
+    const columns = received.columns.map(({ meaning }) => meaning);
+    await inst.owner.call('imports.check', { params: { id }, body: { columns, rules, saveAs: null } });
+    const checked = await settled(id, 'checked');
+    const { rows } = await inst.owner.call('imports.rows', { params: { id }, query: { limit: 50 } });
+    return { checked, told: rows.map(({ verdict, issues }) => issues[0]?.reason ?? verdict) };
+  };
+  const apply = async ({ id, version }: { id: string; version: number }) => {
+    await inst.owner.call('imports.apply', { params: { id }, body: { skipBad: true }, ifMatch: version });
+    return await settled(id, 'done');
+  };
+  const APP_ID = 'https://keys.wexmoor.example/app-id.json';
+
+  it('are looked at one by one, brought in once, and answer as they did: by their own handle, or by the id of U2F', async () => {
+    for (const name of ['hal.former', 'ida.former']) {
+      const { id } = await inst.owner.call('people.add', { body: { displayName: name, loginNames: [name] } });
+      await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    }
+    await chooseDomain(DOMAIN, 0, APP_ID);
+    const made = async () => await register({ challenge: Buffer.alloc(32), origin: ORIGIN, rpId: DOMAIN });
+    const [passkey, older, spare, last] = [await made(), await made(), await made(), await made()];
+    const line = (loginName: string, { credential }: typeof passkey, more: object = {}) => ({
+      loginName,
+      id: b64(credential.id),
+      publicKey: b64(credential.cose),
+      signCount: 7,
+      transports: ['usb'],
+      rpId: DOMAIN,
+      ...more,
+    });
+    const handle = Buffer.from('hal at the former server');
+    const good = [
+      line('hal.former', passkey, { userHandle: b64(handle), verified: true, label: 'Brass key' }),
+      line('ida.former', older, { rpId: undefined, appId: APP_ID }),
+    ];
+    const other = await register({ challenge: Buffer.alloc(32), origin: ORIGIN, rpId: DOMAIN });
+    const broken = Buffer.from(other.credential.cose);
+    broken[broken.length - 1]! ^= 1;
+    const ada = holders.get('ada.place')!;
+    const bad: [string, object | string][] = [
+      ['not-json', '{"loginName": '],
+      ['member-unknown', line('hal.former', spare, { secret: 'x' })],
+      ['member-unknown', line('hal.former', spare, { label: { text: 'x' } })],
+      ['unknown-person', line('nobody.former', spare)],
+      ['rp-id-other', line('hal.former', spare, { rpId: 'port-services.example' })],
+      ['app-id-other', line('hal.former', spare, { appId: 'https://other.example/' })],
+      ['public-key', line('hal.former', spare, { publicKey: b64(broken) })],
+      ['not-bytes', line('hal.former', spare, { id: 'AAAA' })],
+      ['not-a-number', line('hal.former', spare, { signCount: 4_294_967_296 })],
+      ['backup', line('hal.former', spare, { backupEligible: false, backedUp: true })],
+      ['key-of-another', line('hal.former', { ...spare, credential: { ...spare.credential, id: ada.key.id } })],
+      ['twice-in-file', line('ida.former', passkey)],
+    ];
+    const { checked, told } = await preview([...good, ...bad.map(([, one]) => one), line('ines.marlow', last)]);
+    // An owner brings it in, who may touch other owners’ keyrings.
+    expect(told).toEqual(['new', 'new', ...bad.map(([reason]) => reason), 'new']);
+    await inst.owner.call('imports.discard', { params: { id: checked.id } });
+    const again = await preview(good);
+    expect((await apply(again.checked)).counts).toMatchObject({ new: 2, refused: 0 });
+    expect((await preview(good)).told).toEqual(['unchanged', 'unchanged']);
+
+    const offer = (await people.anybody().call('passkeys.offer', { body: { place: 'enrolment' } })).offer!;
+    const enter = async (userHandle: Buffer) =>
+      await people.anybody().call('own.begin', {
+        body: {
+          place: 'enrolment',
+          byKey: {
+            ceremony: offer.ceremony,
+            credential: assertion(
+              assertWith(passkey.credential, { ...people.asked(offer.publicKey), signCount: 8, userHandle }),
+            ),
+          },
+        },
+      });
+    expect((await enter(handle)).signIn).toMatchObject({ state: 'asking', reason: null, prompt: { kind: 'password' } });
+
+    await publish(
+      inst.owner,
+      rulebookOf([CONSOLE, `{ rule: Everywhere, at: { applications: [Enrolment] }, then: ${WAYS} }`], WAYS),
+    );
+    await expect
+      .poll(async () => (await people.begin('ida.former')).signIn.prompt!.others.length, { timeout: 10_000 })
+      .toBeGreaterThan(0);
+    const asked = await people.begin('ida.former');
+    const { signIn } = await people.prove(asked, { kind: 'password', value: PASSWORD });
+    expect(options(signIn)).toMatchObject({ rpId: DOMAIN, extensions: { appid: APP_ID } });
+    const by = async (now: typeof signIn, rpId: string, appid: boolean) =>
+      await people.anybody().call('own.prove', {
+        params: { id: now.id },
+        body: {
+          kind: 'webauthn',
+          handle: asked.handle,
+          credential: assertion(
+            assertWith(older.credential, { ...people.asked(options(now)), rpId, signCount: 8, flags: FLAGS.UP }),
+            { appid },
+          ),
+        },
+      });
+    const refused = (await by(signIn, APP_ID, false)).signIn;
+    expect(refused).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
+    expect((await by(refused, APP_ID, true)).signIn).toMatchObject({ state: 'let-in', way: 'password + webauthn' });
+    await inst.owner.call('people.delete', { params: { id: (await person('hal.former')).id } });
+    await inst.owner.call('people.delete', { params: { id: (await person('ida.former')).id } });
+  });
+  const person = async (loginName: string) =>
+    (await inst.owner.call('people.list', { query: { loginName, limit: 1 } })).rows[0]!;
 });
 
 describe('another domain', () => {

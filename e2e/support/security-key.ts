@@ -238,6 +238,8 @@ export interface MadeCredential {
   readonly algorithm: number;
   readonly publicKey: KeyObject;
   readonly privateKey: KeyObject;
+  /** COSE_Key. */
+  readonly cose: Buffer;
 }
 
 function clientDataOf(type: string, { challenge, origin, clientData }: Ask): Buffer {
@@ -267,7 +269,8 @@ export async function register(ask: RegisterAsk) {
   const id = randomBytes(ask.idLength ?? 32);
   const aaguid = Buffer.from(ask.aaguid ?? Buffer.alloc(16));
   const cose = (ask.cose ?? ((key) => key))(coseKey(publicKey, algorithm));
-  const attested = Buffer.concat([aaguid, uint16(id.length), id, encode(cose)]);
+  const coseBytes = Buffer.from(encode(cose));
+  const attested = Buffer.concat([aaguid, uint16(id.length), id, coseBytes]);
   const authData = (ask.authData ?? ((bytes) => bytes))(authenticatorData(ask, attested));
   const clientDataJSON = clientDataOf('webauthn.create', ask);
   const hash = sha256(clientDataJSON);
@@ -384,7 +387,7 @@ export async function register(ask: RegisterAsk) {
   const made = await statements[format]();
   const attStmt = await (ask.statement ?? ((statement) => statement))(made, { leaf: leafKey, signed });
   const fmt = format === 'self' ? 'packed' : format;
-  const credential: MadeCredential = { id, algorithm, publicKey, privateKey };
+  const credential: MadeCredential = { id, algorithm, publicKey, privateKey, cose: coseBytes };
   return {
     credential,
     answer: {

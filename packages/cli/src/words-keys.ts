@@ -90,7 +90,7 @@ export const keyWords = {
       problem: 'NOT TAKEN',
     },
     unnamed: '(not named)',
-    compromised: 'NOT TO BE RELIED ON: {status} {since}',
+    compromised: 'not to be relied on since {since}: {status}',
     noRoot: 'none: nothing is believed yet',
     byHand: 'none; files are read by hand',
     overdue: 'The next one should have been out; what is known may be old.',

@@ -154,7 +154,7 @@ export const words = {
     newGroups: 'Groups that will be added: {names}',
     moreOfThem: '… and {count} more: nlatch import rows {id} --verdict {verdict}',
     willPeople: 'This adds {added/person/people} and changes {changed}.',
-    willTokens: 'This adds {added/token/tokens} to the stock and gives {changed/token/tokens} of it to people.',
+    willKeys: 'This adds {added/key/keys} to keyrings.', willTokens: 'This adds {added/token/tokens} to the stock and gives {changed/token/tokens} of it to people.',
     willGroups: 'This adds {added/group/groups} and changes {changed}.',
     willDeactivate: 'It deactivates {missing/person/people} who are missing in the file.',
     leavesMissing: '{missing/person is/people are} missing in the file and stay as they are.',
@@ -382,6 +382,7 @@ export const words = {
     method: { show: 'the rows, the first that decides on top', offered: 'what a person may enrol and use, and why not the rest', set: 'say of a group (or everybody) what holds for a method', unset: 'say nothing more of a method, or of a group at all', raise: 'put the row of a group on top' },
     group: { list: 'groups by name', show: 'one group and its members', add: 'add a group', edit: 'rename or describe a group', delete: 'delete a group; its members stay', join: 'put a person into a group', leave: 'take a person out of a group', 'add-part': 'make a group part of another', 'remove-part': 'take a group out of another' },
     import: {
+      keys: 'bring in passkeys and security keys of a former server: one JSON object a line',
       tokens: 'bring in hardware tokens from a table, a key container (RFC 6030) or key URIs',
       people: 'bring in people: preview, question, progress, outcome', groups: 'bring in groups: preview, question, progress, outcome', list: 'imports of the last days', show: 'one import',
       rows: 'the preview, row by row', report: 'rows that were left out, with reasons, as CSV', resume: 'write what a preview showed, or go on with what was stopped', stop: 'stop an import that is being written',

@@ -1,9 +1,10 @@
 /** The closed sets of files that are brought in. Part of the vocabulary, which is where they are imported from. */
 
+import { KEY_FILE_COLUMNS, KEY_REASONS } from './vocabulary-keys.js';
 import { TOKEN_FILE_COLUMNS, TOKEN_REASONS } from './vocabulary-tokens.js';
 
 /** What a file that is brought in lists. */
-export const IMPORT_KINDS = ['people', 'groups', 'tokens'] as const;
+export const IMPORT_KINDS = ['people', 'groups', 'tokens', 'keys'] as const;
 export type ImportKind = (typeof IMPORT_KINDS)[number];
 
 /** Where an import stands. `stopped`: half of it may be written; it can go on. */
@@ -36,6 +37,7 @@ export const COLUMN_MEANINGS = [
   'part-of',
   'member',
   ...TOKEN_FILE_COLUMNS,
+  ...KEY_FILE_COLUMNS,
 ] as const;
 export type ColumnMeaning = (typeof COLUMN_MEANINGS)[number];
 
@@ -65,6 +67,7 @@ export const ROW_REASONS = [
   'holds-a-role',
   'overtaken',
   ...TOKEN_REASONS,
+  ...KEY_REASONS,
 ] as const;
 export type RowReason = (typeof ROW_REASONS)[number];
 
@@ -89,6 +92,7 @@ export const ROW_CHANGES = [
   'starts',
   'expires',
   'not-honoured',
+  'called',
 ] as const;
 export type RowChange = (typeof ROW_CHANGES)[number];
 

@@ -53,3 +53,36 @@ export const KEY_ALGORITHMS = [
   'PS384',
   'PS512',
 ] as const;
+
+/** What a file of credentials says of each; docs/import.md has its members. */
+export const KEY_FILE_COLUMNS = [
+  'owner',
+  'credential-id',
+  'public-key',
+  'sign-count',
+  'transports',
+  'rp-id',
+  'app-id',
+  'user-handle',
+  'aaguid',
+  'backup',
+  'verified',
+  'called',
+  'problem',
+] as const;
+export const KEY_COLUMNS = ['nothing', ...KEY_FILE_COLUMNS] as const;
+
+/** Why a credential of a file is refused. */
+export const KEY_REASONS = [
+  'not-json',
+  'member-unknown',
+  'not-bytes',
+  'public-key',
+  'rp-id-other',
+  'app-id-other',
+  'backup',
+  'not-yes-or-no',
+  'key-of-another',
+  'key-not-allowed',
+  'too-many-held',
+] as const;

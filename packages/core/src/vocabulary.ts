@@ -237,6 +237,7 @@ export const TRAIL_ACTIONS = [
   'authenticator.proved',
   'authenticator.proof-failed',
   'authenticator.copied',
+  'authenticator.imported',
   'authenticator.suspended',
   'authenticator.resumed',
   'authenticator.revoked',

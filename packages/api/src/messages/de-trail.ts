@@ -71,6 +71,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'token.retired': '{actor} musterte ein Hardwaretoken aus',
     'authenticator.begun': '{actor} begann, für {person} ein Nachweismittel einzurichten',
     'authenticator.proved': '{actor} wies ein Nachweismittel von {person} nach; es ist aktiv',
+    'authenticator.imported': '{actor} spielte einen Schlüssel von {person} ein',
     'authenticator.copied': 'Der Zähler eines Schlüssels von {person} ging nicht weiter: er könnte kopiert sein',
     'authenticator.proof-failed': 'Ein Nachweis für ein neues Nachweismittel von {person} stimmte nicht',
     'authenticator.expired': 'Ein Nachweismittel von {person} ist abgelaufen',

@@ -71,6 +71,7 @@ export const enTrail = {
     'token.retired': '{actor} retired a hardware token',
     'authenticator.begun': '{actor} began to enrol an authenticator for {person}',
     'authenticator.proved': '{actor} proved an authenticator of {person}; it is active',
+    'authenticator.imported': '{actor} brought in a key of {person}',
     'authenticator.copied': 'The counter of a key of {person} did not go on: it may have been copied',
     'authenticator.proof-failed': 'A proof for a new authenticator of {person} was not right',
     'authenticator.expired': 'An authenticator of {person} passed its last day',

@@ -6,6 +6,7 @@ import {
   DELIMITER_NAMES,
   EXIT,
   GROUP_COLUMNS,
+  KEY_COLUMNS,
   OWNER_PARTS,
   PEOPLE_COLUMNS,
   SECRET_ENCODINGS,
@@ -92,6 +93,7 @@ const MEANINGS: Readonly<Record<ImportKind, readonly ColumnMeaning[]>> = {
   people: PEOPLE_COLUMNS,
   groups: GROUP_COLUMNS,
   tokens: TOKEN_COLUMNS,
+  keys: KEY_COLUMNS,
 };
 
 /** Meanings as guessed or saved, with those that the line names put in their place. */
@@ -194,7 +196,7 @@ async function preview(session: Session, one: Import): Promise<string> {
 function consequence(one: Import): string {
   const { new: added, changed, returning, missing, refused } = one.counts!;
   const parts = [
-    say({ people: w.willPeople, groups: w.willGroups, tokens: w.willTokens }[one.kind], {
+    say({ people: w.willPeople, groups: w.willGroups, tokens: w.willTokens, keys: w.willKeys }[one.kind], {
       added,
       changed: changed + returning,
     }),
@@ -341,6 +343,11 @@ export const importNoun: Noun = (command, context) => {
         await bringIn(session, 'tokens', file, options);
       }),
     );
+  fileOptions(command.command('keys <file>').description(help.keys)).action(
+    withSession(context, async (session, file: string, options: ImportOptions) => {
+      await bringIn(session, 'keys', file, options);
+    }),
+  );
   fileOptions(command.command('groups <file>').description(help.groups)).action(
     withSession(context, async (session, file: string, options: ImportOptions) => {
       await bringIn(session, 'groups', file, options);

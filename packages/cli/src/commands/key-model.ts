@@ -68,7 +68,6 @@ export const keyModel: Noun = (command, context) => {
                 [
                   { heading: h.model, cell: (row) => row.name ?? w.unnamed, flexible: true },
                   { heading: h.aaguid, cell: (row) => row.aaguid ?? 'U2F' },
-                  { heading: h.keys, cell: (row) => String(row.keys), align: 'right' },
                   { heading: h.people, cell: (row) => String(row.people), align: 'right' },
                   { heading: h.reported, cell: reported, wraps: true },
                 ],

@@ -1,5 +1,6 @@
 import {
   GROUP_COLUMNS,
+  KEY_COLUMNS,
   OWNER_PARTS,
   PEOPLE_COLUMNS,
   SECRET_ENCODINGS,
@@ -59,15 +60,18 @@ export function ImportColumns({ one }: { one: Import }) {
     call('imports.check', { params: { id: one.id }, body: { columns, rules, saveAs: saveAs.trim() || null } }),
   );
   const problems = act.trouble?.fields ?? {};
-  const meanings: readonly ColumnMeaning[] = { people: PEOPLE_COLUMNS, groups: GROUP_COLUMNS, tokens: TOKEN_COLUMNS }[
-    one.kind
-  ];
+  const meanings: readonly ColumnMeaning[] = {
+    people: PEOPLE_COLUMNS,
+    groups: GROUP_COLUMNS,
+    tokens: TOKEN_COLUMNS,
+    keys: KEY_COLUMNS,
+  }[one.kind];
   const options = meanings.map((id) => ({ id, text: shared.columnMeanings[id] }));
   const general = problems['columns'] ?? (act.trouble && Object.keys(problems).length === 0 ? act.trouble.text : '');
   return (
     <Section aria-labelledby="columns">
       <h2 id="columns">{w.columnsTitle}</h2>
-      <Soft>{w.columnsHint}</Soft>
+      <Soft>{one.kind === 'keys' ? w.keyColumnsHint : w.columnsHint}</Soft>
       <Form
         onSubmit={(event) => {
           event.preventDefault();
@@ -78,15 +82,19 @@ export function ImportColumns({ one }: { one: Import }) {
           {one.columns.map((column, i) => (
             <li key={column.name}>
               <strong>{column.name}</strong>
-              <Select
-                heard
-                label={say(w.means, { column: column.name })}
-                value={columns[i]!}
-                onChange={(next) =>
-                  setColumns((before) => before.map((old, at) => (at === i ? (next as ColumnMeaning) : old)))
-                }
-                options={options}
-              />
+              {one.kind === 'keys' ? (
+                <span>{shared.columnMeanings[column.meaning]}</span>
+              ) : (
+                <Select
+                  heard
+                  label={say(w.means, { column: column.name })}
+                  value={columns[i]!}
+                  onChange={(next) =>
+                    setColumns((before) => before.map((old, at) => (at === i ? (next as ColumnMeaning) : old)))
+                  }
+                  options={options}
+                />
+              )}
               <Soft>{column.samples.join(' · ')}</Soft>
             </li>
           ))}

@@ -139,7 +139,7 @@ function Write({ one, onClose }: { one: Import; onClose: () => void }) {
       danger={stops}
     >
       <p>
-        {say({ people: w.writePeople, groups: w.writeGroups, tokens: w.writeTokens }[one.kind], {
+        {say({ people: w.writePeople, groups: w.writeGroups, tokens: w.writeTokens, keys: w.writeKeys }[one.kind], {
           new: number(counts.new),
           changed: number(counts.changed),
         })}

@@ -16,7 +16,7 @@ const w = words.imports;
 type Mapping = Answer<'importMappings.list'>['rows'][number];
 
 const GUESSED = 'guessed';
-const IMPORT_KINDS = ['people', 'groups', 'tokens'] as const satisfies readonly ImportKind[];
+const IMPORT_KINDS = ['people', 'groups', 'tokens', 'keys'] as const satisfies readonly ImportKind[];
 
 /** What opens a file, as the call takes it. */
 function keyHeader(by: 'passphrase' | 'key', typed: string): string {
@@ -99,7 +99,7 @@ function NewImport() {
   const fitting = (mappings?.rows ?? []).filter((one) => one.kind === kind);
   return (
     <>
-      <p>{kind === 'tokens' ? w.tokensHint : w.hint}</p>
+      <p>{kind === 'tokens' ? w.tokensHint : kind === 'keys' ? w.keysHint : w.hint}</p>
       <Row>
         <Select
           label={w.kind}
@@ -154,6 +154,7 @@ function NewImport() {
             '.csv',
             '.txt',
             '.tsv',
+            ...(kind === 'keys' ? ['.jsonl', '.json'] : []),
             ...(kind === 'tokens' ? ['.xml', '.pskc', '.pskcxml'] : []),
           ]}
           onSelect={(files) => files?.[0] && act.mutate(files[0])}

@@ -6,14 +6,14 @@ import styled from 'styled-components';
 import { Button } from '../components/button.js';
 import { TextArea, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Code, Facts, Page, Row, Section, Small, Soft, Spread, State } from '../components/layout.js';
+import { Banner, Facts, Page, Row, Section, Small, Soft, Spread, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
-import { size } from '../theme/tokens.js';
+import { size, space } from '../theme/tokens.js';
 
 const w = words.keyModels;
 type Model = Answer<'keyModels.list'>['rows'][number];
@@ -23,6 +23,18 @@ const Picture = styled.img`
   width: ${size.picture};
   height: ${size.picture};
   object-fit: contain;
+`;
+
+/** The picture beside the name, the number under it. */
+const Named = styled.span`
+  display: grid;
+  grid-template-columns: ${size.picture} 1fr;
+  column-gap: ${space.snug};
+  align-items: center;
+
+  & > code {
+    grid-column: 2;
+  }
 `;
 
 /** Models of keys that people hold, what is known of them, and whom it is believed from. */
@@ -64,13 +76,13 @@ function Models({ rows }: { rows: readonly Model[] }) {
         {
           heading: w.model,
           cell: (row) => (
-            <Row>
-              {row.picture && <Picture src={row.picture} alt="" />}
+            <Named>
+              {row.picture ? <Picture src={row.picture} alt="" /> : <span />}
               <span>{row.name ?? w.unnamed}</span>
-            </Row>
+              <Small as="code">{row.aaguid ?? w.u2f}</Small>
+            </Named>
           ),
         },
-        { heading: w.aaguid, cell: (row) => (row.aaguid ? <Code>{row.aaguid}</Code> : w.u2f) },
         {
           heading: w.people,
           cell: (row) =>

@@ -1,4 +1,11 @@
-import { GROUP_COLUMNS, PEOPLE_COLUMNS, TOKEN_COLUMNS, type ColumnMeaning, type ImportKind } from '../vocabulary.js';
+import {
+  GROUP_COLUMNS,
+  KEY_COLUMNS,
+  PEOPLE_COLUMNS,
+  TOKEN_COLUMNS,
+  type ColumnMeaning,
+  type ImportKind,
+} from '../vocabulary.js';
 import { isTimeZone, LANGUAGE_PATTERN, MAIL_PATTERN, SERIAL_PATTERN } from '../people/fields.js';
 import { readPhone } from './phone.js';
 
@@ -7,6 +14,7 @@ export const MEANINGS: Readonly<Record<ImportKind, readonly ColumnMeaning[]>> = 
   people: PEOPLE_COLUMNS,
   groups: GROUP_COLUMNS,
   tokens: TOKEN_COLUMNS,
+  keys: KEY_COLUMNS,
 };
 
 /** Meanings that several columns may have; every other stands at most once. */
@@ -177,6 +185,10 @@ export function columnsLack(
         has('secret', 'owner')
         ? undefined
         : { why: 'lacks', meaning: 'secret' };
+  if (kind === 'keys') {
+    const needed = (['owner', 'credential-id', 'public-key'] as const).find((meaning) => !has(meaning));
+    return needed && { why: 'lacks', meaning: needed };
+  }
   if (kind === 'groups') return has('group') ? undefined : { why: 'lacks', meaning: 'group' };
   if (has('mail') && has('mail-and-login-name')) return { why: 'twice', meaning: 'mail' };
   return has('login-name', 'mail-and-login-name', 'reference') ? undefined : { why: 'lacks', meaning: 'login-name' };

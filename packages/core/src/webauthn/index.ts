@@ -44,3 +44,4 @@ export {
   type KeyRules,
   type NamedModel,
 } from './policy.js';
+export { cellsOfCredential, credentialKind, readCredentialRow, type FileCredential, type FileParty } from './file.js';

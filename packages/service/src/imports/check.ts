@@ -25,7 +25,9 @@ function assertUsable(one: Import, meanings: readonly ColumnMeaning[], rules: Ru
   if (meanings.length !== one.columns.length)
     throw badField('body.columns', 'columns-number', { number: one.columns.length });
   meanings.forEach((meaning, i) => {
-    if (!MEANINGS[one.kind].includes(meaning))
+    // Members of a credential are named in the file itself.
+    const fixed = one.kind === 'keys' && meaning !== one.columns[i]!.meaning;
+    if (fixed || !MEANINGS[one.kind].includes(meaning))
       throw badField(`body.columns[${i}]`, 'column-of-other-kind', { meaning });
   });
   const lack = columnsLack(one.kind, meanings);

@@ -1,4 +1,5 @@
 import type { ImportKind } from '@nimble-latch/core/vocabulary';
+import { credentialFiles } from './credential-files.js';
 import { groupFiles } from './group-files.js';
 import { peopleFiles } from './people-files.js';
 import { tokenFiles } from './token-files.js';
@@ -9,4 +10,5 @@ export const KINDS: Readonly<Record<ImportKind, KindOfFile>> = {
   people: peopleFiles as KindOfFile,
   groups: groupFiles as KindOfFile,
   tokens: tokenFiles as KindOfFile,
+  keys: credentialFiles as KindOfFile,
 };

@@ -13,6 +13,7 @@ import {
 } from '@nimble-latch/core/tables';
 import { guessEncoding, type FileKey, type OwnCertificate } from '@nimble-latch/core/tokenfiles';
 import {
+  KEY_FILE_COLUMNS,
   TOKEN_FILE_COLUMNS,
   type ColumnMeaning,
   type ImportKind,
@@ -29,6 +30,7 @@ import { key, keyOrNull, newId } from '../ids.js';
 import { BLOCK_ROWS, keepBlock, type FileRow } from './blocks.js';
 import { OneBehind } from './one-behind.js';
 import { ownCertificates } from '../stock/certificates.js';
+import { credentialRows } from './credential-files.js';
 import { fileKeyOf, fileSignerOf, keyUriRows, pskcRows } from './key-files.js';
 import { readMapping } from './mappings.js';
 import { showImport } from './show.js';
@@ -205,10 +207,11 @@ async function stage(
   let kept = 0;
   // One block is being kept while the next one is read.
   const keeping = new OneBehind();
-  const form = query.kind === 'tokens' ? (query.form ?? 'csv') : 'csv';
+  const form = query.kind === 'keys' ? 'credentials' : query.kind === 'tokens' ? (query.form ?? 'csv') : 'csv';
+  const fixed = form === 'credentials' ? KEY_FILE_COLUMNS : TOKEN_FILE_COLUMNS;
   if (form !== 'csv')
     described = {
-      columns: TOKEN_FILE_COLUMNS.map((meaning) => ({ name: meaning, meaning })),
+      columns: fixed.map((meaning) => ({ name: meaning, meaning })),
       rules: DEFAULT_RULES,
       headed: false,
     };
@@ -232,7 +235,9 @@ async function stage(
       ? pskcRows(pieces, opened.key, opened.signer)
       : form === 'key-uris'
         ? keyUriRows(pieces)
-        : rowsOf(pieces, delimiter);
+        : form === 'credentials'
+          ? credentialRows(pieces)
+          : rowsOf(pieces, delimiter);
   for await (const row of rows) {
     pending.push(row);
     if (pending.length > BLOCK_ROWS) await flush(false);

@@ -19,7 +19,7 @@ import { key, newId, text } from '../ids.js';
 import type { MethodParameters, Offer } from '@nimble-latch/core/methods';
 import { assertOffered } from '../methods/offer.js';
 import { modelOf } from '../models/known.js';
-import { chooseParty } from '../relying-party/change.js';
+import { assertPartyStill, chooseParty } from '../relying-party/change.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
@@ -166,6 +166,7 @@ async function proveWebauthn(
     await tellRefused({ outcome: reason, step });
     return new Refusal('key-not-taken', { step, reason });
   }
+  await assertPartyStill(work, party.id);
   const { credential, attestation } = verified;
   const attachment = authenticatorAttachment ?? undefined;
   const model = await modelOf(work, credential, attestation, work.now.getTime());

@@ -110,6 +110,18 @@ export async function chooseParty(
     await work.trail(entryOf(by, 'relying-party.changed', { kind: 'setting', id: null }, { details: { now: rpId } }));
 }
 
+/**
+ * Asserts that keys are still made for a domain, and that nobody changes it before the transaction ends: what this node read a moment
+ * ago could be what another one has changed since.
+ */
+export async function assertPartyStill(work: Work, rpId: string): Promise<void> {
+  const row = await selectOne<{ rp_id: string }>(
+    work,
+    'SELECT rp_id FROM relying_party WHERE id = 1 LOCK IN SHARE MODE',
+  );
+  if (row?.rp_id !== rpId) throw new Refusal('wrong-state', { state: 'expired' });
+}
+
 const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
   const { rpId, appId, orphaned } = call.body;
   const reply = await call.run(async (work) => {

@@ -137,7 +137,7 @@ export async function proveWebauthn(
 async function lockKey(work: Work, { personId, applicationId }: StoredSignIn, id: Buffer): Promise<KeyRow | undefined> {
   return await selectOne<KeyRow>(
     work,
-    `SELECT a.*, c.credential_id, c.public_key, c.sign_count, c.backup_eligible, c.backed_up, c.app_id, p.user_handle ${KEYS}
+    `SELECT a.*, c.credential_id, c.public_key, c.sign_count, c.backup_eligible, c.backed_up, c.app_id, COALESCE(c.user_handle, p.user_handle) AS user_handle ${KEYS}
      WHERE c.credential_id = :id AND a.person_id = :person AND ${countsNow('a')} AND ${AT_PLACE} FOR UPDATE`,
     { id, person: key(personId!), place: key(applicationId) },
   );

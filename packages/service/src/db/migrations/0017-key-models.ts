@@ -37,4 +37,9 @@ export const keyModels: readonly Migration[] = [
     name: '0091-credentials-model-known',
     sql: `UPDATE webauthn_credentials SET model_id = aaguid WHERE model_id IS NULL AND aaguid <> REPEAT(CHAR(0), 16)`,
   },
+  {
+    // What came from a former server says its holder by that server's word.
+    name: '0092-credentials-handle',
+    sql: 'ALTER TABLE webauthn_credentials ADD COLUMN IF NOT EXISTS user_handle VARBINARY(64) NULL',
+  },
 ];
