@@ -2,6 +2,7 @@ import type { FastifyInstance } from 'fastify';
 import type { CDPSession } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
+import { createTraffic } from '../packages/standins/src/traffic/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { accessible, openPage, type OpenPage } from './support/browser.js';
 import { Installation, PASSWORD, personWithApp } from './support/installation.js';
@@ -12,6 +13,8 @@ const WAYS = '[password + totp, password + webauthn, webauthn(verified)]';
 let inst: Installation;
 let planner: FastifyInstance;
 let address: string;
+let traffic: FastifyInstance;
+let tower: string;
 let ada: Awaited<ReturnType<typeof personWithApp>>;
 let open: OpenPage;
 /** The browser's own authenticators, simulated over its DevTools protocol. */
@@ -29,6 +32,16 @@ beforeAll(async () => {
   const whole = { id: connection.id, secret: key!, issuer: connection.oidc!.issuer };
   planner = createPlanner({ issuer: whole.issuer, address, whole, secondStep: whole });
   await planner.listen({ host: '127.0.0.1', port: Number(new URL(address).port) });
+  tower = `http://localhost:${await freePort()}`;
+  const { id: log, version } = await inst.owner.call('applications.add', { body: { name: 'Vessel Traffic' } });
+  await inst.owner.call('applications.setOrigins', {
+    params: { id: log },
+    body: { origins: [tower] },
+    ifMatch: version,
+  });
+  const connected = await inst.owner.call('connections.add', { params: { id: log }, body: {} });
+  traffic = createTraffic({ service: inst.url, address: tower, key: connected.key! });
+  await traffic.listen({ host: '127.0.0.1', port: Number(new URL(tower).port) });
   const console_ = `{ rule: Console, at: { applications: [Console] }, then: { ask whoever has one: ${WAYS} } }`;
   await publish(inst.owner, rulebookOf([console_], `{ ask for: ${WAYS} }`));
   open = await openPage();
@@ -38,6 +51,7 @@ beforeAll(async () => {
 afterAll(async () => {
   await open.browser.close();
   await planner.close();
+  await traffic.close();
   await inst.stop();
 });
 
@@ -85,7 +99,8 @@ async function toEnrol() {
 const setUp = async (label: string) => {
   await toEnrol();
   await open.page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
-  await open.page.getByText(`${label} works and can be used from now on`).waitFor();
+  // A second one of a kind has a number.
+  await open.page.getByText(new RegExp(`${label}( \\d+)? works and can be used from now on`)).waitFor();
 };
 /** Goes to the Berth Planner, nobody being signed in, and says who it is. */
 async function toBerths() {
@@ -308,6 +323,48 @@ describe('what a key is', () => {
     await set(false, false);
     await signIn();
     await page.getByRole('alert').getByText('That was not right.').waitFor();
+    await take(device);
+  });
+});
+
+describe('an application’s own page, on another origin', () => {
+  it('has keys answer in the specification’s own forms: after the password, beneath the name, by a button', async () => {
+    const { page } = open;
+    const device = await plugIn();
+    await setUp('Passkey of this device');
+    const done = async (way: string) =>
+      await page.getByRole('status').getByText(`Signed in: ada.quay by ${way}`).waitFor();
+    const toTower = async () => {
+      await touching(false);
+      await page.goto(tower);
+      await page.getByLabel('Login name').waitFor();
+      await page.evaluate(async () => await PublicKeyCredential.isConditionalMediationAvailable());
+      // The page has asked for what the browser offers beneath the field.
+      await page.waitForTimeout(300);
+      await touching(true);
+    };
+    await toTower();
+    await page.getByLabel('Login name').fill('ada.quay');
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Password').fill(PASSWORD);
+    await page.keyboard.press('Enter');
+    await page.getByLabel('Code').waitFor();
+    await page.getByRole('button', { name: 'Use another way: webauthn' }).click();
+    await press();
+    await done('password + webauthn');
+    await toTower();
+    await page.getByRole('button', { name: 'Sign in with a passkey' }).click();
+    await done('webauthn');
+    await page.goto(tower);
+    await done('webauthn');
+    // Taken away, the origin is none any more: what is begun is refused before anybody is asked for a key.
+    const { rows } = await inst.owner.call('applications.list', { query: { q: 'Vessel' } });
+    const { id, version } = rows[0]!;
+    await inst.owner.call('applications.setOrigins', { params: { id }, body: { origins: [] }, ifMatch: version });
+    await page.goto(tower);
+    await page.getByLabel('Login name').fill('ada.quay');
+    await page.keyboard.press('Enter');
+    await page.getByRole('alert').getByText('Something in the request is not as expected.').waitFor();
     await take(device);
   });
 });

@@ -19,6 +19,7 @@ const ports = {
   service: Number(process.env.NLATCH_DEMO_PORT ?? 8470),
   phone: Number(process.env.NLATCH_DEMO_PHONE_PORT ?? 8471),
   planner: Number(process.env.NLATCH_DEMO_PLANNER_PORT ?? 8472),
+  traffic: Number(process.env.NLATCH_DEMO_TRAFFIC_PORT ?? 8473),
   database: Number(process.env.NLATCH_DEMO_DATABASE_PORT ?? 33070),
 };
 const say = (line = '') => process.stderr.write(`${line}\n`);
@@ -27,6 +28,7 @@ for (const [name, variable] of [
   ['service', 'NLATCH_DEMO_PORT'],
   ['phone', 'NLATCH_DEMO_PHONE_PORT'],
   ['planner', 'NLATCH_DEMO_PLANNER_PORT'],
+  ['traffic', 'NLATCH_DEMO_TRAFFIC_PORT'],
   ['database', 'NLATCH_DEMO_DATABASE_PORT'],
 ])
   if (!(await portIsFree(ports[name]))) {
@@ -128,6 +130,22 @@ try {
   }
   const berths = spawn(process.execPath, [STANDIN, 'berth-planner', '--clients', planner], { stdio: 'ignore' });
   stops.push(() => berths.kill());
+  const traffic = join(dir, 'vessel-traffic.json');
+  if (!existsSync(traffic)) {
+    say('· connecting Vessel Traffic, which asks on its own pages');
+    const address = `http://localhost:${ports.traffic}`;
+    const run = (...args) => {
+      const answer = spawnSync(client, args, { encoding: 'utf8' });
+      if (answer.status !== 0) throw new Error(answer.stderr);
+      return answer.stdout;
+    };
+    run('application', 'origins', 'Vessel Traffic', address, 'https://vessel-traffic.wexmoor.example');
+    const { key } = JSON.parse(run('application', 'connect', 'Vessel Traffic', '--json', '--label', 'Own pages'));
+    const connection = { service: `http://localhost:${ports.service}`, address, key };
+    writeFileSync(traffic, JSON.stringify(connection), { mode: 0o600 });
+  }
+  const own = spawn(process.execPath, [STANDIN, 'vessel-traffic', '--connection', traffic], { stdio: 'ignore' });
+  stops.push(() => own.kill());
   const link = (await chore(env, 'owner-link', '--for', 'ines.marlow')).split('\n')[0];
 
   say();
@@ -139,6 +157,7 @@ try {
   say('  Everybody’s password harbour lights at dawn');
   say(`  Stand-in phone       http://localhost:${ports.phone}`);
   say(`  Berth Planner        http://localhost:${ports.planner}  (an application that sends people to sign in)`);
+  say(`  Vessel Traffic       http://localhost:${ports.traffic}  (an application that asks on its own pages)`);
   say();
   say('Three commands to try, already signed in (in another terminal):');
   say('  .run/demo/nlatch person list');

@@ -4,6 +4,7 @@ import { Command, CommanderError } from 'commander';
 import { BadPicture, codeAt, readPicture } from './phone/code.js';
 import { createPlanner, type PlannerClients } from './berths/server.js';
 import { createPhone } from './phone/server.js';
+import { createTraffic, type TrafficConnection } from './traffic/server.js';
 
 const program = new Command('nlatch-standin')
   .description('Simulated outside devices, for trying Nimble Latch out and for its tests. Not for production.')
@@ -45,6 +46,18 @@ program
     const app = createPlanner(clients);
     await app.listen({ host: '127.0.0.1', port: Number(new URL(clients.address).port) });
     process.stderr.write(`The Berth Planner is at ${clients.address}\n`);
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+program
+  .command('vessel-traffic')
+  .description('an application that asks for passwords, codes and keys on its own pages')
+  .requiredOption('--connection <file>', 'JSON: service, address and key')
+  .action(async (options: { connection: string }) => {
+    const connection = JSON.parse(readFileSync(options.connection, 'utf8')) as TrafficConnection;
+    const app = createTraffic(connection);
+    await app.listen({ host: '127.0.0.1', port: Number(new URL(connection.address).port) });
+    process.stderr.write(`Vessel Traffic is at ${connection.address}\n`);
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
   });
 
