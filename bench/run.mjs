@@ -12,8 +12,7 @@
  */
 import { spawn, spawnSync } from 'node:child_process';
 import { createHmac } from 'node:crypto';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { Agent, request } from 'node:http';
+import { mkdtempSync, rmSync } from 'node:fs';
 import { cpus, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -21,9 +20,8 @@ import { createClient } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
 import { chore, createDatabase, environment, NLATCH, startService } from '../scripts/lib/installation.mjs';
 import { freePort, startPrivateMariadb } from '../scripts/lib/private-mariadb.mjs';
+import { agent, call, IN_FLIGHT, load, measured, median, residentMb, SECONDS } from './load.mjs';
 
-const IN_FLIGHT = 32;
-const SECONDS = Number(process.env.NLATCH_BENCH_SECONDS ?? 5);
 const ROUNDS = 3;
 /** Three codes of each are fresh in a run. */
 const PEOPLE = 300 * SECONDS;
@@ -31,40 +29,6 @@ const [RULES, GROUPS] = [200, 100];
 /** Holders of tokens that count: their codes never run out. */
 const HOLDERS = 300;
 const GOALS = { throughput: 0.8, followMs: 3_000, memoryMb: 250, helpMs: 250, listMs: 400 };
-
-const agent = new Agent({ keepAlive: true, maxSockets: IN_FLIGHT });
-/** A lean HTTP call: the loader shares the two cores with what it measures. */
-function call(port, method, path, body, token) {
-  return new Promise((resolve, reject) => {
-    const payload = body === undefined ? undefined : JSON.stringify(body);
-    const sent = request(
-      {
-        agent,
-        host: '127.0.0.1',
-        port,
-        method,
-        path,
-        headers: {
-          'content-type': 'application/json',
-          ...(token ? { authorization: `Bearer ${token}` } : {}),
-          ...(payload ? { 'content-length': Buffer.byteLength(payload) } : {}),
-        },
-      },
-      (answer) => {
-        let text = '';
-        answer.setEncoding('utf8');
-        answer.on('data', (part) => (text += part));
-        answer.on('end', () =>
-          answer.statusCode < 300
-            ? resolve(JSON.parse(text))
-            : reject(new Error(`${path}: ${answer.statusCode} ${text.slice(0, 200)}`)),
-        );
-      },
-    );
-    sent.on('error', reject);
-    sent.end(payload);
-  });
-}
 
 /** Codes of one person: each step once, one ahead of the clock, as the window lets through. */
 class Codes {
@@ -85,40 +49,6 @@ class Codes {
     return String((mac.readUInt32BE(mac[19] & 15) & 0x7fffffff) % 1_000_000).padStart(6, '0');
   }
 }
-
-const quantile = (sorted, q) => sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * q))];
-/** Runs `one` with 32 in flight for some seconds. */
-async function load(one) {
-  const took = [];
-  const end = performance.now() + SECONDS * 1000;
-  await Promise.all(
-    Array.from({ length: IN_FLIGHT }, async (_, lane) => {
-      for (let i = 0; performance.now() < end; i++) {
-        const start = performance.now();
-        await one(lane, i);
-        took.push(performance.now() - start);
-      }
-    }),
-  );
-  took.sort((a, b) => a - b);
-  return { perSecond: took.length / SECONDS, p50: quantile(took, 0.5), p99: quantile(took, 0.99) };
-}
-
-/** Processor time of a process so far, in milliseconds (clock ticks of 10 ms). */
-function processorMs(pid) {
-  const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ');
-  return (Number(fields[11]) + Number(fields[12])) * 10;
-}
-/** `load`, with the processor time for each check by process: the two cores are shared by all of them. */
-async function measured(one, pids) {
-  const before = Object.entries(pids).map(([name, pid]) => [name, pid, processorMs(pid)]);
-  const run = await load(one);
-  const spent = before.map(([name, pid, ms]) => [name, (processorMs(pid) - ms) / (run.perSecond * SECONDS)]);
-  return { ...run, spent };
-}
-
-const median = (values) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)];
-const residentMb = (pid) => Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))[1]) / 1024;
 
 const dir = mkdtempSync(join(tmpdir(), 'nlatch-bench-'));
 const server = await startPrivateMariadb({ dir: join(dir, 'db'), durable: true, bufferPoolMb: 512 });

@@ -8,7 +8,7 @@ import { prepareSignIn, type Place } from './begin.js';
 import { tellTrail } from './context.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
-import { shownAt } from './prove-webauthn.js';
+import { shownAt } from './key-prompt.js';
 import { settling } from './settling.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf } from './store.js';
 

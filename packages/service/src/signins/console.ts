@@ -14,7 +14,7 @@ import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
-import { shownAtPage } from './prove-webauthn.js';
+import { shownAtPage } from './key-prompt.js';
 import { insertSignIn, viewOf, type StoredSignIn } from './store.js';
 
 /** The product guards itself with itself: its console is an application like any other, reached by the same engine. */

@@ -9,7 +9,8 @@ import { carried, carry, CARRIED_MS } from '../oidc/sealed.js';
 import { recordSignIn } from './begin.js';
 import type { Driver } from './context.js';
 import { standingOf, spendBudget } from './lanes.js';
-import { AT_PLACE, KEYS, proveWebauthn, type ShownAt } from './prove-webauthn.js';
+import { AT_PLACE, KEYS, type ShownAt } from './key-prompt.js';
+import { lockKey, proveWebauthn } from './prove-webauthn.js';
 import { countsNow } from '../keyring/usable.js';
 import type { StoredSignIn } from './store.js';
 
@@ -107,7 +108,9 @@ export async function beginWith(
   }
   await recordSignIn(deps, work, driver, stored);
   if (!byKey || stored.signIn.state !== 'asking') return stored;
-  return await proveWebauthn(deps, work, driver, stored, byKey.credential, at, byKey.ceremony);
+  const { credential, ceremony } = byKey;
+  const row = await lockKey(work, stored, credential);
+  return await proveWebauthn(deps, work, driver, stored, { credential, row, at, nameless: ceremony });
 }
 
 /** Told after what went wrong was recorded: outsiders hear one thing. */

@@ -13,7 +13,7 @@ import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
-import { shownAtPage } from './prove-webauthn.js';
+import { shownAtPage } from './key-prompt.js';
 import type { StoredSignIn } from './store.js';
 
 const APPLICATIONS: Readonly<Record<OwnPlace, string>> = {

@@ -31,7 +31,7 @@ import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
-import { shownAtPage } from './prove-webauthn.js';
+import { shownAtPage } from './key-prompt.js';
 import type { StoredSignIn } from './store.js';
 
 /** The application that a request is from. Throws `request-gone` where it is connected no more. */

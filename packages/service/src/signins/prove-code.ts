@@ -348,7 +348,7 @@ const wrong = (
 export const turnedAway = (
   why: 'throttled' | 'needs-unlock' | 'source-throttled',
   until: number | undefined,
-): Judged => ({
+): { readonly judgement: Extract<Event, { type: 'turned-away' }>; readonly writes: readonly Statement[] } => ({
   judgement: { type: 'turned-away', why, until },
   writes: [],
 });

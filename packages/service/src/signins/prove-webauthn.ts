@@ -1,167 +1,248 @@
-import type { Answer, Parsed } from '@nimble-latch/api';
 import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
-import { advance, canAnswer, verificationFor, type Event } from '@nimble-latch/core/signin';
-import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
+import { advance, canAnswer, verificationFor, type Event, type SignIn } from '@nimble-latch/core/signin';
+import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
 import type { OperatorReason } from '@nimble-latch/core/vocabulary';
-import { readCredentialKey, verifyAssertion, type RefusalReason } from '@nimble-latch/core/webauthn';
-import { select, selectOne, updateById, write, type Db } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import { verifyAssertion, type RefusalReason } from '@nimble-latch/core/webauthn';
+import { select, type Db, type Statement } from '../db/sql.js';
+import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf } from '../http/actors.js';
 import { key, text } from '../ids.js';
-import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
-import {
-  bytesOf,
-  CEREMONY_MS,
-  challengeFor,
-  claimedChallenge,
-  givenChallenge,
-  ownParty,
-  partyAt,
-  type RelyingParty,
-} from '../keyring/relying-party.js';
+import { guardOf, type AuthenticatorRow, type GuardColumns } from '../keyring/authenticator-row.js';
+import { bytesOf, claimedChallenge, givenChallenge } from '../keyring/relying-party.js';
 import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
-import { descriptorOf } from '../keyring/webauthn.js';
-import { anybodysKeysVerify, keyRulesOf } from '../methods/offer.js';
+import { keyRulesOf } from '../methods/offer.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
+import { atPlace, ceremonyOf, partyShownAt, type Credential, type ShownAt } from './key-prompt.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf } from './lanes.js';
-import { saveSignIn, viewOf, type StoredSignIn } from './store.js';
+import { FAILED, turnedAway } from './prove-code.js';
+import { saveSignIn, SIGN_IN_COLUMNS, type StoredSignIn } from './store.js';
 
-export type Credential = NonNullable<Parsed<'console.prove', 'body'>['credential']>;
+/** A key that may answer: of its rows, what deciding takes. */
+export type KeyRow = GuardColumns &
+  Pick<
+    AuthenticatorRow,
+    'id' | 'carrier_id' | 'method' | 'preferred' | 'hardware' | 'pin_sealed' | 'verified' | 'device_bound'
+  > & {
+    credential_id: Buffer;
+    public_key: Buffer;
+    sign_count: number;
+    backup_eligible: number;
+    app_id: string | null;
+    user_handle: Buffer;
+  };
 
-/** What the ceremony is: the next proof of this one sign-in, anew after each that was wrong. */
-const ceremonyOf = ({ id, signIn }: StoredSignIn): string => `sign-in ${id} ${signIn.proofs.length} ${signIn.wrong}`;
+const OF_AUTHENTICATOR = [
+  'id',
+  'carrier_id',
+  'method',
+  'preferred',
+  'hardware',
+  'pin_sealed',
+  'verified',
+  'device_bound',
+  'familiar_failures',
+  'familiar_paused_until',
+  'stranger_failures',
+  'stranger_paused_until',
+] as const satisfies (keyof KeyRow)[];
+const OF_CREDENTIAL = [
+  'credential_id',
+  'public_key',
+  'sign_count',
+  'backup_eligible',
+  'app_id',
+] as const satisfies (keyof KeyRow)[];
+/** What came from a former server says its holder by that server's word. */
+const HANDLE = 'COALESCE(c.user_handle, (SELECT h.user_handle FROM persons h WHERE h.id = a.person_id))';
+const KEY = [
+  ...OF_AUTHENTICATOR.map((column) => `a.${column} AS key_${column}`),
+  ...OF_CREDENTIAL.map((column) => `c.${column} AS key_${column}`),
+  `${HANDLE} AS key_user_handle`,
+].join(', ');
+const CREDENTIAL = 'webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id';
+/** A key `a` that may answer the sign-in `s`. */
+const MAY_ANSWER = `a.person_id = s.person_id AND ${countsNow('a')} AND ${atPlace('s.application_id')}`;
 
-/** A person's keys that count now. */
-export const KEYS = `FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
-  JOIN persons p ON p.id = a.person_id AND p.state = 'active'`;
-export const AT_PLACE = `(a.restricted = 0 OR EXISTS (SELECT 1 FROM authenticator_applications x WHERE x.authenticator_id = a.id AND x.application_id = :place))`;
+/** Locks the sign-in and the key that answers, and nothing of the person. */
+const SIGN_IN_WITH_KEY = `SELECT ${SIGN_IN_COLUMNS}, ${KEY} FROM sign_ins s LEFT JOIN (${CREDENTIAL}) ON c.credential_id = :credential AND ${MAY_ANSWER}
+  AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active') WHERE s.id = :id`;
+/** The same of several without locks. */
+const SIGN_INS_AHEAD = `SELECT s.*, p.display_name, p.last_seen_at, p.emergency, ${KEY}
+  FROM sign_ins s LEFT JOIN persons p ON p.id = s.person_id LEFT JOIN (${CREDENTIAL}) ON c.credential_id IN (:credentials) AND ${MAY_ANSWER}
+    AND p.state = 'active' WHERE s.id IN (:ids)`;
 
-/** Whose pages a sign-in is shown on: ours, or the application's own. */
-export type ShownAt = 'ours' | 'theirs';
+interface Answered {
+  readonly id: string;
+  readonly credential: Buffer;
+}
 
-export const partyShownAt = async (deps: Deps, at: ShownAt, applicationId: string): Promise<RelyingParty> =>
-  at === 'ours' ? await ownParty(deps) : await partyAt(deps, applicationId);
+/** Sign-ins with the keys that answer them: for each its row. */
+async function signInsWithKeys(db: Db, asked: readonly Answered[]): Promise<readonly (readonly object[])[]> {
+  const rows = await select<{ id: Buffer; key_credential_id: Buffer | null }>(db, SIGN_INS_AHEAD, {
+    ids: asked.map(({ id }) => key(id)),
+    credentials: asked.map(({ credential }) => credential),
+  });
+  return asked.map(({ id, credential }) => {
+    const own = rows.filter((row) => row.id.equals(key(id)));
+    const found = own.find((row) => row.key_credential_id?.equals(credential));
+    return found ? [found] : own.slice(0, 1).map((row) => ({ ...row, key_id: null }));
+  });
+}
 
-/** The sign-in as our own pages show it. */
-export const shownAtPage = async (deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> =>
-  await shownAt('ours', deps, db, stored);
-
-/** The sign-in as pages show it: with what to ask the browser for, where it asks for a key. */
-export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> {
-  const view = viewOf(stored);
-  if (view.prompt?.kind !== 'webauthn') return view;
-  // Before anything was proved nobody learns whether somebody has keys, or which: then those answer that find themselves.
-  const named =
-    stored.signIn.proofs.length > 0 && stored.personId !== null
-      ? await select<{ credential_id: Buffer; transports: string; app_id: string | null }>(
-          db,
-          `SELECT c.credential_id, c.transports, c.app_id ${KEYS} WHERE a.person_id = :person AND ${countsNow('a')} AND ${AT_PLACE} ORDER BY a.id`,
-          { person: key(stored.personId), place: key(stored.applicationId) },
-        )
-      : [];
-  const party = await partyShownAt(deps, at, stored.applicationId);
-  const verifies =
-    stored.signIn.proofs.length > 0 && stored.personId !== null
-      ? (await keyRulesOf(deps, db, stored.personId)).verification === 'required'
-      : await anybodysKeysVerify(deps);
-  // Credentials from before WebAuthn answer by the id that they were made for, and only if browsers are told it.
-  const older = party.appId !== null && named.some(({ app_id }) => app_id === party.appId);
+/** The opening read of an answer. */
+export function openingOf(deps: Deps, id: string, { rawId }: Credential): Opening {
+  const credential = bytesOf(rawId);
   return {
-    ...view,
-    prompt: {
-      ...view.prompt,
-      publicKey: {
-        challenge: challengeFor(deps, ceremonyOf(stored)).toString('base64url'),
-        timeout: CEREMONY_MS,
-        rpId: party.id,
-        allowCredentials: named.map(descriptorOf),
-        userVerification: verifies ? 'required' : verificationFor(stored.signIn),
-        ...(older ? { extensions: { appid: party.appId! } } : {}),
-      },
-    },
+    read: { sql: SIGN_IN_WITH_KEY, values: { id: key(id), credential } },
+    ahead: async () => await deps.together.ask(signInsWithKeys, { id, credential }),
   };
 }
 
-interface KeyRow extends AuthenticatorRow {
-  credential_id: Buffer;
-  public_key: Buffer;
-  sign_count: number;
-  backup_eligible: number;
-  backed_up: number;
-  app_id: string | null;
-  user_handle: Buffer;
+/** The key in the row of an opening read; undefined where none of the person's may answer. */
+export function keyIn(rows: readonly object[]): KeyRow | undefined {
+  const row = rows[0] as Record<string, unknown> | undefined;
+  if (!row || row['key_id'] === null) return undefined;
+  const columns = [...OF_AUTHENTICATOR, ...OF_CREDENTIAL, 'user_handle'] as const;
+  // The columns are those of a key, each under its prefix.
+  return Object.fromEntries(columns.map((column) => [column, row[`key_${column}`]])) as unknown as KeyRow;
 }
 
-/** What an answer came to. */
-type Judged =
-  | Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>
-  /** It says who it is, and no way asks for it: what is asked is asked all the same. */
-  | { readonly type: 'beside' };
+/** Of somebody who said by the key itself who they are: it is looked up in the transaction, its row locked. */
+export async function lockKey(work: Work, { id }: StoredSignIn, { rawId }: Credential): Promise<KeyRow | undefined> {
+  return keyIn(await select(work, `${SIGN_IN_WITH_KEY} FOR UPDATE`, { id: key(id), credential: bytesOf(rawId) }));
+}
+
+/** What an answer came to, and the writes that must hold before anybody is told. */
+interface Judged {
+  readonly judgement:
+    | Extract<Event, { type: 'right' | 'wrong' | 'turned-away' }>
+    /** It says who it is, and no way asks for it: what is asked is asked all the same. */
+    | { readonly type: 'beside' };
+  readonly writes: readonly Statement[];
+  /** There may be two of the key. */
+  readonly copied?: boolean;
+}
+
+/** The answer, and how it came. */
+export interface Answering {
+  readonly credential: Credential;
+  /** Undefined where none of the person's may answer. */
+  readonly row: KeyRow | undefined;
+  /** Whose pages it is shown on. */
+  readonly at: ShownAt;
+  /** The ceremony that it answers, where it said itself whose it is. */
+  readonly nameless?: string;
+}
 
 /**
- * A key answers a sign-in. Its row is locked, so of two answers at the same moment the second meets what the first left.
- *
- * @param nameless the ceremony that it answers, where it said itself whose it is
+ * A key answers a sign-in. What it writes holds only while the sign-in, the guard and the counter are as they were read, by lock or by
+ * the conditions of the writes: of two answers at the same moment the second meets what the first left.
  */
 export async function proveWebauthn(
   deps: Deps,
   work: Work,
   driver: Driver,
   stored: StoredSignIn,
-  credential: Credential,
-  at: ShownAt,
-  nameless?: string,
+  answering: Answering,
 ): Promise<StoredSignIn> {
-  const standing = await standingOf(work, stored.personId, stored.sourceAddress, work.now);
-  const row = stored.decoyId ? undefined : await lockKey(work, stored, bytesOf(credential.rawId));
+  const { personId } = stored;
+  const row = stored.decoyId ? undefined : answering.row;
+  const standing = await standingOf(work.reading, personId, stored.sourceAddress, work.now);
   const judged: Judged =
     standing.spentUntil !== undefined
-      ? { type: 'turned-away', why: 'source-throttled', until: standing.spentUntil }
+      ? turnedAway('source-throttled', standing.spentUntil)
       : row
-        ? await judge(deps, work, driver, stored, row, credential, standing.lane, at, nameless)
+        ? await judge(deps, work, stored, row, answering, standing.lane)
         : await judgeNobody(deps, work, stored);
-  if (judged.type === 'beside') return stored;
-  const signIn =
-    judged.type === 'right'
-      ? await advanceRight(work, stored.personId, stored.signIn, judged, work.now)
-      : advance(stored.signIn, judged, work.now.getTime());
-  const saved = saveSignIn(work, stored, signIn);
-  if (judged.type === 'right') rememberSource(work, stored.personId!, standing);
-  if (judged.type === 'wrong') spendBudget(work, standing);
-  if (judged.type !== 'right' || signIn.state !== 'asking') await tellTrail(deps, work, driver, saved);
+  const { judgement, signIn } = await settled(work, stored, row, judged, answering.nameless !== undefined);
+  // The sign-in before its key, as the locks are taken.
+  const saved = judgement.type === 'beside' ? stored : saveSignIn(work, stored, signIn);
+  for (const write of judgement.type === 'wrong' && judged.judgement.type !== 'wrong'
+    ? failed(row!, standing.lane, work.now)
+    : judged.writes)
+    work.atEnd(write);
+  if (judged.copied) await tellCopied(work, driver, stored, row!);
+  if (judgement.type === 'right') rememberSource(work, personId!, standing);
+  if (judgement.type === 'wrong') spendBudget(work, standing);
+  const told = judgement.type !== 'beside' && (judgement.type !== 'right' || signIn.state !== 'asking');
+  if (told) await tellTrail(deps, work, driver, saved);
   return saved;
 }
 
-async function lockKey(work: Work, { personId, applicationId }: StoredSignIn, id: Buffer): Promise<KeyRow | undefined> {
-  return await selectOne<KeyRow>(
-    work,
-    `SELECT a.*, c.credential_id, c.public_key, c.sign_count, c.backup_eligible, c.backed_up, c.app_id, COALESCE(c.user_handle, p.user_handle) AS user_handle ${KEYS}
-     WHERE c.credential_id = :id AND a.person_id = :person AND ${countsNow('a')} AND ${AT_PLACE} FOR UPDATE`,
-    { id, person: key(personId!), place: key(applicationId) },
-  );
+/**
+ * The next state. A right answer mostly ends it; only where a way asks for more is the rest of the keyring looked at, and with it
+ * whether the key, for what it did now, has a place in a way.
+ */
+async function settled(
+  work: Work,
+  { signIn, personId, applicationId }: StoredSignIn,
+  row: KeyRow | undefined,
+  { judgement }: Judged,
+  nameless: boolean,
+): Promise<{ readonly judgement: Judged['judgement']; readonly signIn: SignIn }> {
+  const nowMs = work.now.getTime();
+  if (judgement.type === 'beside') return { judgement, signIn };
+  const after = advance(signIn, judgement, nowMs);
+  if (judgement.type !== 'right' || after.state === 'let-in' || after.state === 'refused')
+    return { judgement, signIn: after };
+  const { proof } = judgement;
+  const held = { ...proof, id: proof.id!, preferred: false };
+  const keyring = exchanged(keyringAt(await currentKeyring(work.reading, personId!), applicationId), held);
+  if (canAnswer(signIn.requirement.outcome, signIn.proofs, held, keyring))
+    return {
+      judgement,
+      signIn: await advanceRight(work.reading, personId, signIn, { ...judgement, keyring }, work.now),
+    };
+  if (nameless) return { judgement: { type: 'beside' }, signIn };
+  const wrong = wrongOf(text(row!.id), 'key-not-verified');
+  return { judgement: wrong, signIn: advance(signIn, wrong, nowMs) };
 }
+
+const wrongOf = (authenticator: string | null, why: OperatorReason) =>
+  ({ type: 'wrong', method: 'webauthn', authenticator, why }) as const;
+
+/** A failure counts on top of those that were known when it was judged. */
+function failed(row: KeyRow, lane: Lane, now: Date): Statement[] {
+  const before = guardOf(row, lane);
+  const { failures, pausedUntil } = reserve(before, now.getTime());
+  const until = pausedUntil === undefined ? null : new Date(pausedUntil);
+  return [
+    {
+      sql: FAILED[lane],
+      values: { id: row.id, failures, until, failuresBefore: before.failures },
+      matchesOne: true,
+    },
+  ];
+}
+
+/** It was used: counts only for somebody who was not deactivated since the sign-in began, and only if no failure came in between. */
+const used = (lane: Lane) =>
+  `UPDATE authenticators SET last_used_at = :now, last_used_in = :place, verified = verified OR :verified, ${lane}_failures = 0, ${lane}_paused_until = NULL
+   WHERE id = :id AND state = 'active' AND ${lane}_failures = :failuresBefore
+     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = authenticators.person_id AND o.state = 'active')`;
+const USED: Readonly<Record<Lane, string>> = { familiar: used('familiar'), stranger: used('stranger') };
+/** A counter goes on from where it was read: of two answers with the same one, one counts. */
+const COUNTED =
+  'UPDATE webauthn_credentials SET sign_count = :count, backed_up = :backedUp WHERE authenticator_id = :id AND sign_count = :countBefore';
 
 async function judge(
   deps: Deps,
   work: Work,
-  driver: Driver,
   stored: StoredSignIn,
   row: KeyRow,
-  { response, clientExtensionResults }: Credential,
-  lane: 'familiar' | 'stranger',
-  at: ShownAt,
-  nameless: string | undefined,
+  { credential: { response, clientExtensionResults }, at, nameless }: Answering,
+  lane: Lane,
 ): Promise<Judged> {
   const nowMs = work.now.getTime();
   const guard = guardOf(row, lane);
   const admission = admit(guard, nowMs);
-  if (!admission.admitted) return { type: 'turned-away', why: admission.why, until: admission.until };
+  if (!admission.admitted) return turnedAway(admission.why, admission.until);
   const id = text(row.id);
   const { signIn, personId, applicationId } = stored;
-  const party = await partyShownAt(deps, at, stored.applicationId);
-  const rules = await keyRulesOf(deps, work, personId!);
+  const party = await partyShownAt(deps, at, applicationId);
+  const rules = await keyRulesOf(deps, work.reading, personId!);
   const clientDataJSON = bytesOf(response.clientDataJSON);
   const named = !nameless && signIn.proofs.length > 0;
   const checked = verifyAssertion(
@@ -184,7 +265,7 @@ async function judge(
     },
     {
       id: row.credential_id,
-      key: readCredentialKey(row.public_key)!,
+      key: deps.publicKeys.of(row.credential_id, row.public_key),
       signCount: Number(row.sign_count),
       backupEligible: row.backup_eligible === 1,
       userHandle: row.user_handle,
@@ -192,33 +273,43 @@ async function judge(
     // Where a login name was typed before, whose key it is the row tells.
     nameless === undefined,
   );
-  const wrong = async (why: OperatorReason): Promise<Judged> => {
-    await updateById(work, 'authenticators', row.id, guardColumns(lane, reserve(guard, nowMs)));
-    return { type: 'wrong', method: 'webauthn', authenticator: id, why };
-  };
-  if (!checked.ok) {
-    if (checked.reason === 'counter') await tellCopied(work, driver, stored, row);
-    return await wrong(WHY[checked.reason] ?? 'key-refused');
-  }
-  if (checked.copied) await tellCopied(work, driver, stored, row);
-  const keyring = keyringAt(await currentKeyring(work, personId!), applicationId);
+  const wrong = (why: OperatorReason, copied = false): Judged => ({
+    judgement: wrongOf(id, why),
+    writes: failed(row, lane, work.now),
+    copied,
+  });
+  if (!checked.ok) return wrong(WHY[checked.reason] ?? 'key-refused', checked.reason === 'counter');
   // What it can do counts as far as it did it now.
   const held = usableOf({ ...row, verified: checked.verified ? 1 : 0 });
-  const counts = canAnswer(signIn.requirement.outcome, signIn.proofs, held, exchanged(keyring, held));
-  if (!counts && !nameless) return await wrong('key-not-verified');
-  await updateById(work, 'authenticators', row.id, {
-    ...guardColumns(lane, CLEAR),
-    lastUsedAt: work.now,
-    lastUsedIn: key(applicationId),
-    // Once it has verified its holder, ways may count on it.
-    ...(checked.verified ? { verified: 1 } : {}),
-  });
-  await write(
-    work,
-    'UPDATE webauthn_credentials SET sign_count = :count, backed_up = :backedUp WHERE authenticator_id = :id',
-    { count: checked.signCount, backedUp: checked.backedUp, id: row.id },
-  );
-  return counts ? { type: 'right', proof: held, keyring: exchanged(keyring, held) } : { type: 'beside' };
+  const writes: Statement[] = [
+    {
+      sql: USED[lane],
+      values: {
+        id: row.id,
+        now: work.now,
+        place: key(applicationId),
+        // Once it has verified its holder, ways may count on it.
+        verified: checked.verified,
+        failuresBefore: guard.failures,
+      },
+      matchesOne: true,
+    },
+    {
+      sql: COUNTED,
+      values: {
+        id: row.id,
+        count: checked.signCount,
+        backedUp: checked.backedUp,
+        countBefore: Number(row.sign_count),
+      },
+      matchesOne: true,
+    },
+  ];
+  const { copied } = checked;
+  const { outcome } = signIn.requirement;
+  if (canAnswer(outcome, signIn.proofs, held, [held]))
+    return { judgement: { type: 'right', proof: held, keyring: [held] }, writes, copied };
+  return nameless ? { judgement: { type: 'beside' }, writes, copied } : wrong('key-not-verified', copied);
 }
 
 /** Reasons that operators are told apart; all others say that the answer did not hold. */
@@ -237,9 +328,9 @@ async function tellCopied(
   { personId, id: signIn }: StoredSignIn,
   row: KeyRow,
 ): Promise<void> {
-  await write(work, 'UPDATE webauthn_credentials SET copied_at = :now WHERE authenticator_id = :id', {
-    now: work.now,
-    id: row.id,
+  work.atEnd({
+    sql: 'UPDATE webauthn_credentials SET copied_at = :now WHERE authenticator_id = :id',
+    values: { now: work.now, id: row.id },
   });
   const target = { kind: 'authenticator', id: text(row.id) };
   await work.trail(entryOf(driver, 'authenticator.copied', target, { person: personId, details: { signIn } }));
@@ -252,8 +343,7 @@ async function judgeNobody(deps: Deps, work: Work, { decoyId, personId }: Stored
   const guard = await readDecoyGuard(work, decoy);
   const nowMs = work.now.getTime();
   const admission = admit(guard, nowMs);
-  if (!admission.admitted) return { type: 'turned-away', why: admission.why, until: admission.until };
-  for (const one of decoyGuardWrites(work.now, decoy, guard, reserve(guard, nowMs))) work.atEnd(one);
+  if (!admission.admitted) return turnedAway(admission.why, admission.until);
   const why = !decoyId ? 'key-unknown' : personId ? 'person-deactivated' : 'person-unknown';
-  return { type: 'wrong', method: 'webauthn', authenticator: null, why };
+  return { judgement: wrongOf(null, why), writes: decoyGuardWrites(work.now, decoy, guard, reserve(guard, nowMs)) };
 }

@@ -8,7 +8,8 @@ import type { Driver } from './context.js';
 import { codesOf, openingOf, proveCode } from './prove-code.js';
 import { provePin, renewPin } from './prove-pin.js';
 import { provePassword } from './prove-password.js';
-import { proveWebauthn, type Credential, type ShownAt } from './prove-webauthn.js';
+import type { Credential, ShownAt } from './key-prompt.js';
+import { keyIn, openingOf as openingOfKey, proveWebauthn } from './prove-webauthn.js';
 import { renewPassword } from './renew-password.js';
 import { onlySignIn, readSignIn, saveSignIn, type StoredSignIn } from './store.js';
 
@@ -39,11 +40,16 @@ export async function prove<T>(
   if (kind === 'webauthn') {
     const { credential } = proof;
     if (!credential) throw badField('body.credential', 'missing');
-    return await settle(async (work) => {
-      const stored = await readSignIn(work, id, true);
-      assertAnswers(stored, mine, kind);
-      return expireIfLate(work, stored) ?? (await proveWebauthn(deps, work, driver, stored, credential, at));
-    });
+    return await settle(
+      async (work) => {
+        const rows = work.opened;
+        const stored = onlySignIn(rows);
+        assertAnswers(stored, mine, kind);
+        const late = expireIfLate(work, stored);
+        return late ?? (await proveWebauthn(deps, work, driver, stored, { credential, row: keyIn(rows), at }));
+      },
+      openingOfKey(deps, id, credential),
+    );
   }
   if (proof.value === undefined) throw badField('body.value', 'missing');
   if (kind === 'code' || kind === 'next-code' || kind === 'text') {
