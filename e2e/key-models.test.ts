@@ -2,7 +2,7 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { Sent } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { MetadataPublisher, type Entry } from '../packages/standins/src/metadata/publisher.js';
+import { MetadataPublisher, type Entry } from './support/metadata.js';
 import { Installation } from './support/installation.js';
 import { KeyHolders, options } from './support/key-holder.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';

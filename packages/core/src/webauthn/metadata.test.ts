@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { MetadataPublisher, type Entry } from '../../../standins/src/metadata/publisher.js';
+import { MetadataPublisher, type Entry } from '../../../../e2e/support/metadata.js';
 import { Maker, register } from '../../../../e2e/support/security-key.js';
 import {
   assessTrust,

@@ -1,0 +1,1 @@
+export { MetadataPublisher, type Entry } from '../../packages/standins/src/metadata/publisher.js';
