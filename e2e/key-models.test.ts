@@ -122,8 +122,8 @@ describe('metadata of key models', () => {
     });
     const concerned = await inst.owner.call('people.list', { query: { model: rows[0]!.id } });
     expect(concerned.rows.map(({ displayName }) => displayName)).toEqual(['ada.model']);
-    const { needsHand } = await inst.owner.call('overview.show');
-    expect(needsHand).toMatchObject([{ why: 'key-compromised', person: { displayName: 'ada.model' } }]);
+    const { compromisedModels } = await inst.owner.call('overview.show');
+    expect(compromisedModels).toMatchObject([{ name: 'Gullwing Key 1', people: 1, since: '2026-10-12' }]);
     await expect(people.enrolled('bea.model', { aaguid: bytes(ONE) })).rejects.toMatchObject({
       code: 'key-not-allowed',
       problem: { facts: { reason: 'model-compromised' } },

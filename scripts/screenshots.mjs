@@ -82,6 +82,9 @@ await shoot('application');
 await page.goto(`${base}/stock`);
 await page.getByRole('grid').first().waitFor();
 await shoot('stock');
+await page.goto(`${base}/settings/key-models`);
+await page.getByRole('grid').first().waitFor();
+await shoot('key-models');
 await page.goto(`${base}/sign-ins`);
 await page.getByRole('grid').waitFor();
 await shoot('sign-ins');
@@ -179,9 +182,4 @@ async function terminal(name, lines) {
 
 await terminal('cli-person', ['nlatch person list --limit 12', 'nlatch person show bram.oster', 'nlatch overview']);
 await terminal('cli-rulebook', ['nlatch rulebook versions', 'nlatch explain yara.duarte --at Payroll']);
-await terminal('cli-stock', [
-  'nlatch stock counts',
-  'nlatch stock list --needs never-arrived',
-  'nlatch stock show GW-2-4101',
-]);
 process.stdout.write(`Made the pictures in ${out}\n`);

@@ -35,6 +35,7 @@ export const keyWords = {
     changed: 'Keys are made for {domain} now.',
     tooManyLabels: 'The document has {labels} different names; browsers look no further than {most}.',
   },
+  received: 'Received {rows/key/keys} ({encoding}).',
   people: {
     model: 'who holds a key of this model: an AAGUID of nlatch key-model list',
     few: 'who holds a key, and fewer than the method settings want',

@@ -352,7 +352,7 @@ export const words = {
     ignored: 'Claims not granted and ignored: {claims}',
     overview: {
       people: 'People', deactivated: 'deactivated',
-      applications: 'Applications', signIns: 'Sign-ins, last 24 hours', needsHand: 'Needs a hand: {name}', paused: '{method} paused until {until}', emergencyUsed: 'emergency account used {at}; nlatch activity show {signIn}', keyCompromised: 'one of their keys is of a model that is not to be relied on', fewKeys: 'fewer keys than they should', keyCopied: 'a key of theirs may have been copied, {at}; revoke it', locked: '{method} locked after too many wrong tries',
+      applications: 'Applications', signIns: 'Sign-ins, last 24 hours', needsHand: 'Needs a hand: {name}', paused: '{method} paused until {until}', emergencyUsed: 'emergency account used {at}; nlatch activity show {signIn}', keyCompromised: '{people/person holds/people hold} a key of this model, which is not to be relied on (reported {since})', fewKeys: 'fewer keys than they should', keyCopied: 'a key of theirs may have been copied, {at}; revoke it', locked: '{method} locked after too many wrong tries',
     },
     roles: 'Roles', rights: 'Rights', until: 'Until', by: 'By', contact: 'Contact', groups: 'Groups', language: 'Language', timeZone: 'Time zone', source: 'Source',
     version: 'Version', outbox: 'Outbox', trail: 'Trail', waiting: '{count} waiting, {failed} given up', unsealed: '{count/entry waits/entries wait} for their seal; last sealed {when}',

@@ -120,6 +120,9 @@ export const insightRoutes = {
     answer: z.strictObject({
       people: z.number().int(),
       deactivated: z.number().int(),
+      compromisedModels: z
+        .array(z.strictObject({ id, name: z.string(), people: z.number().int(), since: z.iso.date().nullable() }))
+        .describe('Models of keys that are not to be relied on, and how many active people hold one'),
       fewKeys: z
         .number()
         .int()
@@ -138,7 +141,7 @@ export const insightRoutes = {
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied', 'key-compromised']),
+            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied']),
             method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
             signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
             at: instant.nullable().describe('When that was'),

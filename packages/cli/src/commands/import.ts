@@ -269,7 +269,7 @@ async function bringIn(session: Session, kind: ImportKind, file: string, options
   const { rules } = received;
   if (!session.json)
     session.err(
-      `${say(w.received, { rows: received.rows, encoding: received.encoding, delimiter: received.delimiter })}\n\n${columnsTable(session, received)}\n`,
+      `${say(received.kind === 'keys' ? words.keys.received : w.received, { rows: received.rows, encoding: received.encoding, delimiter: received.delimiter })}\n\n${columnsTable(session, received)}\n`,
     );
   await session.client.call('imports.check', {
     params: { id },

@@ -52,6 +52,10 @@ export function overview(command: Command, context: Context): void {
               answer.signInsLastDay[state] ? `${answer.signInsLastDay[state]} ${shared.signInStates[state]}` : [],
             ).join(', ') || words.facts.none,
           ],
+          ...answer.compromisedModels.map(({ name, people, since }): [string, string] => [
+            say(o.needsHand, { name }),
+            say(o.keyCompromised, { people, since: since ?? '' }),
+          ]),
           ...answer.needsHand.map((one): [string, string] => [
             say(o.needsHand, { name: one.person.displayName }),
             say(
@@ -60,7 +64,6 @@ export function overview(command: Command, context: Context): void {
                 paused: o.paused,
                 'emergency-used': o.emergencyUsed,
                 'key-copied': o.keyCopied,
-                'key-compromised': o.keyCompromised,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

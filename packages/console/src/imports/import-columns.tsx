@@ -50,6 +50,9 @@ const Rules = styled.div`
   align-items: start;
 `;
 
+/** Bytes are long, and nobody reads them to the end. */
+const beginning = (text: string): string => (text.length > 24 ? `${text.slice(0, 20)} …` : text);
+
 /** What the columns mean, what rules hold, and under which name that is kept; then every row is checked. */
 export function ImportColumns({ one }: { one: Import }) {
   const [columns, setColumns] = useState<ColumnMeaning[]>(one.columns.map((column) => column.meaning));
@@ -95,7 +98,9 @@ export function ImportColumns({ one }: { one: Import }) {
                   options={options}
                 />
               )}
-              <Soft>{column.samples.join(' · ')}</Soft>
+              <Soft>
+                {column.samples.map((sample) => (one.kind === 'keys' ? beginning(sample) : sample)).join(' · ')}
+              </Soft>
             </li>
           ))}
         </Columns>

@@ -49,7 +49,11 @@ export function ImportPage() {
         {!working(one) && <Discard one={one} />}
       </Spread>
       <Soft>
-        {say(w.facts, { rows: number(one.rows), encoding: one.encoding, delimiter: w.delimiters[one.delimiter] })}
+        {say(one.kind === 'keys' ? w.keyFacts : w.facts, {
+          rows: number(one.rows),
+          encoding: one.encoding,
+          delimiter: w.delimiters[one.delimiter],
+        })}
         {one.mapping && ` · ${say(w.byMapping, { name: one.mapping.name })}`}
       </Soft>
       {one.problem && <Banner $tone="danger">{shared.importProblems[one.problem]}</Banner>}

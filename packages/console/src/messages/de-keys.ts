@@ -99,7 +99,7 @@ export const deKeys: Same<typeof enKeys> = {
     aaguid: 'AAGUID',
     u2f: 'U2F',
     people: 'Gehalten',
-    heldBy: '{keys/Schlüssel/Schlüssel} von {people}',
+    heldBy: '{keys/Schlüssel/Schlüssel}, {people/Person/Personen}',
     standing: 'Gemeldet',
     compromised: 'kein Verlass',
     someCompromised:
@@ -135,8 +135,10 @@ export const deKeys: Same<typeof enKeys> = {
     rootName: 'Hersteller',
     removeRoot: 'Nicht mehr trauen',
     removeRootOf: '{name} nicht mehr trauen',
-    needsHand:
-      'einer der Schlüssel ist von einem Modell, auf das kein Verlass ist; besorgen Sie einen anderen und widerrufen Sie ihn dann',
+    holders: '{people/Person hält/Personen halten} einen {model}',
+    needsHand: 'gemeldet, dass kein Verlass darauf ist; besorgen Sie ihnen einen anderen und widerrufen Sie ihn dann',
+    needsHandSince:
+      'am {since} gemeldet, dass kein Verlass darauf ist; besorgen Sie ihnen einen anderen und widerrufen Sie ihn dann',
     fewKeys:
       '{people/Person hält/Personen halten} weniger Schlüssel, als sie sollten: geht er verloren, stehen sie draußen.',
     onlyFew: 'Nur wer weniger Schlüssel hält, als er sollte.',

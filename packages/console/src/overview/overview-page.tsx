@@ -184,10 +184,16 @@ const Hands = styled.ul`
   gap: ${space.small};
 `;
 
-function NeedsHand({ hands }: { hands: Overview['needsHand'] }) {
-  if (hands.length === 0) return <p>{w.nobodyNeeds}</p>;
+function NeedsHand({ hands, models }: { hands: Overview['needsHand']; models: Overview['compromisedModels'] }) {
+  if (hands.length === 0 && models.length === 0) return <p>{w.nobodyNeeds}</p>;
   return (
     <Hands>
+      {models.map(({ id, name, people, since }) => (
+        <li key={id}>
+          <Link to={`/people?model=${id}&state=active`}>{say(words.keyModels.holders, { people, model: name })}</Link>:{' '}
+          {since === null ? words.keyModels.needsHand : say(words.keyModels.needsHandSince, { since })}
+        </li>
+      ))}
       {hands.map((one, i) => (
         <li key={i}>
           <Link to={`/people/${one.person.id}`}>{one.person.displayName}</Link>:{' '}
@@ -198,7 +204,6 @@ function NeedsHand({ hands }: { hands: Overview['needsHand'] }) {
                 paused: w.paused,
                 'emergency-used': w.emergencyUsed,
                 'key-copied': w.keyCopied,
-                'key-compromised': words.keyModels.needsHand,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',
@@ -259,7 +264,7 @@ export function OverviewPage() {
       </Section>
       <Section aria-labelledby="hands">
         <h2 id="hands">{w.needsHand}</h2>
-        <NeedsHand hands={data.needsHand} />
+        <NeedsHand hands={data.needsHand} models={data.compromisedModels} />
       </Section>
       <Section aria-labelledby="days">
         <h2 id="days">{w.signIns}</h2>

@@ -242,7 +242,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
   const showsCodes = (totp !== null || hotp !== null) && one.state === 'active';
   const key = one.webauthn;
   const details = [
-    key?.model ?? undefined,
+    key?.model && !one.label.startsWith(key.model) ? key.model : undefined,
     key ? (key.synced ? w.keySynced : w.keyBound) : undefined,
     key?.verified ? w.keyVerified : undefined,
     key?.trust === 'trusted'

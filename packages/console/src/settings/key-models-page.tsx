@@ -10,7 +10,7 @@ import { Banner, Facts, Page, Row, Section, Small, Soft, Spread, State } from '.
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
-import { locale, say, shared, words } from '../messages/index.js';
+import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
 import { size, space } from '../theme/tokens.js';
@@ -87,9 +87,7 @@ function Models({ rows }: { rows: readonly Model[] }) {
           heading: w.people,
           cell: (row) =>
             row.people > 0 ? (
-              <Link to={`/people?model=${row.id}`}>
-                {say(w.heldBy, { keys: row.keys, people: row.people.toLocaleString(locale) })}
-              </Link>
+              <Link to={`/people?model=${row.id}`}>{say(w.heldBy, { keys: row.keys, people: row.people })}</Link>
             ) : (
               words.none
             ),

@@ -61,12 +61,7 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
   }));
-  return [
-    ...(await emergencies(deps, now)),
-    ...(await copiedKeys(deps)),
-    ...(await compromisedKeys(deps)),
-    ...turnedAway,
-  ];
+  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
 }
 
 /** Keys that seem to have been copied, until they are revoked. */
@@ -87,22 +82,15 @@ async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHan
   }));
 }
 
-/** Keys of models that are not to be relied on, as the metadata service reports, until they are revoked. */
-async function compromisedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
-  const rows = await select<{ id: Buffer; display_name: string; at: Date | null }>(
+/** Models that are not to be relied on, as the metadata service reports, as long as somebody holds a key of them. */
+async function compromisedModels(deps: Deps): Promise<Answer<'overview.show'>['compromisedModels']> {
+  const rows = await select<{ id: Buffer; name: string; since: string | null; people: number }>(
     deps,
-    `SELECT DISTINCT p.id, p.display_name, m.status_since AS at FROM key_models m JOIN webauthn_credentials w ON w.model_id = m.id
-       JOIN authenticators a ON a.id = w.authenticator_id JOIN persons p ON p.id = a.person_id
-     WHERE m.compromised = 1 AND a.state IN ('active', 'suspended') AND p.state = 'active' ORDER BY p.id LIMIT 20`,
+    `SELECT m.id, m.name, DATE_FORMAT(m.status_since, '%Y-%m-%d') AS since, COUNT(DISTINCT p.id) AS people FROM key_models m
+       JOIN webauthn_credentials w ON w.model_id = m.id JOIN authenticators a ON a.id = w.authenticator_id JOIN persons p ON p.id = a.person_id
+     WHERE m.compromised = 1 AND a.state IN ('active', 'suspended') AND p.state = 'active' GROUP BY m.id, m.name, since ORDER BY people DESC, m.name LIMIT 20`,
   );
-  return rows.map((row) => ({
-    person: { id: text(row.id), displayName: row.display_name },
-    why: 'key-compromised',
-    method: 'webauthn',
-    signIn: null,
-    at: row.at === null ? null : new Date(row.at).toISOString(),
-    until: null,
-  }));
+  return rows.map(({ id, name, since, people }) => ({ id: text(id), name, since, people: Number(people) }));
 }
 
 /** Emergency accounts that were let in lately, until somebody has said of the sign-in whether it was meant. */
@@ -147,12 +135,13 @@ async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
 
 export const showOverview: Handler<'overview.show'> = async (deps) => {
   const now = deps.now();
-  const [counts, lastDay, days, hand, few, applications] = await Promise.all([
+  const [counts, lastDay, days, hand, few, compromised, applications] = await Promise.all([
     countPeople(deps),
     signInsLastDay(deps, now),
     signInDays(deps, now),
     needsHand(deps, now),
     peopleOfFewKeys(deps),
+    compromisedModels(deps),
     selectOne<{ n: number }>(deps, 'SELECT COUNT(*) AS n FROM applications WHERE built_in = 0'),
   ]);
   const covered = (coverage: string) => counts.coverage[coverage] ?? 0;
@@ -166,6 +155,7 @@ export const showOverview: Handler<'overview.show'> = async (deps) => {
         'two-factors': covered('two-factors'),
         'phishing-resistant': covered('phishing-resistant'),
       },
+      compromisedModels: compromised,
       fewKeys: few,
       countedAt: counts.countedAt,
       applications: Number(applications?.n ?? 0),

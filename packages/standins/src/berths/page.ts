@@ -19,6 +19,7 @@ th, td { text-align: left; padding: 0.4rem 0.5rem; border-bottom: 1px solid var(
 form { display: grid; gap: 0.5rem; max-width: 22rem; margin: 1rem 0 2rem; }
 input { font: inherit; color: inherit; background: transparent; border: 1px solid var(--line); padding: 0.5rem; }
 button, .button { font: inherit; display: inline-block; padding: 0.5rem 1rem; border: 2px solid var(--go); color: var(--go); background: none; text-decoration: none; cursor: pointer; justify-self: start; }
+[hidden] { display: none !important; }
 [role=alert] { border-left: 4px solid var(--go); padding: 0.5rem 1rem; }
 dl { display: grid; grid-template-columns: max-content 1fr; gap: 0.2rem 1rem; } dd { margin: 0; overflow-wrap: anywhere; }
 `;
