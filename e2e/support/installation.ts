@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { createClient, type Client } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
 import { inject } from 'vitest';
+import { createKeys } from '../../packages/service/src/chores/keys.js';
 import { verify } from '../../packages/service/src/chores/trail.js';
 import { readConfig } from '../../packages/service/src/config.js';
 import { closeRuntime, openRuntime } from '../../packages/service/src/runtime.js';
@@ -38,8 +39,8 @@ export class Installation {
     const made = new Installation(more);
     made.database = await createDatabase(inject('server'), `t_${randomBytes(5).toString('hex')}`);
     const env = await made.environment();
-    await chore(env, 'migrate');
-    await chore(env, 'keys', 'create');
+    await made.sql(inject('schema'));
+    await createKeys(readConfig(env));
     return made;
   }
 
@@ -109,6 +110,7 @@ export class Installation {
       password: this.database.password,
       database: this.database.name,
       bigIntAsNumber: true,
+      multipleStatements: true,
     });
     try {
       return (await connection.query(statement, values)) as T[];

@@ -1,7 +1,9 @@
+import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { TestProject } from 'vitest/node';
+import { chore, createDatabase, environment } from '../../scripts/lib/installation.mjs';
 import { startPrivateMariadb } from '../../scripts/lib/private-mariadb.mjs';
 
 export interface DatabaseServer {
@@ -13,7 +15,29 @@ export interface DatabaseServer {
 declare module 'vitest' {
   interface ProvidedContext {
     server: DatabaseServer;
+    /** Statements that make every table as the migrations leave it on an empty database, with what stands in them. */
+    schema: string;
   }
+}
+
+/** The migrations are run once; where they are not what is tested, a database gets what they made. */
+async function migrated(server: DatabaseServer): Promise<string> {
+  const database = await createDatabase(server, 'template');
+  // A port that nothing listens on: migrating needs an address, and does not use it.
+  await chore(
+    environment(database, { masterKeyFile: '/nonexistent', port: 1, publicUrl: 'http://localhost:1' }) as Record<
+      string,
+      string
+    >,
+    'migrate',
+  );
+  const to = [`--host=${database.host}`, `--port=${database.port}`, `--user=${database.user}`];
+  const how = ['--skip-comments', '--skip-lock-tables', '--skip-add-locks', '--skip-add-drop-table', '--hex-blob'];
+  return execFileSync('mariadb-dump', ['--no-defaults', ...to, ...how, database.name], {
+    env: { ...process.env, MYSQL_PWD: database.password },
+    encoding: 'utf8',
+    maxBuffer: 1 << 24,
+  });
 }
 
 /** One MariaDB for the whole run; each test file has databases of its own on it. */
@@ -22,6 +46,7 @@ export default async function setup(project: TestProject): Promise<() => Promise
   const server = await startPrivateMariadb({ dir });
   const { port, adminUser, adminPassword } = server;
   project.provide('server', { port, adminUser, adminPassword });
+  project.provide('schema', await migrated({ port, adminUser, adminPassword }));
   return async () => {
     await server.stop();
     rmSync(dir, { recursive: true, force: true });

@@ -2,7 +2,6 @@ import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import type { PasswordHasher } from './secrets/password-hasher.js';
 import type { KeyStore } from './secrets/key-store.js';
-import type { PublicKeys } from './secrets/public-keys.js';
 import type { SigningKeys } from './oidc/signing-keys.js';
 import type { SettingsCache } from './insight/settings-cache.js';
 import type { MethodsCache } from './methods/cache.js';
@@ -31,7 +30,6 @@ export interface Deps {
   readonly rulebook: RulebookCache;
   readonly methods: MethodsCache;
   readonly party: PartyCache;
-  readonly publicKeys: PublicKeys;
   readonly signing: SigningKeys;
   readonly trail: TrailWriter;
   readonly metrics: Metrics;

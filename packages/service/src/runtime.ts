@@ -16,7 +16,6 @@ import { RulebookCache } from './rulebook/running.js';
 import { createLogger } from './log/logger.js';
 import { createMetrics } from './log/metrics.js';
 import { KeySetError, KeyStore, readMasterKey } from './secrets/key-store.js';
-import { PublicKeys } from './secrets/public-keys.js';
 import { PasswordHasher } from './secrets/password-hasher.js';
 import { sealUpTo } from './trail/sealer.js';
 import { TrailWriter } from './trail/writer.js';
@@ -86,7 +85,6 @@ export async function openRuntime(config: Config): Promise<Deps> {
       rulebook: new RulebookCache(aside),
       methods: new MethodsCache(aside),
       party: new PartyCache(aside, config.publicUrl),
-      publicKeys: new PublicKeys(),
       signing: new SigningKeys(aside),
       trail: new TrailWriter(now()),
       metrics: createMetrics(),

@@ -19,16 +19,6 @@ export { ATTESTATION_FORMATS, readAttestationCertificate, type Attestation } fro
 export { assessTrust, type Distrust, type Trust } from './trust.js';
 export { REFUSALS, type Refusal, type RefusalReason } from './refused.js';
 export {
-  hostOf,
-  isName,
-  isWithin,
-  MOST_RELATED_LABELS,
-  originProblem,
-  partyChoices,
-  partyProblem,
-  relatedLabels,
-} from './relying-party.js';
-export {
   LONGEST_BLOB,
   modelId,
   readMetadata,

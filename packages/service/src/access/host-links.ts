@@ -11,7 +11,7 @@ import { readLoginName } from '../people/login-names.js';
 import { issueToken, tokenId, verifyToken } from '../secrets/tokens.js';
 import { chooseParty } from '../relying-party/change.js';
 import { catalogue } from '@nimble-latch/api';
-import { partyChoices } from '@nimble-latch/core/webauthn';
+import { partyChoices } from '@nimble-latch/core/relying-party';
 import { startSession } from './sessions.js';
 
 /** How long a link from the host is good for. */

@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import { hostOf, isWithin } from '@nimble-latch/core/webauthn';
+import { hostOf, isWithin } from '@nimble-latch/core/relying-party';
 import type { Claim, ConnectionKind, Scope } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, selectOne, type Db } from '../db/sql.js';

@@ -1,4 +1,4 @@
-import { hostOf, isWithin, partyProblem } from '@nimble-latch/core/webauthn';
+import { hostOf, isWithin, partyProblem } from '@nimble-latch/core/relying-party';
 import type { PartyProblem } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { select, selectOne, type Db } from '../db/sql.js';

@@ -7,7 +7,7 @@ import {
   partyChoices,
   partyProblem,
   relatedLabels,
-} from '@nimble-latch/core/webauthn';
+} from '@nimble-latch/core/relying-party';
 import { countersigned } from '../access/countersign.js';
 import { requestJob } from '../background/jobs.js';
 import { insert, select, selectOne, write, type Db } from '../db/sql.js';

@@ -12,6 +12,7 @@ import { guardOf, type AuthenticatorRow, type GuardColumns } from '../keyring/au
 import { bytesOf, claimedChallenge, givenChallenge } from '../keyring/relying-party.js';
 import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
 import { keyRulesOf } from '../methods/offer.js';
+import { readyKey } from '../secrets/public-keys.js';
 import { tellTrail, type Driver } from './context.js';
 import { advanceRight } from './grace.js';
 import { atPlace, ceremonyOf, partyShownAt, type Credential, type ShownAt } from './key-prompt.js';
@@ -265,7 +266,7 @@ async function judge(
     },
     {
       id: row.credential_id,
-      key: deps.publicKeys.of(row.credential_id, row.public_key),
+      key: readyKey(deps, row.credential_id, row.public_key),
       signCount: Number(row.sign_count),
       backupEligible: row.backup_eligible === 1,
       userHandle: row.user_handle,
