@@ -173,7 +173,7 @@ describe('the console', () => {
       `/sign-ins/${signIns[0]!.id}`,
       '/trail',
       '/administrators',
-      '/settings',
+      ...['/settings', '/settings/key-models'],
       '/nowhere',
     ];
     // Colours do not depend on the width, nor the layout on the theme.

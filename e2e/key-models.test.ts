@@ -1,8 +1,11 @@
+import { writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
 import type { Sent } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { MetadataPublisher, type Entry } from './support/metadata.js';
+import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { Installation } from './support/installation.js';
 import { KeyHolders, options } from './support/key-holder.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -148,6 +151,7 @@ describe('what the method settings say of keys', () => {
     const cleo = await people.enrolled('cleo.model', { format: 'packed', maker, aaguid: bytes(TWO) });
     expect(cleo.begun.publicKey).toMatchObject({
       attestation: 'direct',
+      hints: ['security-key', 'hybrid'],
       authenticatorSelection: {
         authenticatorAttachment: 'cross-platform',
         residentKey: 'required',
@@ -200,5 +204,66 @@ describe('what the method settings say of keys', () => {
     expect((await inst.owner.call('overview.show')).fewKeys).toBe(2);
     await people.another('eli.model', eli.phone, { aaguid: bytes(TWO) });
     expect(await few()).toEqual(['cleo.model']);
+  });
+
+  it('is said from the command line, with what it means first, and models are looked at there', async () => {
+    const file = (name: string, text: string) => {
+      writeFileSync(join(inst.dir, name), text);
+      return join(inst.dir, name);
+    };
+    const nlatch = async (...args: string[]) =>
+      await run(NLATCH, args, {
+        env: { PATH: process.env['PATH']!, HOME: inst.dir, NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url },
+        input: '',
+      });
+    const model = `${TWO}=Gullwing Key 2`;
+    expect(
+      await nlatch('method', 'keys', 'everybody', '--attestation', 'required', '--only-model', model, '--yes'),
+    ).toMatchObject({
+      code: 0,
+      out: expect.stringContaining('Changed the method settings'),
+    });
+    expect((await nlatch('method', 'show')).out).toMatch(/attestation required[\s\S]*onlyModels Gullwing[\s\S]*Key 2/);
+    const back = [
+      '--attestation',
+      'open',
+      '--only-model',
+      'any',
+      '--verification',
+      'open',
+      '--should-hold',
+      '0',
+      '--yes',
+    ];
+    await nlatch('method', 'keys', 'everybody', ...back);
+    const { rows } = await inst.owner.call('methods.show');
+    expect(rows[0]!.cells.webauthn!.parameters).toBeUndefined();
+    expect((await nlatch('method', 'keys', 'everybody', '--only-model', 'no aaguid')).err).toContain(
+      'expected an AAGUID',
+    );
+    expect((await nlatch('key-model', 'list')).out).toMatch(
+      /Gullwing Key 1 +\S+ +1 +not to be relied on since 2026-10-12/,
+    );
+    const blob = file('blob.jwt', blobOf(9));
+    expect((await nlatch('key-model', 'read', blob)).out).toBe('Read number 9: 2 models.\n');
+    expect(await nlatch('key-model', 'read', file('old.jwt', blobOf(8)))).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('it is older than the one before'),
+    });
+    expect((await nlatch('key-model', 'metadata')).out).toMatch(/CN=Stand-in Root[\s\S]*NUMBER +9/);
+    const root = `-----BEGIN CERTIFICATE-----\n${maker.root.toString('base64')}\n-----END CERTIFICATE-----\n`;
+    await nlatch('key-model', 'trust', 'Gullwing Works', file('maker.pem', root));
+    expect((await nlatch('key-model', 'makers')).out).toMatch(/Gullwing Works +CN=Test Root/);
+    expect((await nlatch('key-model', 'distrust', 'Gullwing Works')).code).toBe(0);
+    expect((await nlatch('person', 'list', '--key-model', ONE)).out).toContain('ada.model');
+    const domain = await nlatch('key-domain', 'set', 'wexmoor.example', '--dry-run');
+    expect(domain.out).toMatch(/keys of \d+ people would answer no more/);
+    expect((await nlatch('key-domain', 'show')).out).toMatch(
+      /DOMAIN +latch\.wexmoor\.example\nCAN BE +latch\.wexmoor\.example, wexmoor\.example/,
+    );
+    await nlatch('application', 'add', 'Vessel Traffic');
+    expect((await nlatch('application', 'origins', 'Vessel Traffic', 'https://traffic.wexmoor.example')).out).toBe(
+      'Keys may answer for Vessel Traffic from: https://traffic.wexmoor.example\n',
+    );
   });
 });

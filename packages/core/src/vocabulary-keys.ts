@@ -4,6 +4,10 @@
 export const PARTY_PROBLEMS = ['address', 'not-a-domain', 'too-wide', 'other-host'] as const;
 export type PartyProblem = (typeof PARTY_PROBLEMS)[number];
 
+/** What browsers may be told of the keys that are wanted, WebAuthn Level 3 §5.8.7: they begin with the first. */
+export const KEY_HINTS = ['security-key', 'client-device', 'hybrid'] as const;
+export type KeyHint = (typeof KEY_HINTS)[number];
+
 /** What is wrong with an origin. */
 export const ORIGIN_PROBLEMS = ['origin-form', 'origin-address', 'origin-plain'] as const;
 export type OriginProblem = (typeof ORIGIN_PROBLEMS)[number];
@@ -85,4 +89,5 @@ export const KEY_REASONS = [
   'key-of-another',
   'key-not-allowed',
   'too-many-held',
+  'owner-at-desk',
 ] as const;

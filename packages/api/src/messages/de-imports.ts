@@ -64,6 +64,7 @@ export const deImports = {
     'not-yes-or-no': 'ist weder true noch false',
     'key-of-another': 'gehört hier jemand anderem',
     'key-not-allowed': 'die Verfahren nehmen ihn nicht ({why})',
+    'owner-at-desk': 'ist Administrator oder ein Notfallkonto: deren Schlüssel richtet man selbst oder am Schalter ein',
     'too-many-held': 'hält schon {most} Anmeldemittel',
     'row-length': 'hat {cells/Zelle/Zellen}, die Datei hat {columns/Spalte/Spalten}',
     missing: 'fehlt',

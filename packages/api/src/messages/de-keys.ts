@@ -16,7 +16,7 @@ export const deKeyFields: typeof enKeyFields = {
   'no-origins':
     'webauthn: sagen Sie zuerst, von welchen Herkünften Schlüssel für diese Anwendung antworten dürfen (nlatch application origins)',
   'name-or-key': 'erwartet wird entweder ein Anmeldename oder die Antwort eines Schlüssels',
-  'metadata-address': 'erwartet wird eine Adresse, die mit https beginnt',
+  'metadata-address': 'erwartet wird eine Adresse, die mit https oder http beginnt',
   certificate: 'erwartet wird ein Zertifikat in PEM',
   'only-models-attested': 'Modelle lassen sich nur sicher unterscheiden, wo ein Herkunftsnachweis verlangt wird',
   algorithms: 'erwartet werden Namen von Algorithmen wie ES256, EdDSA oder RS256',

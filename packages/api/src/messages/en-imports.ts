@@ -74,6 +74,8 @@ export const enImports = {
     'not-yes-or-no': 'is neither true nor false',
     'key-of-another': 'is somebody else’s here',
     'key-not-allowed': 'the method settings do not take it ({why})',
+    'owner-at-desk':
+      'is an administrator or an emergency account: their keys are enrolled by themselves or at the desk',
     'too-many-held': 'holds {most} authenticators already',
     'row-length': 'has {cells/cell/cells}, the file has {columns/column/columns}',
     missing: 'is missing',

@@ -16,7 +16,7 @@ export const enKeyFields = {
   'no-origins':
     'webauthn: say first from which origins keys may answer for this application (nlatch application origins)',
   'name-or-key': 'expected either a login name or what a key answered',
-  'metadata-address': 'expected an address that begins with https',
+  'metadata-address': 'expected an address that begins with https or http',
   certificate: 'expected one certificate in PEM',
   'only-models-attested': 'models can be told for sure only where attestation is required',
   algorithms: 'expected names of algorithms, such as ES256, EdDSA or RS256',

@@ -1,3 +1,4 @@
+import { KEY_HINTS } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { LIMITS } from '../limits.js';
 
@@ -15,6 +16,7 @@ const descriptor = z.strictObject({
   id: credentialId,
   transports: z.array(z.string()),
 });
+const hints = z.array(z.enum(KEY_HINTS)).describe('Which kind of key is wanted; browsers begin with the first');
 const verification = z.enum(['required', 'preferred', 'discouraged']);
 
 /** For `PublicKeyCredential.parseRequestOptionsFromJSON`. */
@@ -26,6 +28,7 @@ export const requestOptions = z.strictObject({
     .array(descriptor)
     .describe('Empty where nothing is proved yet: then keys answer that find themselves'),
   userVerification: verification,
+  hints: hints.optional(),
   extensions: z
     .strictObject({ appid: z.string() })
     .optional()
@@ -46,6 +49,7 @@ export const creationOptions = z.strictObject({
     requireResidentKey: z.boolean(),
     userVerification: verification,
   }),
+  hints: hints.optional(),
   attestation: z.enum(['none', 'indirect', 'direct', 'enterprise']),
   extensions: z.strictObject({ credProps: z.literal(true) }),
 });

@@ -35,3 +35,4 @@ export {
   type NamedModel,
 } from './policy.js';
 export { cellsOfCredential, credentialKind, readCredentialRow, type FileCredential, type FileParty } from './file.js';
+export { hintsFor, hintsForNew } from './hints.js';

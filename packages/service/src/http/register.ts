@@ -53,7 +53,7 @@ async function handle<R extends RouteId>(
 ): Promise<unknown> {
   const changes = spec.method !== 'GET';
   if (spec.access.kind === 'public') {
-    floods.assertCalm(request.ip, deps.now(), /^(pages|own)\./.test(id) ? PAGE_CALLS_PER_MINUTE : undefined);
+    floods.assertCalm(request.ip, deps.now(), /^(pages|own|passkeys)\./.test(id) ? PAGE_CALLS_PER_MINUTE : undefined);
     assertSameOrigin(deps, request);
   }
   const actor = await gate

@@ -21,7 +21,6 @@ import { readParty } from '../relying-party/cache.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block, FileRow } from './blocks.js';
-import type { Import } from './store.js';
 import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
 
 /** Longest line of a file of credentials. */
@@ -47,7 +46,7 @@ export async function* credentialRows(pieces: AsyncIterable<string>): AsyncGener
 
 interface Holder {
   readonly id: string;
-  /** An administrator or an emergency account, whom owners alone may touch. */
+  /** An administrator or an emergency account: no file gives them a key. */
   readonly protected: boolean;
   readonly groups: ReadonlySet<string>;
   /** Authenticators that they hold. */
@@ -61,13 +60,12 @@ interface Read {
 }
 
 /** Files of WebAuthn credentials from a former server. */
-export const credentialFiles: KindOfFile<Read> = { walk: (deps, one) => new CredentialWalk(deps, one) };
+export const credentialFiles: KindOfFile<Read> = { walk: (deps) => new CredentialWalk(deps) };
 
 const NO_MODEL = Buffer.alloc(16);
 
 class CredentialWalk implements Walk<Read> {
   readonly #deps: Deps;
-  readonly #import: Import;
   readonly #inFile = new RowIndex();
   /** How many the rows before give somebody. */
   readonly #given = new Map<string, number>();
@@ -75,9 +73,8 @@ class CredentialWalk implements Walk<Read> {
   readonly newGroups = new Set<string>();
   readonly remembers = false;
 
-  constructor(deps: Deps, one: Import) {
+  constructor(deps: Deps) {
     this.#deps = deps;
-    this.#import = one;
   }
 
   async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
@@ -136,7 +133,8 @@ class CredentialWalk implements Walk<Read> {
         return [{ column: at('credential-id'), reason: 'twice-in-file', facts: { line: first } }];
     }
     if (!holder) return [{ column: at('owner'), reason: 'unknown-person' }];
-    if (holder.protected && !this.#import.byOwners) return [{ column: at('owner'), reason: 'owners-only' }];
+    // What they are given needs a countersignature, or their own hands.
+    if (holder.protected) return [{ column: at('owner'), reason: 'owner-at-desk' }];
     if (there) return there.person === holder.id ? [] : [{ column: at('credential-id'), reason: 'key-of-another' }];
     if (holder.held + (this.#given.get(holder.id) ?? 0) >= LIMITS.authenticatorsPerPerson)
       return [{ column: at('owner'), reason: 'too-many-held', facts: { most: LIMITS.authenticatorsPerPerson } }];

@@ -1,5 +1,6 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import {
+  hintsForNew,
   offeredAlgorithms,
   refusedByRules,
   verificationOf,
@@ -96,6 +97,7 @@ async function makeWebauthn(
         requireResidentKey: rules.discoverable === 'required',
         userVerification: verificationOf(rules),
       },
+      ...(rules.attachment ? { hints: [...hintsForNew(rules.attachment)] } : {}),
       attestation: rules.attestation ? 'direct' : 'none',
       extensions: { credProps: true },
     },

@@ -1,5 +1,6 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { verificationFor } from '@nimble-latch/core/signin';
+import { hintsFor } from '@nimble-latch/core/webauthn';
 import { select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
@@ -49,7 +50,7 @@ async function namedKeys(db: Db, asked: readonly Somebody[]): Promise<readonly (
     db,
     `SELECT a.person_id, c.credential_id, c.transports, c.app_id, IF(a.restricted = 0, NULL, COALESCE((SELECT GROUP_CONCAT(LOWER(HEX(x.application_id)))
        FROM authenticator_applications x WHERE x.authenticator_id = a.id), '')) AS only_at ${KEYS}
-     WHERE a.person_id IN (:people) AND ${countsNow('a')} ORDER BY a.id`,
+     WHERE a.person_id IN (:people) AND ${countsNow('a')} ORDER BY a.preferred DESC, a.last_used_at DESC, a.id`,
     { people: asked.map(({ person }) => key(person)) },
   );
   return asked.map(({ person, place }) => {
@@ -84,6 +85,8 @@ export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSig
       : await anybodysKeysVerify(deps);
   // Credentials from before WebAuthn answer by the id that they were made for, and only if browsers are told it.
   const older = party.appId !== null && named.some(({ app_id }) => app_id === party.appId);
+  const allowCredentials = named.map(descriptorOf);
+  const hints = hintsFor(allowCredentials);
   return {
     ...view,
     prompt: {
@@ -92,8 +95,9 @@ export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSig
         challenge: challengeFor(deps, ceremonyOf(stored)).toString('base64url'),
         timeout: CEREMONY_MS,
         rpId: party.id,
-        allowCredentials: named.map(descriptorOf),
+        allowCredentials,
         userVerification: verifies ? 'required' : verificationFor(stored.signIn),
+        ...(hints.length > 0 ? { hints: [...hints] } : {}),
         ...(older ? { extensions: { appid: party.appId! } } : {}),
       },
     },
