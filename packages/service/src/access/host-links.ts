@@ -11,7 +11,6 @@ import { readLoginName } from '../people/login-names.js';
 import { issueToken, tokenId, verifyToken } from '../secrets/tokens.js';
 import { chooseParty } from '../relying-party/change.js';
 import { catalogue } from '@nimble-latch/api';
-import { partyChoices } from '@nimble-latch/core/relying-party';
 import { startSession } from './sessions.js';
 
 /** How long a link from the host is good for. */
@@ -95,6 +94,7 @@ export async function hasOwner(db: Db): Promise<boolean> {
 export const inspectLink: Handler<'links.inspect'> = async (deps, call) => {
   const link = await findLink(deps, deps, call.body.secret);
   const { hostname: host } = deps.config.publicUrl;
+  const { partyChoices } = await import('@nimble-latch/core/relying-party/suffixes');
   const keys = link.kind === 'set-up' ? { host, choices: [...partyChoices(host)] } : null;
   return {
     answer: { kind: link.kind, displayName: link.display_name, expiresAt: link.expires_at.toISOString(), keys },

@@ -1,4 +1,4 @@
-import { hostOf, isWithin, partyProblem } from '@nimble-latch/core/relying-party';
+import { hostOf, isWithin, reachProblem } from '@nimble-latch/core/relying-party';
 import type { PartyProblem } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { select, selectOne, type Db } from '../db/sql.js';
@@ -47,7 +47,7 @@ export async function readParty(db: Db, publicUrl: URL, lock = ''): Promise<Part
   return {
     id,
     chosen: row !== undefined,
-    problem: partyProblem(id, hostname),
+    problem: reachProblem(id, hostname),
     appId: row?.app_id ?? null,
     version: row?.version ?? 1,
     ownOrigin: origin,

@@ -1,13 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import {
-  hostOf,
-  isWithin,
-  MOST_RELATED_LABELS,
-  originProblem,
-  partyChoices,
-  partyProblem,
-  relatedLabels,
-} from '@nimble-latch/core/relying-party';
+import { hostOf, isName, isWithin, MOST_RELATED_LABELS, originProblem } from '@nimble-latch/core/relying-party';
 import { countersigned } from '../access/countersign.js';
 import { requestJob } from '../background/jobs.js';
 import { insert, select, selectOne, write, type Db } from '../db/sql.js';
@@ -26,6 +18,7 @@ const HELD = "a.state IN ('active', 'suspended')";
 const documentOf = (rpId: string): string => `https://${rpId}/.well-known/webauthn`;
 
 async function describe(deps: Deps, db: Db): Promise<Answer<'relyingParty.show'>> {
+  const { partyChoices, relatedLabels } = await suffixes();
   const party = await readParty(db, deps.config.publicUrl);
   const { hostname, origin } = deps.config.publicUrl;
   const keys = await select<{ here: number; n: number }>(
@@ -90,8 +83,13 @@ async function consequences(db: Db, party: Party, rpId: string): Promise<Answer<
   };
 }
 
-function assertPossible(deps: Deps, rpId: string, where: string): void {
+/** The list of public suffixes is loaded by whoever needs it. */
+const suffixes = async () => await import('@nimble-latch/core/relying-party/suffixes');
+
+async function assertPossible(deps: Deps, rpId: string, where: string): Promise<void> {
   const { hostname } = deps.config.publicUrl;
+  if (rpId === hostname && isName(rpId)) return;
+  const { partyProblem } = await suffixes();
   const problem = partyProblem(rpId, hostname);
   if (problem) throw badField(where, `party-${problem}`, { host: hostname });
 }
@@ -104,7 +102,7 @@ export async function chooseParty(
   rpId: string,
   where: string,
 ): Promise<void> {
-  assertPossible(deps, rpId, where);
+  await assertPossible(deps, rpId, where);
   const chosen = await write(work, 'INSERT IGNORE INTO relying_party (id, rp_id) VALUES (1, :rpId)', { rpId });
   if (chosen === 1)
     await work.trail(entryOf(by, 'relying-party.changed', { kind: 'setting', id: null }, { details: { now: rpId } }));
@@ -125,7 +123,7 @@ export async function assertPartyStill(work: Work, rpId: string): Promise<void> 
 const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
   const { rpId, appId, orphaned } = call.body;
   const reply = await call.run(async (work) => {
-    assertPossible(deps, rpId, 'body.rpId');
+    await assertPossible(deps, rpId, 'body.rpId');
     await write(work, 'INSERT IGNORE INTO relying_party (id, rp_id) VALUES (1, :rpId)', {
       rpId: deps.config.publicUrl.hostname,
     });
@@ -181,7 +179,7 @@ export const relyingPartyHandlers: AreaHandlers<'relyingParty.show' | 'relyingPa
     return { answer, version: answer.version };
   },
   'relyingParty.review': async (deps, { body }) => {
-    assertPossible(deps, body.rpId, 'body.rpId');
+    await assertPossible(deps, body.rpId, 'body.rpId');
     return { answer: await consequences(deps, await readParty(deps, deps.config.publicUrl), body.rpId) };
   },
   'relyingParty.edit': edit,
