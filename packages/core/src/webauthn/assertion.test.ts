@@ -7,10 +7,10 @@ import {
   COSE_ALGORITHMS,
   readCredentialKey,
   verifyAssertion,
-  verifyRegistration,
   type AssertionAsked,
   type KnownCredential,
 } from './index.js';
+import { verifyRegistration } from './enrolling.js';
 
 const ORIGIN = 'https://latch.wexmoor.example';
 const RP_ID = 'wexmoor.example';

@@ -1,11 +1,14 @@
-export {
-  verifyRegistration,
-  type NewCredential,
-  type Registered,
-  type RegistrationAnswer,
-  type RegistrationAsked,
-  type UserVerification,
+/** What signing in takes, and what rules say. Enrolling reads certificates, which takes more: see `enrolling.ts`. */
+export type {
+  NewCredential,
+  Registered,
+  RegistrationAnswer,
+  RegistrationAsked,
+  UserVerification,
 } from './registration.js';
+export type { Attestation } from './attestation/index.js';
+export type { Distrust, Trust } from './trust.js';
+export type { KeyModel, MetadataBlob, MetadataRead } from './metadata.js';
 export {
   readCredentialKey,
   verifyAssertion,
@@ -15,17 +18,7 @@ export {
   type KnownCredential,
 } from './assertion.js';
 export { algorithmName, COSE_ALGORITHMS, type CoseKey } from './cose.js';
-export { ATTESTATION_FORMATS, readAttestationCertificate, type Attestation } from './attestation/index.js';
-export { assessTrust, type Distrust, type Trust } from './trust.js';
 export { REFUSALS, type Refusal, type RefusalReason } from './refused.js';
-export {
-  LONGEST_BLOB,
-  modelId,
-  readMetadata,
-  type KeyModel,
-  type MetadataBlob,
-  type MetadataRead,
-} from './metadata.js';
 export {
   offeredAlgorithms,
   refusedByRules,

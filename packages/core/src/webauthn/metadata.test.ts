@@ -1,15 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { MetadataPublisher, type Entry } from '../../../../e2e/support/metadata.js';
 import { Maker, register } from '../../../../e2e/support/security-key.js';
-import {
-  assessTrust,
-  modelId,
-  offeredAlgorithms,
-  readMetadata,
-  refusedByRules,
-  verifyRegistration,
-  type KeyRules,
-} from './index.js';
+import { assessTrust, modelId, readMetadata, verifyRegistration } from './enrolling.js';
+import { offeredAlgorithms, refusedByRules, type KeyRules } from './index.js';
 
 const NOW = Date.parse('2026-11-28T12:00:00Z');
 const VALID = { notBefore: new Date('2026-01-01'), notAfter: new Date('2036-01-01') };

@@ -3,7 +3,8 @@ import fc from 'fast-check';
 import { encode } from 'cborg';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { FLAGS, Maker, register, sha256, type Format, type RegisterAsk } from '../../../../e2e/support/security-key.js';
-import { assessTrust, COSE_ALGORITHMS, verifyRegistration, type RegistrationAsked } from './index.js';
+import { assessTrust, verifyRegistration } from './enrolling.js';
+import { COSE_ALGORITHMS, type RegistrationAsked } from './index.js';
 
 const ORIGIN = 'https://latch.wexmoor.example';
 const RP_ID = 'wexmoor.example';

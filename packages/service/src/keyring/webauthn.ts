@@ -4,7 +4,6 @@ import {
   offeredAlgorithms,
   refusedByRules,
   verificationOf,
-  verifyRegistration,
   type NewCredential,
 } from '@nimble-latch/core/webauthn';
 import { countersignedForKeyring } from '../access/countersign.js';
@@ -144,6 +143,7 @@ async function proveWebauthn(
   if (work.now.getTime() - row.created_at.getTime() > BEGUN_MS) throw new Refusal('wrong-state', { state: 'expired' });
   const rules = rulesOf(await assertOffered(deps, work, person, 'webauthn'));
   const clientDataJSON = bytesOf(response.clientDataJSON);
+  const { verifyRegistration } = await import('@nimble-latch/core/webauthn/enrolling');
   const verified = verifyRegistration(
     {
       challenge: givenChallenge(deps, ceremonyOf(id, session), claimedChallenge(clientDataJSON)),

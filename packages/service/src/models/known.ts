@@ -1,11 +1,9 @@
-import {
-  assessTrust,
-  readAttestationCertificate,
-  type Attestation,
-  type NewCredential,
-} from '@nimble-latch/core/webauthn';
+import type { Attestation, NewCredential } from '@nimble-latch/core/webauthn';
 import type { KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
+
+/** Reading certificates takes memory; it is loaded when the first key is enrolled. */
+const enrolling = async () => await import('@nimble-latch/core/webauthn/enrolling');
 
 const NO_MODEL = Buffer.alloc(16);
 
@@ -43,6 +41,7 @@ export async function modelOf(
   attestation: Attestation,
   at: number,
 ): Promise<KnownModel> {
+  const { assessTrust } = await enrolling();
   const says = Buffer.from(aaguid);
   const named = !says.equals(NO_MODEL);
   const row = named ? await byAaguid(db, says) : await byCertificates(db, attestation);
@@ -63,6 +62,7 @@ const byAaguid = async (db: Db, aaguid: Buffer): Promise<ModelRow | undefined> =
 
 /** Keys of U2F say no model: their certificates do, by their own keys. */
 async function byCertificates(db: Db, { chain }: Attestation): Promise<ModelRow | undefined> {
+  const { readAttestationCertificate } = await enrolling();
   const identifiers = chain.flatMap((der) => readAttestationCertificate(der)?.keyIdentifier ?? []);
   if (identifiers.length === 0) return undefined;
   return await selectOne<ModelRow>(

@@ -1,6 +1,6 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { readCertificate } from '@nimble-latch/core/crypto';
-import { modelId, readMetadata, type KeyModel, type MetadataBlob } from '@nimble-latch/core/webauthn';
+import type { KeyModel, MetadataBlob } from '@nimble-latch/core/webauthn';
 import type { MetadataProblem } from '@nimble-latch/core/vocabulary';
 import { insertAll, selectOne, write, type Db, type SqlValues } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
@@ -150,6 +150,7 @@ async function take(
 ): Promise<MetadataBlob> {
   const row = await readRow(deps);
   if (!row?.root) throw new Refusal('metadata-no-root');
+  const { readMetadata } = await import('@nimble-latch/core/webauthn/enrolling');
   const read = readMetadata(text, [row.root], deps.now().getTime(), numberOf(row.number) ?? 0);
   if (!read.ok) {
     await noteProblem(deps, read.problem);
@@ -200,6 +201,7 @@ async function take(
 const AT_ONCE = 100;
 
 async function replaceModels(work: Work, models: readonly KeyModel[]): Promise<void> {
+  const { modelId } = await import('@nimble-latch/core/webauthn/enrolling');
   await write(work, 'DELETE FROM key_models');
   const byId = new Map(models.map((model) => [modelId(model).toString('hex'), model]));
   const rows = [...byId].map(([id, model]): SqlValues => ({

@@ -1,6 +1,5 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
-import { readCertificate, sha256 } from '@nimble-latch/core/crypto';
-import { readAttestationCertificate } from '@nimble-latch/core/webauthn';
+import { openCertificate, readCertificate, sha256 } from '@nimble-latch/core/crypto';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, select, selectOne, write } from '../db/sql.js';
 import { badField, notFound, Refusal } from '../errors.js';
@@ -13,7 +12,7 @@ type Root = Answer<'attestationRoots.add'>;
 /** What people compare of a certificate. */
 export function describeCertificate(der: Buffer): Pick<Root, 'subject' | 'fingerprint' | 'until'> {
   const { subject, fingerprint } = readCertificate(der)!;
-  const until = new Date(readAttestationCertificate(der)?.notAfter ?? 0).toISOString();
+  const until = new Date(openCertificate(der)?.notAfter ?? 0).toISOString();
   return { subject: subject.replace(/\n/g, ', '), fingerprint, until };
 }
 
@@ -28,6 +27,7 @@ export const listRoots: Handler<'attestationRoots.list'> = async (deps) => {
 export const addRoot: Handler<'attestationRoots.add'> = async (deps, call) =>
   await call.run(async (work) => {
     const { name, certificate } = call.body;
+    const { readAttestationCertificate } = await import('@nimble-latch/core/webauthn/enrolling');
     const read = readCertificate(Buffer.from(certificate));
     if (!read || !readAttestationCertificate(read.der)) throw badField('body.certificate', 'certificate');
     const held = await selectOne<{ n: number }>(work, 'SELECT COUNT(*) AS n FROM attestation_roots');

@@ -12,7 +12,8 @@ import {
   type Format,
   type RegisterAsk,
 } from '../../../../../e2e/support/security-key.js';
-import { assessTrust, ATTESTATION_FORMATS, COSE_ALGORITHMS, verifyRegistration } from '../index.js';
+import { assessTrust, ATTESTATION_FORMATS, verifyRegistration } from '../enrolling.js';
+import { COSE_ALGORITHMS } from '../index.js';
 
 const ORIGIN = 'https://latch.wexmoor.example';
 const challenge = randomBytes(32);
