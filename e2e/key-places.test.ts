@@ -1,7 +1,7 @@
 import { createClient, type Client } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { connectedApplication, Installation, outcomes, PASSWORD, personWithApp } from './support/installation.js';
-import { assertion, b64, KeyHolders, options } from './support/key-holder.js';
+import { assertion, b64, KeyHolders, options, registration } from './support/key-holder.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 import { assertWith, FLAGS, register, type MadeCredential } from './support/security-key.js';
 
@@ -345,6 +345,8 @@ describe('another domain', () => {
       outside: [BERTHS, PAYROLL],
     });
     await expect(chooseDomain('latch.wexmoor.example', 0)).rejects.toMatchObject({ code: 'count-changed' });
+    const bea = holders.get('bea.place')!;
+    await inst.owner.call('authenticators.suspend', { params: { id: bea.authenticator } });
     expect(await chooseDomain('latch.wexmoor.example', 4)).toMatchObject({ keys: 0, keysElsewhere: 4 });
     const methods = async () => {
       const { authenticators } = await inst.owner.call('keyring.show', { params: { id: ada.id } });
@@ -358,6 +360,30 @@ describe('another domain', () => {
     expect(await chooseDomain(DOMAIN, 0)).toMatchObject({ keys: 4, keysElsewhere: 0 });
     expect(await methods()).toBe('active');
     await expect.poll(coverage, { timeout: 10_000 }).toBe('phishing-resistant');
+    // What somebody had suspended comes back as it was.
+    const { authenticators } = await inst.owner.call('keyring.show', { params: { id: bea.id } });
+    expect(authenticators.find(({ id }) => id === bea.authenticator)!.state).toBe('suspended');
+  });
+
+  it('changed on another node meanwhile makes no key that would answer nowhere', async () => {
+    const fay = await personWithApp(inst.owner, 'fay.place');
+    const right = await people.right('fay.place', fay.phone);
+    const begun = await people.anybody().call('own.beginWebauthn', { body: { right } });
+    const made = await register(people.asked(begun.publicKey));
+    const there = inst.nodes[1]!.owner;
+    const { version, keys } = await there.call('relyingParty.show');
+    const body = { rpId: 'latch.wexmoor.example', orphaned: keys };
+    await there.call('relyingParty.edit', { body, ifMatch: version });
+    // This node still believes what it read a moment ago.
+    await expect(
+      people.anybody().call('own.proveWebauthn', {
+        params: { id: begun.authenticator.id },
+        body: { right, credential: registration(made.answer) },
+      }),
+    ).rejects.toMatchObject({ code: expect.stringMatching(/^(wrong-state|key-not-taken)$/) });
+    await chooseDomain(DOMAIN, 0);
+    const { authenticators } = await inst.owner.call('keyring.show', { params: { id: fay.id } });
+    expect(authenticators.filter(({ method, state }) => method === 'webauthn' && state === 'active')).toEqual([]);
   });
 
   it('is asked at set-up, with what it can be', async () => {

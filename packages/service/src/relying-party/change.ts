@@ -24,7 +24,7 @@ async function describe(deps: Deps, db: Db): Promise<Answer<'relyingParty.show'>
   const keys = await select<{ here: number; n: number }>(
     db,
     `SELECT c.rp_id = :id AS here, COUNT(*) AS n FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
-     WHERE ${HELD} OR (a.state = 'parked' AND c.parked = 1) GROUP BY here`,
+     WHERE ${HELD} OR (a.state = 'parked' AND c.parked > 0) GROUP BY here`,
     { id: party.id },
   );
   const applications = await select<{ id: Buffer; name: string }>(
@@ -70,7 +70,7 @@ async function consequences(db: Db, party: Party, rpId: string): Promise<Answer<
   const back = await selectOne<{ n: number }>(
     db,
     `SELECT COUNT(*) AS n FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
-     WHERE a.state = 'parked' AND c.parked = 1 AND c.rp_id = :rpId`,
+     WHERE a.state = 'parked' AND c.parked > 0 AND c.rp_id = :rpId`,
     { rpId },
   );
   return {
@@ -157,20 +157,18 @@ const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
   return reply;
 };
 
-/** Keys for another domain answer no more: they are parked, and come back with their domain. */
+/**
+ * Keys for another domain answer no more: they are parked, and come back with their domain as they were. What a statement sets and what
+ * it reads of the same row has no order over two tables, so each sets one.
+ */
 async function park(work: Work, rpId: string): Promise<void> {
-  await write(
-    work,
-    `UPDATE authenticators a JOIN webauthn_credentials c ON c.authenticator_id = a.id
-     SET a.state = 'parked', c.parked = IF(a.state = 'active', 1, 2) WHERE ${HELD} AND c.rp_id <> :rpId`,
-    { rpId },
-  );
-  await write(
-    work,
-    `UPDATE authenticators a JOIN webauthn_credentials c ON c.authenticator_id = a.id
-     SET a.state = IF(c.parked = 1, 'active', 'suspended'), c.parked = 0 WHERE a.state = 'parked' AND c.parked > 0 AND c.rp_id = :rpId`,
-    { rpId },
-  );
+  const joined = 'authenticators a JOIN webauthn_credentials c ON c.authenticator_id = a.id';
+  const gone = `${HELD} AND c.rp_id <> :rpId`;
+  await write(work, `UPDATE ${joined} SET c.parked = IF(a.state = 'active', 1, 2) WHERE ${gone}`, { rpId });
+  await write(work, `UPDATE ${joined} SET a.state = 'parked' WHERE ${gone}`, { rpId });
+  const back = "a.state = 'parked' AND c.parked > 0 AND c.rp_id = :rpId";
+  await write(work, `UPDATE ${joined} SET a.state = IF(c.parked = 1, 'active', 'suspended') WHERE ${back}`, { rpId });
+  await write(work, `UPDATE ${joined} SET c.parked = 0 WHERE ${HELD} AND c.parked > 0 AND c.rp_id = :rpId`, { rpId });
 }
 
 export const relyingPartyHandlers: AreaHandlers<'relyingParty.show' | 'relyingParty.review' | 'relyingParty.edit'> = {
