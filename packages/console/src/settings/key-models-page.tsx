@@ -13,13 +13,16 @@ import { tell } from '../components/toasts.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { useMay } from '../session/context.js';
-import { size, space } from '../theme/tokens.js';
+import { radius, size, space } from '../theme/tokens.js';
 
 const w = words.keyModels;
 type Model = Answer<'keyModels.list'>['rows'][number];
 type Metadata = Answer<'keyMetadata.show'>;
 
+/** Makers draw for white paper, so it lies on that in both themes. */
 const Picture = styled.img`
+  background: #fff;
+  border-radius: ${radius.field};
   width: ${size.picture};
   height: ${size.picture};
   object-fit: contain;
