@@ -2,18 +2,14 @@
  * The benchmark of keys: assertions over HTTP at 32 in flight, a sign-in begun and its key's answer checked (two calls), against a bare
  * handler that verifies the same signature by node:crypto and does the same durable writes. Runs are taken in turn.
  */
-import { spawn } from 'node:child_process';
 import { Blob } from 'node:buffer';
 import { createHash, generateKeyPairSync, randomBytes, sign } from 'node:crypto';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { cpus, tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
+import { cpus } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
-import { createClient } from '@nimble-latch/api/client';
 import { encode } from 'cborg';
-import { chore, createDatabase, environment, startService } from '../scripts/lib/installation.mjs';
-import { freePort, startPrivateMariadb } from '../scripts/lib/private-mariadb.mjs';
-import { agent, call, IN_FLIGHT, load, measured, median, residentMb, SECONDS } from './load.mjs';
+import { connected, startBare, withInstallation } from './installation.mjs';
+import { call, IN_FLIGHT, load, measured, median, residentMb, SECONDS } from './load.mjs';
 
 const ROUNDS = 3;
 const PEOPLE = 500;
@@ -61,28 +57,8 @@ function answerOf(key, challenge) {
   };
 }
 
-const dir = mkdtempSync(join(tmpdir(), 'nlatch-bench-'));
-const server = await startPrivateMariadb({ dir: join(dir, 'db'), durable: true, bufferPoolMb: 512 });
-const stops = [() => server.stop()];
-try {
-  const database = await createDatabase(server, 'nlatch_bench');
-  const port = await freePort();
-  const env = environment(database, {
-    masterKeyFile: join(dir, 'master.key'),
-    port,
-    publicUrl: `http://localhost:${port}`,
-    more: { NLATCH_LOG_LEVEL: 'warn', NLATCH_DATABASE_CONNECTIONS: '16' },
-  });
-  await chore(env, 'migrate');
-  await chore(env, 'keys', 'create');
-  const service = await startService(env);
-  stops.push(() => service.stop());
-  const open = createClient({ server: service.url });
-  const secret = /set-up#(\S+)/.exec(service.said())[1];
-  await open.call('links.setUp', {
-    body: { secret, displayName: 'Bench', loginName: 'bench', password: 'a password for the bench' },
-  });
-  const owner = createClient({ server: service.url, token: await chore(env, 'owner-token') });
+await withInstallation({ host: 'localhost' }, async (installation) => {
+  const { dir, server, port, service, owner } = installation;
   process.stdout.write(`Bringing in ${PEOPLE} people with a key each …\n`);
   const keys = Array.from({ length: PEOPLE }, (_, i) => madeKey(`person-${i}`));
   for (let i = 0; i < PEOPLE; i += 20)
@@ -117,15 +93,11 @@ try {
   const { counts } = await until('done');
   if (counts.new !== PEOPLE) throw new Error(`${counts.new} keys came in`);
 
-  const application = await owner.call('applications.add', { body: { name: 'Bench' } });
+  const { application, key: token } = await connected(owner);
   await owner.call('applications.setOrigins', {
     params: { id: application.id },
     body: { origins: [ORIGIN] },
     ifMatch: application.version,
-  });
-  const { key: token } = await owner.call('connections.add', {
-    params: { id: application.id },
-    body: { claims: ['password-checked'] },
   });
 
   let turn = 0;
@@ -147,24 +119,18 @@ try {
 
   const keyFile = join(dir, 'keys.json');
   writeFileSync(keyFile, JSON.stringify(Object.fromEntries(keys.map(({ id: name, jwk }) => [name, jwk]))));
-  const barePort = await freePort();
-  const handler = spawn(process.execPath, [fileURLToPath(new URL('bare-keys.mjs', import.meta.url))], {
-    env: { ...env, BARE_PORT: String(barePort), BARE_KEYS: keyFile },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  stops.push(() => handler.kill());
-  await new Promise((resolve) => handler.stdout.once('data', resolve));
+  const handler = await startBare(installation, 'bare-keys.mjs', { BARE_KEYS: keyFile });
   const bare = async () => {
     const key = keys[turn++ % PEOPLE];
     const begun = await call(
-      barePort,
+      handler.port,
       'POST',
       '/begin',
       { loginName: key.loginName, carries: ['webauthn'], claims: { passwordChecked: true }, credential: key.id },
       token,
     );
     const credential = answerOf(key, begun.prompt.publicKey.challenge);
-    await call(barePort, 'POST', '/prove', { kind: 'webauthn', credential, id: begun.id }, token);
+    await call(handler.port, 'POST', '/prove', { kind: 'webauthn', credential, id: begun.id }, token);
   };
 
   // Compilers and caches first: a service runs for months.
@@ -195,8 +161,4 @@ try {
       '',
     ].join('\n'),
   );
-} finally {
-  agent.destroy();
-  for (const stop of stops.reverse()) await stop();
-  rmSync(dir, { recursive: true, force: true });
-}
+});

@@ -10,17 +10,15 @@
  *
  * Figures are ratios of runs taken in turn (ours, bare, ours, bare …), since machines drift.
  */
-import { spawn, spawnSync } from 'node:child_process';
+import { spawnSync } from 'node:child_process';
 import { createHmac } from 'node:crypto';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { cpus, tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { cpus } from 'node:os';
 import { createClient } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
-import { chore, createDatabase, environment, NLATCH, startService } from '../scripts/lib/installation.mjs';
-import { freePort, startPrivateMariadb } from '../scripts/lib/private-mariadb.mjs';
-import { agent, call, IN_FLIGHT, load, measured, median, residentMb, SECONDS } from './load.mjs';
+import { NLATCH, startService } from '../scripts/lib/installation.mjs';
+import { freePort } from '../scripts/lib/private-mariadb.mjs';
+import { connected, startBare, withInstallation } from './installation.mjs';
+import { call, IN_FLIGHT, load, measured, median, residentMb, SECONDS } from './load.mjs';
 
 const ROUNDS = 3;
 /** Three codes of each are fresh in a run. */
@@ -50,11 +48,8 @@ class Codes {
   }
 }
 
-const dir = mkdtempSync(join(tmpdir(), 'nlatch-bench-'));
-const server = await startPrivateMariadb({ dir: join(dir, 'db'), durable: true, bufferPoolMb: 512 });
-const stops = [() => server.stop()];
-try {
-  const database = await createDatabase(server, 'nlatch_bench');
+await withInstallation({}, async (installation) => {
+  const { server, database, port, env, service, owner, token, stops } = installation;
   const sql = await mariadb.createConnection({
     host: database.host,
     port: database.port,
@@ -63,23 +58,6 @@ try {
     database: database.name,
   });
   stops.push(() => sql.end());
-  const port = await freePort();
-  const env = environment(database, {
-    masterKeyFile: join(dir, 'master.key'),
-    port,
-    more: { NLATCH_LOG_LEVEL: 'warn', NLATCH_DATABASE_CONNECTIONS: '16' },
-  });
-  await chore(env, 'migrate');
-  await chore(env, 'keys', 'create');
-  const service = await startService(env);
-  stops.push(() => service.stop());
-  const open = createClient({ server: service.url });
-  const secret = /set-up#(\S+)/.exec(service.said())[1];
-  await open.call('links.setUp', {
-    body: { secret, displayName: 'Bench', loginName: 'bench', password: 'a password for the bench' },
-  });
-  const token = await chore(env, 'owner-token');
-  const owner = createClient({ server: service.url, token });
   process.stdout.write(`Enrolling ${PEOPLE} people …\n`);
   const people = [];
   for (let i = 0; i < PEOPLE; i += 20)
@@ -99,11 +77,7 @@ try {
         people.push({ loginName, codes, last: step });
       }),
     );
-  const application = await owner.call('applications.add', { body: { name: 'Bench' } });
-  const { key } = await owner.call('connections.add', {
-    params: { id: application.id },
-    body: { claims: ['password-checked'] },
-  });
+  const { key } = await connected(owner);
 
   /** Forgets which codes were used, so that each run has three fresh ones for everybody. */
   const freshen = async () => {
@@ -165,23 +139,17 @@ try {
     if (done.state === 'let-in') letIn += 1;
   };
 
-  const barePort = await freePort();
-  const bareHandler = spawn(process.execPath, [fileURLToPath(new URL('bare-handler.mjs', import.meta.url))], {
-    env: { ...env, BARE_PORT: String(barePort) },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  stops.push(() => bareHandler.kill());
-  await new Promise((resolve) => bareHandler.stdout.once('data', resolve));
+  const bareHandler = await startBare(installation, 'bare-handler.mjs');
   const bare = async () => {
     const person = people[turn++ % PEOPLE];
     const begun = await call(
-      barePort,
+      bareHandler.port,
       'POST',
       '/begin',
       { loginName: person.loginName, carries: ['code'], claims: { passwordChecked: true } },
       key,
     );
-    await call(barePort, 'POST', '/prove', { id: begun.id, person: turn % PEOPLE }, key);
+    await call(bareHandler.port, 'POST', '/prove', { id: begun.id, person: turn % PEOPLE }, key);
   };
 
   // Compilers and caches first: a service runs for months.
@@ -278,8 +246,4 @@ try {
       '',
     ].join('\n'),
   );
-} finally {
-  agent.destroy();
-  for (const stop of stops.reverse()) await stop();
-  rmSync(dir, { recursive: true, force: true });
-}
+});

@@ -188,6 +188,24 @@ describe('without a name, at our own pages', () => {
     expect(rows.some(({ reason }) => reason === 'key-not-verified')).toBe(true);
   });
 
+  it('a key that is paused says for how long, and one that somebody has to unlock says nothing of it', async () => {
+    const { key, userHandle, authenticator } = holders.get('ada.place')!;
+    const tried = async (failures: number, pausedFor: string) => {
+      await inst.sql(
+        `UPDATE authenticators SET familiar_failures = ${failures}, stranger_failures = ${failures}, familiar_paused_until = ${pausedFor}, stranger_paused_until = ${pausedFor} WHERE id = UNHEX(REPLACE('${authenticator}', '-', ''))`,
+      );
+      const offer = await offered();
+      return await enter(offer, used(key, offer.publicKey, ORIGIN, { userHandle })).catch((error: unknown) => error);
+    };
+    const paused = await tried(9, 'UTC_TIMESTAMP(3) + INTERVAL 10 MINUTE');
+    expect(paused).toMatchObject({ code: 'throttled' });
+    expect(Number(/(\d+) seconds/.exec(JSON.stringify(paused))?.[1])).toSatisfy(
+      (seconds) => seconds > 560 && seconds <= 600,
+    );
+    expect(await tried(100, 'NULL')).toMatchObject({ code: 'key-not-right' });
+    expect(await tried(0, 'NULL')).toMatchObject({ signIn: { state: 'let-in' } });
+  });
+
   it('says who it is and goes on to what a rule asks for, where no way takes the key', async () => {
     const dora = await people.enrolled('dora.place');
     await publish(

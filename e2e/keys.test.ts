@@ -135,6 +135,17 @@ const amr = async () => {
   await open.page.getByText('Signed in: ada.quay').waitFor();
   return await open.page.locator('dl').innerText();
 };
+/** As a second factor, verified all the same. */
+const afterPassword = async () => {
+  const { page } = open;
+  await toBerths();
+  await page.getByLabel('Password').fill(PASSWORD);
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Code').waitFor();
+  await toKey();
+  await press();
+  expect(await amr()).toContain('["pwd","hwk","user","mfa"]');
+};
 
 afterEach(async () => {
   for (const one of plugged) await take(one);
@@ -162,9 +173,7 @@ describe('a passkey of this device', () => {
   it('signs in where an application sends somebody, in place of the password, or after it with a touch', async () => {
     const device = await plugIn();
     const { page } = open;
-    await toEnrol();
-    await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
-    await page.getByText('works and can be used from now on').waitFor();
+    await setUp('Passkey of this device');
     await toBerths();
     await toKey();
     await accessible(page, 'key asked for');
@@ -181,29 +190,19 @@ describe('a passkey of this device', () => {
     await take(device);
 
     const fresh = await plugIn();
-    await toEnrol();
-    await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
-    await page.getByText('works and can be used from now on').waitFor();
+    await setUp('Passkey of this device');
     await toBerths();
     await toKey();
     await press();
     expect(await amr()).toContain('["hwk","user","mfa"]');
-    await toBerths();
-    await page.getByLabel('Password').fill(PASSWORD);
-    await page.keyboard.press('Enter');
-    await page.getByLabel('Code').waitFor();
-    await toKey();
-    await press();
-    expect(await amr()).toContain('["pwd","hwk","user","mfa"]');
+    await afterPassword();
     await take(fresh);
   });
 
   it('that came from a copy is refused, and administrators see it', async () => {
     const { page } = open;
     const original = await plugIn({ transport: 'usb' });
-    await toEnrol();
-    await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
-    await page.getByText('Security key works').waitFor();
+    await setUp('Security key');
     const { credentials } = await keys.send('WebAuthn.getCredentials', { authenticatorId: original });
     await toBerths();
     await toKey();
@@ -268,13 +267,7 @@ describe('what a key is', () => {
       await toKey();
       await press();
       await page.getByRole('alert').getByText('Nothing came from a key').waitFor();
-      await toBerths();
-      await page.getByLabel('Password').fill(PASSWORD);
-      await page.keyboard.press('Enter');
-      await page.getByLabel('Code').waitFor();
-      await toKey();
-      await press();
-      expect(await amr()).toContain('["pwd","hwk","user","mfa"]');
+      await afterPassword();
       await take(old);
     }
   });

@@ -12,6 +12,10 @@ export class Refusal extends Error {
   }
 }
 
+/** Too many attempts: the next one after a pause, which ends at `until`. Both in milliseconds since 1970. */
+export const throttledUntil = (until: number, now: number) =>
+  new Refusal('throttled', { seconds: Math.max(1, Math.ceil((until - now) / 1000)) });
+
 export const notFound = () => new Refusal('not-found');
 
 /** One field is wrong in a way that only the use case can see. */

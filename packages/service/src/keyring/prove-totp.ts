@@ -3,7 +3,7 @@ import { checkEnrolment, readCode, type EnrolmentCheck } from '@nimble-latch/cor
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import { updateById } from '../db/sql.js';
 import { noticeTo } from '../delivery/notices.js';
-import { badField, Refusal } from '../errors.js';
+import { badField, Refusal, throttledUntil } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
@@ -50,7 +50,7 @@ export async function provePending(
   if (!admitted.admitted)
     throw admitted.why === 'needs-unlock'
       ? new Refusal('wrong-state', { state: 'locked' })
-      : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+      : throttledUntil(admitted.until!, work.now.getTime());
   const sealed = row.secret_sealed!;
   const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
   const check = checkEnrolment(

@@ -4,7 +4,7 @@ import { countersignedForKeyring, type AskingCall } from '../access/countersign.
 import { updateById } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { Refusal } from '../errors.js';
+import { Refusal, throttledUntil } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
@@ -33,7 +33,7 @@ async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Ui
   if (!admitted.admitted)
     throw admitted.why === 'needs-unlock'
       ? new Refusal('wrong-state', { state: 'locked' })
-      : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+      : throttledUntil(admitted.until!, work.now.getTime());
   const id = text(row.id);
   const sealed = row.secret_sealed!;
   return await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));

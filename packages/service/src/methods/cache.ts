@@ -1,10 +1,8 @@
 import { asksForGroups, FIRST_METHODS, type MethodSettings } from '@nimble-latch/core/methods';
 import type { Sequelize } from 'sequelize';
+import { Recent } from '../db/recent.js';
 import { selectOne, type Db } from '../db/sql.js';
 import { groupKey } from '../rulebook/running.js';
-
-/** How old a node's method settings may be: another node's change is followed within this time. */
-const AGE_MS = 3_000;
 
 /** The method settings as they decide: groups by the digits of their ids, as the facts of a person have them. */
 export interface RunningMethods {
@@ -31,31 +29,9 @@ export const readyMethods = ({ rows }: MethodSettings): RunningMethods => {
 };
 
 /** The method settings as this process last read them, at most a few seconds ago. */
-export class MethodsCache {
-  #read: { value: Promise<RunningMethods>; at: number } | undefined;
-  readonly #aside: Sequelize;
-
+export class MethodsCache extends Recent<RunningMethods> {
   /** @param aside a pool that no transaction holds connections of */
   constructor(aside: Sequelize) {
-    this.#aside = aside;
-  }
-
-  /** One reading serves all who ask meanwhile. */
-  async current(): Promise<RunningMethods> {
-    if (!this.#read || performance.now() - this.#read.at > AGE_MS) {
-      const value = readMethods({ sequelize: this.#aside }).then(({ settings }) => readyMethods(settings));
-      const read = { value, at: performance.now() };
-      this.#read = read;
-      // A reading that failed is no answer for the next one who asks.
-      value.catch(() => {
-        if (this.#read === read) this.#read = undefined;
-      });
-    }
-    return await this.#read.value;
-  }
-
-  /** After a change made here. */
-  forget(): void {
-    this.#read = undefined;
+    super(async () => readyMethods((await readMethods({ sequelize: aside })).settings));
   }
 }

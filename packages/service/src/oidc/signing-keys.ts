@@ -3,6 +3,7 @@ import { promisify } from 'node:util';
 import { TOKEN_ALGORITHMS, type TokenAlgorithm } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { brokenUniqueIndex } from '../db/errors.js';
+import { Recent } from '../db/recent.js';
 import { insert, select, write } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -17,8 +18,6 @@ const PUBLISHED_BEFORE_MS = 2 * DAY_MS;
 /** A retired key stays published while tokens that it signed may still be looked at, and known for hints much longer. */
 const PUBLISHED_AFTER_MS = DAY_MS;
 const KNOWN_MS = 400 * DAY_MS;
-/** How old a node's knowledge of the keys may be. */
-const AGE_MS = 3_000;
 
 interface KeyRow {
   id: Buffer;
@@ -33,18 +32,17 @@ interface KeyRow {
 
 /** The keys that sign ID tokens, as this process last read them. */
 export class SigningKeys {
-  #read: { rows: Promise<KeyRow[]>; at: number } | undefined;
   readonly #private = new Map<string, KeyObject>();
-  readonly #aside: Sequelize;
+  readonly #rows: Recent<KeyRow[]>;
 
   /** @param aside a pool that no transaction holds connections of */
   constructor(aside: Sequelize) {
-    this.#aside = aside;
+    this.#rows = new Recent(async () => await select({ sequelize: aside }, 'SELECT * FROM signing_keys ORDER BY id'));
   }
 
   /** The key that signs now, made where there is none yet: when the first application that wants it is connected. */
   async signer(deps: Deps, algorithm: TokenAlgorithm): Promise<{ kid: string; key: KeyObject }> {
-    const find = async () => (await this.#rows()).find((row) => row.active_for === algorithm);
+    const find = async () => (await this.#rows.current()).find((row) => row.active_for === algorithm);
     let row = await find();
     if (!row) {
       await keepSigningKeys(deps, { make: algorithm });
@@ -64,7 +62,7 @@ export class SigningKeys {
 
   /** The public keys as clients fetch them (RFC 7517): what signs, what will, and what has just stopped. */
   async published(now: Date): Promise<readonly object[]> {
-    const rows = await this.#rows();
+    const rows = await this.#rows.current();
     return rows
       .filter((row) => !row.retired_at || now.getTime() - row.retired_at.getTime() < PUBLISHED_AFTER_MS)
       .map((row) => ({ ...publicJwk(row), kid: text(row.id), alg: row.algorithm, use: 'sig' }));
@@ -72,26 +70,12 @@ export class SigningKeys {
 
   /** The public key of a token that we signed once, also long ago. */
   async known(kid: string): Promise<KeyObject | undefined> {
-    const row = (await this.#rows()).find(({ id }) => text(id) === kid);
+    const row = (await this.#rows.current()).find(({ id }) => text(id) === kid);
     return row && createPublicKey({ key: publicJwk(row), format: 'jwk' });
   }
 
   forget(): void {
-    this.#read = undefined;
-  }
-
-  async #rows(): Promise<KeyRow[]> {
-    if (!this.#read || performance.now() - this.#read.at > AGE_MS) {
-      const read = {
-        rows: select<KeyRow>({ sequelize: this.#aside }, 'SELECT * FROM signing_keys ORDER BY id'),
-        at: performance.now(),
-      };
-      this.#read = read;
-      read.rows.catch(() => {
-        if (this.#read === read) this.#read = undefined;
-      });
-    }
-    return await this.#read.rows;
+    this.#rows.forget();
   }
 }
 

@@ -1,11 +1,9 @@
 import { hostOf, isWithin, reachProblem } from '@nimble-latch/core/relying-party';
 import type { PartyProblem } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
+import { Recent } from '../db/recent.js';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { text } from '../ids.js';
-
-/** How old a node's view may be: another node's change is followed within this time. */
-const AGE_MS = 3_000;
 
 /** What keys are made for, and from where they may answer. */
 export interface Party {
@@ -56,32 +54,9 @@ export async function readParty(db: Db, publicUrl: URL, lock = ''): Promise<Part
 }
 
 /** The relying party as this process last read it, at most a few seconds ago. */
-export class PartyCache {
-  #read: { value: Promise<Party>; at: number } | undefined;
-  readonly #aside: Sequelize;
-  readonly #publicUrl: URL;
-
+export class PartyCache extends Recent<Party> {
   /** @param aside a pool that no transaction holds connections of */
   constructor(aside: Sequelize, publicUrl: URL) {
-    this.#aside = aside;
-    this.#publicUrl = publicUrl;
-  }
-
-  /** One reading serves all who ask meanwhile. */
-  async current(): Promise<Party> {
-    if (!this.#read || performance.now() - this.#read.at > AGE_MS) {
-      const read = { value: readParty({ sequelize: this.#aside }, this.#publicUrl), at: performance.now() };
-      this.#read = read;
-      // A reading that failed is no answer for the next one who asks.
-      read.value.catch(() => {
-        if (this.#read === read) this.#read = undefined;
-      });
-    }
-    return await this.#read.value;
-  }
-
-  /** After a change made here. */
-  forget(): void {
-    this.#read = undefined;
+    super(async () => await readParty({ sequelize: aside }, publicUrl));
   }
 }

@@ -50,7 +50,7 @@ export const beginForApplication: Handler<'signIns.begin'> = async (deps, call) 
     begun = await beginWith(deps, work, call, stored, who, 'theirs');
     return { answer: await shownAt('theirs', deps, work.reading, begun) };
   });
-  assertKeyRight(begun, who);
+  assertKeyRight(deps, begun, who);
   return reply;
 };
 

@@ -44,7 +44,7 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
     const { answer, ...session } = await entered.settle(deps, work, call, begun, { kind: 'session' });
     return { ...session, answer: { signIn: answer.signIn, handle } };
   });
-  assertKeyRight(begun, who);
+  assertKeyRight(deps, begun, who);
   entered.assertInsider();
   return reply;
 };

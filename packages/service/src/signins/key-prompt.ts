@@ -74,15 +74,11 @@ export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSig
   const view = viewOf(stored);
   if (view.prompt?.kind !== 'webauthn') return view;
   // Before anything was proved nobody learns whether somebody has keys, or which: then those answer that find themselves.
-  const named =
-    stored.signIn.proofs.length > 0 && stored.personId !== null
-      ? await namedFor(deps, db, { person: stored.personId, place: stored.applicationId })
-      : [];
+  const known = stored.signIn.proofs.length > 0 ? stored.personId : null;
+  const named = known === null ? [] : await namedFor(deps, db, { person: known, place: stored.applicationId });
   const party = await partyShownAt(deps, at, stored.applicationId);
   const verifies =
-    stored.signIn.proofs.length > 0 && stored.personId !== null
-      ? (await keyRulesOf(deps, db, stored.personId)).verification === 'required'
-      : await anybodysKeysVerify(deps);
+    known === null ? await anybodysKeysVerify(deps) : (await keyRulesOf(deps, db, known)).verification === 'required';
   // Credentials from before WebAuthn answer by the id that they were made for, and only if browsers are told it.
   const older = party.appId !== null && named.some(({ app_id }) => app_id === party.appId);
   const allowCredentials = named.map(descriptorOf);

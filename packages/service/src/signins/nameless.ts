@@ -2,17 +2,17 @@ import type { Answer, Parsed } from '@nimble-latch/api';
 import { selectOne, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { badField, Refusal } from '../errors.js';
+import { badField, Refusal, throttledUntil } from '../errors.js';
 import { key, newId } from '../ids.js';
 import { bytesOf, CEREMONY_MS, challengeFor, type RelyingParty } from '../keyring/relying-party.js';
+import { countsNow } from '../keyring/usable.js';
 import { carried, carry, CARRIED_MS } from '../oidc/sealed.js';
 import { recordSignIn } from './begin.js';
 import type { Driver } from './context.js';
-import { standingOf, spendBudget } from './lanes.js';
 import { AT_PLACE, KEYS, type ShownAt } from './key-prompt.js';
+import { spendBudget, standingOf } from './lanes.js';
 import { lockKey, proveWebauthn } from './prove-webauthn.js';
-import { countsNow } from '../keyring/usable.js';
-import type { StoredSignIn } from './store.js';
+import { retryAt, type StoredSignIn } from './store.js';
 
 /**
  * Signing in without a name: a key that finds itself says whose it is. The question is sealed and given to whoever opens the page, so
@@ -84,8 +84,7 @@ async function nameBehind(db: Db, applicationId: string, credentialId: Buffer): 
 async function paidBySource(deps: Deps, sourceAddress: string | null): Promise<void> {
   await inTransaction(deps, async (work) => {
     const standing = await standingOf(work, null, sourceAddress, work.now);
-    if (standing.spentUntil !== undefined)
-      throw new Refusal('throttled', { seconds: Math.ceil((standing.spentUntil - work.now.getTime()) / 1000) });
+    if (standing.spentUntil !== undefined) throw throttledUntil(standing.spentUntil, work.now.getTime());
     spendBudget(work, standing);
   });
 }
@@ -113,9 +112,16 @@ export async function beginWith(
   return await proveWebauthn(deps, work, driver, stored, { credential, row, at, nameless: ceremony });
 }
 
-/** Told after what went wrong was recorded: outsiders hear one thing. */
-export function assertKeyRight({ signIn }: StoredSignIn, { byKey }: Beginning): void {
-  if (!byKey) return;
-  if (signIn.reason === 'throttled') throw new Refusal('throttled', { seconds: 30 });
-  if (signIn.wrong > 0) throw new Refusal('key-not-right');
+/** What a key that opened nothing is told: outsiders hear one thing, and how long a pause lasts where it ends by itself. */
+export function keyRefusal(deps: Deps, stored: StoredSignIn, { byKey }: Beginning): Refusal | undefined {
+  const { reason, wrong } = stored.signIn;
+  if (!byKey || (reason !== 'throttled' && wrong === 0)) return undefined;
+  const until = retryAt(stored.signIn);
+  return until === null ? new Refusal('key-not-right') : throttledUntil(Date.parse(until), deps.now().getTime());
+}
+
+/** Told after what went wrong was recorded. */
+export function assertKeyRight(deps: Deps, stored: StoredSignIn, beginning: Beginning): void {
+  const refusal = keyRefusal(deps, stored, beginning);
+  if (refusal) throw refusal;
 }

@@ -47,7 +47,7 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
     const answer = await given.settle(deps, work, begun);
     return { answer: { ...answer, handle: handleOf(deps, stored.id) } };
   });
-  assertKeyRight(begun, who);
+  assertKeyRight(deps, begun, who);
   given.assertTheirs();
   return reply;
 };

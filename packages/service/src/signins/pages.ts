@@ -29,7 +29,7 @@ import { takesKeys } from '../keyring/relying-party.js';
 import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
-import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
+import { assertKeyRight, keyRefusal, beginWith, whoBegins } from './nameless.js';
 import { prove } from './prove.js';
 import { shownAtPage } from './key-prompt.js';
 import type { StoredSignIn } from './store.js';
@@ -118,11 +118,11 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     begun = await beginWith(deps, work, call, stored, beginning, 'ours');
     // A key that did not open anything leaves it to be tried again.
-    if (request.once !== undefined && begun.signIn.wrong === 0) await spend(work, request.once);
+    if (request.once !== undefined && !keyRefusal(deps, begun, beginning)) await spend(work, request.once);
     const { answer, cookies } = await replyOf(deps, work, call, request, begun, session, false);
     return { answer: { ...page, ...answer }, cookies };
   });
-  assertKeyRight(begun, beginning);
+  assertKeyRight(deps, begun, beginning);
   return reply;
 };
 

@@ -102,6 +102,10 @@ export function saveSignIn(work: Work, stored: StoredSignIn, signIn: SignIn): St
 
 const shownAsk = ({ kind, methods }: Ask) => ({ kind, methods: [...methods] });
 
+/** When a pause after too many wrong proofs ends; null where there is none, or where somebody has to unlock. */
+export const retryAt = ({ reason, story }: SignIn): string | null =>
+  reason === 'throttled' ? (story.findLast(({ what }) => what === 'turned-away')?.until ?? null) : null;
+
 /** What an application learns. Says the same of a decoy as of a person who has not proved anything. */
 export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
   const { signIn } = stored;
@@ -118,10 +122,7 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
         }
       : null,
     reason: signIn.reason,
-    retryAt:
-      signIn.reason === 'throttled'
-        ? (signIn.story.findLast((step) => step.what === 'turned-away')?.until ?? null)
-        : null,
+    retryAt: retryAt(signIn),
     expiresAt: new Date(signIn.expiresAt).toISOString(),
     ignoredClaims: [...stored.ignoredClaims],
     person: letIn && stored.personId ? { id: stored.personId, displayName: stored.displayName ?? '' } : null,

@@ -5,7 +5,7 @@ import { insert, selectOne, updateById } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
-import { Refusal } from '../errors.js';
+import { Refusal, throttledUntil } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
@@ -138,7 +138,7 @@ export async function proveTokenOf(
   if (!admitted.admitted)
     throw admitted.why === 'needs-unlock'
       ? new Refusal('wrong-state', { state: 'locked' })
-      : new Refusal('throttled', { seconds: Math.ceil((admitted.until! - work.now.getTime()) / 1000) });
+      : throttledUntil(admitted.until!, work.now.getTime());
   const check = await checkOf(deps, work, row, codes);
   if (check.outcome === 'proved') return await become(deps, work, maker, row, check);
   const { failures, pausedUntil } = reserve(guard, work.now.getTime());
