@@ -2,7 +2,7 @@ import { API_BASE, ROUTE_IDS, ROUTES, type RouteSpec } from '@nimble-latch/api';
 import { LIMITABLE, ROLE_PERMISSIONS } from '../packages/core/src/access/index.js';
 import { ROLES } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { administrator, tokenOf, type Administrator } from './support/administrators.js';
+import { administrator, tokenOf, withSignature, type Administrator } from './support/administrators.js';
 import { Installation, PASSWORD, personWithApp } from './support/installation.js';
 
 let inst: Installation;
@@ -12,6 +12,12 @@ beforeAll(async () => {
 afterAll(async () => await inst.stop());
 
 const NOWHERE = '00000000-0000-7000-8000-00000000ffff';
+/** Every way of writing an id that is taken: one id, whoever types it how. */
+const SPELLINGS: readonly ((id: string) => string)[] = [
+  (id) => id,
+  (id) => id.toUpperCase(),
+  (id) => id.replace(/[a-f]/, (digit) => digit.toUpperCase()),
+];
 const operatorRoutes = ROUTE_IDS.flatMap((id) => {
   const spec: RouteSpec = ROUTES[id];
   return spec.access.kind === 'operator' ? [{ id, spec, access: spec.access }] : [];
@@ -86,13 +92,16 @@ describe('every role', () => {
       } else {
         const what = Object.keys(about)[0]!;
         const [reached, beyond] = [mine[what]!, theirs[what]!];
-        expect([id, await codeFor(beyond), await codeFor(NOWHERE)]).toEqual([
-          id,
-          'outside-your-groups',
-          'outside-your-groups',
-        ]);
+        for (const spelled of [...SPELLINGS, () => 'nothing-like-an-id', () => `%7B${beyond}%7D`])
+          expect([id, spelled(beyond), await codeFor(spelled(beyond)), await codeFor(NOWHERE)]).toEqual([
+            id,
+            spelled(beyond),
+            'outside-your-groups',
+            'outside-your-groups',
+          ]);
         // Whoever came through with a body that is no body at all has changed nothing.
-        if (spec.body || spec.method === 'GET') expect([id, await codeFor(reached)]).toEqual([id, 'through']);
+        if (spec.body || spec.method === 'GET')
+          for (const spelled of SPELLINGS) expect([id, await codeFor(spelled(reached))]).toEqual([id, 'through']);
       }
     }
     // Lists show whom the limit reaches, however they are asked; so do counts.
@@ -102,7 +111,12 @@ describe('every role', () => {
     expect(await names()).toEqual([cora]);
     expect(await names({ query: { q: 'the' } })).toEqual([]);
     expect(await names({ query: { q: 'cora' } })).toEqual([cora]);
-    expect(await names({ query: { group: tower } })).toEqual([]);
+    for (const spelled of SPELLINGS) {
+      expect(await names({ query: { group: spelled(tower) } })).toEqual([]);
+      expect(await names({ query: { member: spelled(tower) } })).toEqual([]);
+      expect(await names({ query: { group: spelled(crane) } })).toEqual([cora]);
+      expect(await client.call('people.count', { query: { group: spelled(quay) } })).toEqual({ people: 1 });
+    }
     expect(await names({ query: { loginName: 'theo.tower' } })).toEqual([]);
     expect(await client.call('people.count')).toEqual({ people: 1 });
     expect(await client.call('people.counts')).toMatchObject({
@@ -182,6 +196,88 @@ describe('administrators and emergency accounts', () => {
     };
     expect(await check(custodian.client)).toMatchObject({ refused: 1, changed: 1 });
     expect(await check(inst.owner)).toMatchObject({ refused: 0, changed: 2 });
+  });
+});
+
+describe('an id in another spelling', () => {
+  it('is the same id: to the check of own rights, of owners, in bodies, in what is sealed and on the trail', async () => {
+    const custodian = await administrator(inst, 'spells.custodian', 'custodian');
+    const second = await administrator(inst, 'second.signer', 'owner');
+    const me = (await inst.owner.call('session.show')).person.id;
+    const plain = await personWithApp(inst.owner, 'spelled.person');
+    const group = (await inst.owner.call('groups.add', { body: { name: 'spelled group' } })).id;
+    for (const spelled of SPELLINGS) {
+      const owner = spelled(me);
+      const ownersOnly = { problem: { code: 'owners-only' } };
+      const { call } = custodian.client;
+      const body = { password: PASSWORD };
+      await expect(call('people.setPassword', { params: { id: owner }, body })).rejects.toMatchObject(ownersOnly);
+      await expect(call('totp.begin', { params: { id: owner }, body: {} })).rejects.toMatchObject(ownersOnly);
+      await expect(call('people.deactivate', { params: { id: owner } })).rejects.toMatchObject(ownersOnly);
+      const own = { problem: { code: 'own-rights' } };
+      const grant = { params: { id: owner, role: 'auditor' as const }, body: {} };
+      await expect(inst.owner.call('roles.grant', grant)).rejects.toMatchObject(own);
+      await expect(inst.owner.call('roles.revoke', { params: grant.params })).rejects.toMatchObject(own);
+      const marked = { params: { id: owner }, body: { emergency: true } };
+      await expect(inst.owner.call('people.markEmergency', marked)).rejects.toMatchObject(own);
+
+      // What is written by it is found by it, and opens again.
+      const id = spelled(plain.id);
+      const { version } = await inst.owner.call('people.show', { params: { id } });
+      const edited = await inst.owner.call('people.edit', {
+        params: { id },
+        body: { mail: 'spelled@wexmoor.example', phone: '+49 431 555 0100' },
+        ifMatch: version,
+      });
+      expect(edited.id).toBe(plain.id);
+      expect(await custodian.client.call('people.show', { params: { id: plain.id } })).toMatchObject({
+        mail: 'spelled@wexmoor.example',
+      });
+      await inst.owner.call('groups.join', { params: { id: spelled(group), personId: id } });
+      await inst.owner.call('groups.leave', { params: { id: group, personId: plain.id } });
+      for (const query of [{ person: id }, { actor: spelled(me) }]) {
+        const { rows } = await inst.owner.call('trail.list', { query: { ...query, limit: 5 } });
+        expect(rows.length).toBeGreaterThan(0);
+      }
+      // One person named in two spellings is one person, and administrators stay out of reach.
+      const begun = await custodian.client.call('bulkChanges.begin', {
+        body: { kind: 'join', group: spelled(group), who: { ids: [plain.id, owner] }, expect: 2 },
+      });
+      const change = { params: { id: spelled(begun.id) } };
+      await expect.poll(async () => (await custodian.client.call('bulkChanges.show', change)).state).toBe('done');
+      expect(await custodian.client.call('bulkChanges.show', change)).toMatchObject({ id: begun.id, changed: 1 });
+      await inst.owner.call('groups.leave', { params: { id: group, personId: plain.id } });
+      // A right that is limited to a group by another spelling of its id is limited to that group.
+      const name = `limited.${SPELLINGS.indexOf(spelled)}`;
+      const limited = await inst.owner.call('people.add', { body: { displayName: name, loginNames: [name] } });
+      await inst.owner.call('people.setPassword', { params: { id: limited.id }, body: { password: PASSWORD } });
+      await withSignature(second.client, () =>
+        inst.owner.call('roles.grant', {
+          params: { id: spelled(limited.id), role: 'help-desk' },
+          body: { groups: [spelled(group)] },
+        }),
+      );
+      const desk = inst.client(inst.url, await tokenOf(inst, name));
+      await expect(desk.call('people.show', { params: { id } })).rejects.toMatchObject({
+        problem: { code: 'outside-your-groups' },
+      });
+    }
+    // Nothing of it makes the trail look altered: stopping the installation verifies it.
+    const seen = await inst.sql(
+      "SELECT 1 FROM trail_entries WHERE BINARY details REGEXP '[0-9A-F]{8}-[0-9A-F]{4}-7' LIMIT 1",
+    );
+    expect(seen).toEqual([]);
+  });
+
+  it('is refused where what it spells is no id', async () => {
+    for (const id of [
+      '',
+      '0',
+      '{01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11}',
+      '01970a3e5c1b7c3a9f002b6d1c4e8a11',
+      `${NOWHERE} `,
+    ])
+      expect((await knock(inst.ownerToken, ROUTES['people.show'], encodeURIComponent(id))).status).toBe(404);
   });
 });
 

@@ -52,3 +52,14 @@ export async function afterWaiting<T>(inst: Installation, doing: () => Promise<T
   await inst.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
   return await doing();
 }
+
+/** Does what needs a countersignature: asks for it, has somebody else give it, does it. */
+export async function withSignature<T>(signer: Client, doing: () => Promise<T>): Promise<T> {
+  const error = await doing().then(
+    () => undefined,
+    (problem: unknown) => problem as { problem?: { code: string; facts: { request: string } } },
+  );
+  if (error?.problem?.code !== 'signature-needed') throw error ?? new Error('no countersignature was needed');
+  await signer.call('signatures.give', { params: { id: error.problem.facts.request } });
+  return await doing();
+}

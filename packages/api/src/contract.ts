@@ -16,6 +16,60 @@ export type About =
   | { readonly carrier: string }
   | { readonly signIn: string };
 
+/** What a parameter of a path names: something of one person's, something of the installation, or a part of what is named before it. */
+type Subject = 'person' | 'authenticator' | 'carrier' | 'signIn' | 'installation' | 'part';
+
+/**
+ * What the members of each collection are, by the path before the parameter (`*` for a parameter in it). A collection that is not
+ * here can't be part of a call of operators: the service doesn't start with one, since nobody has said whom it would be about.
+ */
+const SUBJECT_OF: Readonly<Record<string, Subject>> = {
+  '/people': 'person',
+  '/people/*/login-names': 'part',
+  '/people/*/roles': 'part',
+  '/people/*/browsers': 'part',
+  '/people/*/tokens': 'part',
+  '/groups/*/members': 'person',
+  '/authenticators': 'authenticator',
+  '/carriers': 'carrier',
+  '/activity/sign-ins': 'signIn',
+  '/groups': 'installation',
+  '/groups/*/parts': 'part',
+  '/applications': 'installation',
+  '/connections': 'installation',
+  '/connections/*/keys': 'part',
+  '/networks': 'installation',
+  '/rulebook/versions': 'installation',
+  '/imports': 'installation',
+  '/import-mappings': 'installation',
+  '/bulk-changes': 'installation',
+  '/access-tokens': 'installation',
+  '/attestation-roots': 'installation',
+  '/stock/tokens': 'installation',
+  '/stock/certificates': 'installation',
+  '/walk-throughs': 'installation',
+};
+
+/**
+ * Why the gate could not tell whom a call of operators is about; undefined where it can: every parameter of its path is a member of
+ * a known collection, and the one that names something of a person's is the one that its rule of access goes by.
+ */
+export function misplacedSubject({ path, access }: Pick<RouteSpec, 'path' | 'access'>): string | undefined {
+  if (access.kind !== 'operator') return undefined;
+  const subjects: string[] = [];
+  for (const match of path.matchAll(/\{(\w+)\}/g)) {
+    const collection = path.slice(0, match.index - 1).replace(/\{\w+\}/g, '*');
+    const subject = Object.hasOwn(SUBJECT_OF, collection) ? SUBJECT_OF[collection] : undefined;
+    if (subject === undefined) return `nobody has said what a member of ${collection} is`;
+    if (subject !== 'installation' && subject !== 'part') subjects.push(`${subject} {${match[1]}}`);
+  }
+  const { about } = access;
+  const ruled = typeof about === 'string' ? [] : Object.entries(about).map(([what, name]) => `${what} {${name}}`);
+  return String(subjects) === String(ruled)
+    ? undefined
+    : `its path names ${String(subjects) || 'nobody'}, its rule of access ${String(ruled) || 'nobody'}`;
+}
+
 /** Who may call a route. There is no route without one. */
 export type Access =
   | { readonly kind: 'operator'; readonly permission: Permission; readonly about: About }

@@ -9,7 +9,7 @@ export {
   type Problem,
 } from './errors.js';
 export { LIMITS } from './limits.js';
-export type { About, Access, RouteSpec } from './contract.js';
+export { misplacedSubject, type About, type Access, type RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { DELIMITER_NAMES } from './routes/imports.js';

@@ -1,11 +1,22 @@
 import { LINE_PATTERN } from '@nimble-latch/core/fields';
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { LIMITS } from './limits.js';
 import { hint } from './messages/index.js';
 
 /** Building blocks of the contract. Every object is strict: an unknown field is a mistake that somebody should hear of. */
 
-export const id = z.uuid({ error: hint('id') }).describe('An id: UUID version 7, lower case');
+/**
+ * An id, in any spelling that RFC 9562 has readers take, parsed to its one spelling. The type is narrower than Zod's own, so
+ * that handlers get ids and nothing that only looks like one.
+ */
+export const id = z
+  .uuid({ error: hint('id') })
+  .toLowerCase()
+  .describe('An id: UUID version 7; written in lower case, read in either') as unknown as z.ZodType<Id, string>;
+
+/** Sixteen bytes that somebody else chose, written as UUIDs are; their version bits may say anything (AAGUID, W3C WebAuthn §6.5.1). */
+export const sixteenBytes = z.guid({ error: hint('id') }).toLowerCase();
 
 /** RFC 3339 in UTC with milliseconds. */
 export const instant = z.iso.datetime().describe('RFC 3339, UTC');

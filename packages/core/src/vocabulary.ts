@@ -2,6 +2,7 @@
  * The words of the product as closed sets. No imports: the contract, the client and the console read the same lists.
  */
 export * from './vocabulary-configuration.js';
+export * from './vocabulary-ids.js';
 export * from './vocabulary-imports.js';
 export * from './vocabulary-keys.js';
 export * from './vocabulary-oidc.js';

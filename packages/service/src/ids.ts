@@ -1,4 +1,6 @@
 import { uuidBytes, uuidText, uuidV7 } from '@nimble-latch/core/crypto';
+import { parseId, type Id } from '@nimble-latch/core/vocabulary';
+
 import type { Deps } from './deps.js';
 
 /** The last id of this process: ids made within one millisecond still sort in the order they were made. */
@@ -8,7 +10,7 @@ export interface IdSequence {
 }
 
 /** A new id as text; `key(id)` is its form in the database. Within a millisecond it counts up (RFC 9562 §6.2, method 1). */
-export function newId({ now, random, sequence }: Pick<Deps, 'now' | 'random' | 'sequence'>): string {
+export function newId({ now, random, sequence }: Pick<Deps, 'now' | 'random' | 'sequence'>): Id {
   const atMs = now().getTime();
   sequence.count = atMs === sequence.atMs ? sequence.count + 1 : 0;
   sequence.atMs = atMs;
@@ -24,16 +26,26 @@ export const key = uuidBytes;
 /** Text of a column's 16 bytes. */
 export const text = uuidText;
 /** The same for columns that may be empty. */
-export const keyOrNull = (id: string | null | undefined): Buffer | null => (id == null ? null : uuidBytes(id));
-export const textOrNull = (id: Uint8Array | null): string | null => (id === null ? null : uuidText(id));
+export const keyOrNull = (id: Id | null | undefined): Buffer | null => (id == null ? null : uuidBytes(id));
+export const textOrNull = (id: Uint8Array | null): Id | null => (id === null ? null : uuidText(id));
+
+/**
+ * An id that we wrote ourselves as text, into JSON that was sealed or stored.
+ *
+ * @throws RangeError for anything else
+ */
+export function storedId(written: string): Id {
+  const id = parseId(written);
+  if (id !== written) throw new RangeError('stored id: expected one as we write it');
+  return id;
+}
 
 /** The application that stands for the console and the command-line client; made by the first migration. */
-export const CONSOLE_APPLICATION = '00000000-0000-7000-8000-000000000001';
+export const CONSOLE_APPLICATION = storedId('00000000-0000-7000-8000-000000000001');
 /** The one that stands for enrolling something oneself; rules say who may, from where, by what. */
-export const ENROLMENT_APPLICATION = '00000000-0000-7000-8000-000000000002';
+export const ENROLMENT_APPLICATION = storedId('00000000-0000-7000-8000-000000000002');
 /** The one that stands for setting a new password in place of one that was forgotten. */
-export const RESET_APPLICATION = '00000000-0000-7000-8000-000000000003';
+export const RESET_APPLICATION = storedId('00000000-0000-7000-8000-000000000003');
 
 /** A 16-byte id as the database writes it in hexadecimal. */
-export const textOfHex = (hex: string): string =>
-  `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+export const textOfHex = (hex: string): Id => text(Buffer.from(hex, 'hex'));

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { createWriteStream } from 'node:fs';
 import { setFlagsFromString } from 'node:v8';
 import { finished } from 'node:stream/promises';
@@ -60,7 +61,7 @@ async function migrateDatabase(waitSeconds?: number): Promise<void> {
 }
 
 /** The owner that a login name means; the only one when none is named. */
-async function findOwner(deps: Deps, typed: string | undefined): Promise<string> {
+async function findOwner(deps: Deps, typed: string | undefined): Promise<Id> {
   const name = typed === undefined ? undefined : normaliseLoginName(typed);
   const rows = await selectOne<{ id: Buffer; n: number }>(
     deps,

@@ -67,7 +67,7 @@ function changed(before: Rules, options: Options): Rules {
   return next as Rules;
 }
 
-type Whom = (session: Session, named: string) => Promise<{ group: string | null; groupName: string | null }>;
+type Whom = (session: Session, named: string) => Promise<{ group: Rows[number]['group']; groupName: string | null }>;
 type Change = (session: Session, next: (rows: Rows) => Promise<Rows>, options: Changing) => Promise<void>;
 
 /** What new keys of a group have to be. */

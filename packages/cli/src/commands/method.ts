@@ -108,7 +108,10 @@ async function change(session: Session, next: (rows: Rows) => Promise<Rows>, opt
 const countsOf = ({ people, examined, of }: Answer<'methods.review'>) => ({ people, examined, of });
 
 /** The id of a group, or null for everybody. */
-async function whom(session: Session, named: string): Promise<{ group: string | null; groupName: string | null }> {
+async function whom(
+  session: Session,
+  named: string,
+): Promise<{ group: Rows[number]['group']; groupName: string | null }> {
   if (named === words.facts.everybody) return { group: null, groupName: null };
   const { id, name } = await findGroup(session, named);
   return { group: id, groupName: name };

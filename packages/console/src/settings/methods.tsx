@@ -305,7 +305,7 @@ function AddRow({
 }: {
   taken: readonly string[];
   onClose: () => void;
-  onDone: (group: { id: string; name: string }) => void;
+  onDone: (group: Answer<'groups.list'>['rows'][number]) => void;
 }) {
   const { data, error } = useRead('groups.list', { query: { limit: 200 } });
   const free = (data?.rows ?? []).filter(({ id }) => !taken.includes(id));

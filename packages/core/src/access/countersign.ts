@@ -1,11 +1,11 @@
-import type { SignatureState } from '../vocabulary.js';
+import type { Id, SignatureState } from '../vocabulary.js';
 
 /** Something that needs a second administrator's yes. */
 export interface SignatureRequest {
   readonly state: SignatureState;
-  readonly askedBy: string;
+  readonly askedBy: Id;
   /** The person whom it is about, if any: they do not sign for themselves. */
-  readonly about: string | null;
+  readonly about: Id | null;
   /** Milliseconds since 1970. */
   readonly askedAt: number;
   readonly expiresAt: number;
@@ -26,7 +26,7 @@ export function signatureState(request: Pick<SignatureRequest, 'state' | 'expire
  */
 export function whyNoSignature(
   request: SignatureRequest,
-  signer: { readonly id: string; readonly may: boolean },
+  signer: { readonly id: Id; readonly may: boolean },
   nowMs: number,
 ): WhyNoSignature | undefined {
   const state = signatureState(request, nowMs);

@@ -1,4 +1,4 @@
-import { LIMITABLE_ROLES, PERMISSIONS, type Permission, type Role } from '../vocabulary.js';
+import { LIMITABLE_ROLES, PERMISSIONS, type Id, type Permission, type Role } from '../vocabulary.js';
 
 const LOOKING: readonly Permission[] = [
   'person.read',
@@ -64,11 +64,11 @@ export const LIMITABLE: ReadonlySet<Permission> = new Set([
 export interface Grant {
   readonly role: Role;
   /** Ids of the groups that it is limited to; null where it is not limited. A limit to no group leaves nobody. */
-  readonly groups: readonly string[] | null;
+  readonly groups: readonly Id[] | null;
 }
 
 /** How far a permission reaches: to everybody, or to people in these groups. */
-export type Reach = 'everybody' | ReadonlySet<string>;
+export type Reach = 'everybody' | ReadonlySet<Id>;
 export type Rights = ReadonlyMap<Permission, Reach>;
 
 /** What a person's roles add up to. */
@@ -87,9 +87,9 @@ export function rightsOf(grants: Iterable<Grant>): Rights {
 
 /** Somebody whom a call is about. */
 export interface Concerned {
-  readonly id: string;
+  readonly id: Id;
   /** Ids of the groups they are in, themselves or through others. */
-  readonly groups: readonly string[];
+  readonly groups: readonly Id[];
   /** They hold a role themselves. */
   readonly administrator: boolean;
   readonly emergency: boolean;
@@ -122,10 +122,10 @@ export function whyNot(
 
 /** Why a role cannot be given or taken so. */
 export function whyNoGrant(
-  actorId: string,
-  personId: string,
+  actorId: Id,
+  personId: Id,
   role: Role,
-  groups: readonly string[] | null,
+  groups: readonly Id[] | null,
 ): 'own-rights' | 'role-not-limitable' | undefined {
   // Owners have every right already; the rule spares the question whether something raises it.
   if (actorId === personId) return 'own-rights';

@@ -1,3 +1,5 @@
+import type { Id } from '../vocabulary.js';
+
 /**
  * UUID version 7, RFC 9562 §5.7: 48 bits of milliseconds, then random. Stored in 16 bytes, so that
  * primary keys grow with time and a row's month can be read off its id.
@@ -25,16 +27,22 @@ export function uuidV7Floor(atMs: number): Buffer {
 }
 
 /** `xxxxxxxx-xxxx-xxxx-xxxx-xxxxxxxxxxxx`, lower case. */
-export function uuidText(id: Uint8Array): string {
+export function uuidText(id: Uint8Array): Id {
   if (id.length !== 16) throw new RangeError(`id: expected 16 bytes, got ${id.length}`);
   const hex = Buffer.from(id.buffer, id.byteOffset, 16).toString('hex');
-  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}` as Id;
 }
 
-/** Reverses {@link uuidText}. The caller has checked the shape (the contract does). */
-export function uuidBytes(text: string): Buffer {
-  return Buffer.from(
+/**
+ * Reverses {@link uuidText}.
+ *
+ * @throws RangeError for what is no id at all: a caller that got round the type must not find another row by it
+ */
+export function uuidBytes(text: Id): Buffer {
+  const id = Buffer.from(
     text.slice(0, 8) + text.slice(9, 13) + text.slice(14, 18) + text.slice(19, 23) + text.slice(24),
     'hex',
   );
+  if (id.length !== 16 || text.length !== 36) throw new RangeError(`id: expected 36 characters, got ${text.length}`);
+  return id;
 }

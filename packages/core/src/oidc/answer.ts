@@ -1,4 +1,4 @@
-import type { AcrValue, OidcError, Release } from '../vocabulary.js';
+import type { Id, AcrValue, OidcError, Release } from '../vocabulary.js';
 import type { Return } from './request.js';
 
 /** An address with parameters added to whatever query it has. */
@@ -27,7 +27,7 @@ export const backFromEnd = (address: string, state: string | undefined): string 
 
 /** What a code stands for, decided when somebody was let in. */
 export interface Grant {
-  readonly clientId: string;
+  readonly clientId: Id;
   readonly person: string;
   readonly nonce: string | undefined;
   /** Seconds since 1970: when the oldest of the proofs that counted was made. */

@@ -1,8 +1,8 @@
-import type { Claim, Release } from '../vocabulary.js';
+import type { Claim, Release, Id } from '../vocabulary.js';
 
 /** A relying party, as far as the protocol goes by it. Its `client_id` is the id of its connection. */
 export interface Client {
-  readonly id: string;
+  readonly id: Id;
   /** Whether it has a secret of its own (RFC 6749 §2.1). */
   readonly kind: 'confidential' | 'public';
   /** Where people may be sent back to, compared as they stand. */

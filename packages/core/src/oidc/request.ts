@@ -1,11 +1,11 @@
-import { RELEASES, type AcrValue, type OidcError, type Release } from '../vocabulary.js';
+import { RELEASES, type AcrValue, type OidcError, type Release, type Id } from '../vocabulary.js';
 import { isAcr } from './acr.js';
 import type { Client } from './client.js';
 import { isChallenge } from './pkce.js';
 
 /** What an application asks for when it sends somebody to sign in, once it is known to be right. */
 export interface AuthorizationRequest {
-  readonly clientId: string;
+  readonly clientId: Id;
   readonly redirectUri: string;
   readonly state: string | undefined;
   readonly nonce: string | undefined;

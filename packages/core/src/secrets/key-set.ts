@@ -1,9 +1,10 @@
+import type { Id } from '../vocabulary.js';
 import { aesGcmOpen, aesGcmSeal, constantTimeEqual, hmac, uuidBytes, uuidText } from '../crypto/index.js';
 import type { KeyPurpose, KeyState } from '../vocabulary.js';
 
 /** One key of the installation, its material already unwrapped: 32 bytes. */
 export interface Key {
-  readonly id: string;
+  readonly id: Id;
   readonly purpose: KeyPurpose;
   readonly state: KeyState;
   readonly material: Uint8Array;
@@ -11,7 +12,7 @@ export interface Key {
 
 /** A record was written with a key that this key set does not hold: perhaps a newer one, so reload and try again. */
 export class UnknownKey extends Error {
-  constructor(readonly keyId: string) {
+  constructor(readonly keyId: Id) {
     super(`The key set holds no key ${keyId}.`);
   }
 }
@@ -31,7 +32,7 @@ const HEADER = 1 + 16 + 12;
  * is only ever verified, and blind indexes for exact search over sealed fields. Immutable; a reload makes a new one.
  */
 export class KeySet {
-  readonly #byId = new Map<string, Key>();
+  readonly #byId = new Map<Id, Key>();
   readonly #active = new Map<KeyPurpose, Key>();
 
   constructor(keys: Iterable<Key>) {
@@ -49,7 +50,7 @@ export class KeySet {
   }
 
   /** The key that wrote something. */
-  byId(id: string): Key {
+  byId(id: Id): Key {
     const key = this.#byId.get(id);
     if (!key) throw new UnknownKey(id);
     return key;
@@ -96,13 +97,13 @@ export class KeySet {
   }
 
   /** A keyed hash of a secret that is only ever verified (links, API keys, access tokens), with its key's id. */
-  hash(context: string, secret: string): { keyId: string; hash: Buffer } {
+  hash(context: string, secret: string): { keyId: Id; hash: Buffer } {
     const key = this.active('verify');
     return { keyId: key.id, hash: hmac('sha256', key.material, `${context}\0${secret}`) };
   }
 
   /** Compares in constant time. */
-  verify(context: string, secret: string, stored: { keyId: string; hash: Uint8Array }): boolean {
+  verify(context: string, secret: string, stored: { keyId: Id; hash: Uint8Array }): boolean {
     const key = this.byId(stored.keyId);
     return (
       key.purpose === 'verify' && constantTimeEqual(hmac('sha256', key.material, `${context}\0${secret}`), stored.hash)

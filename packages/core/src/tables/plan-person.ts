@@ -1,9 +1,9 @@
-import type { ColumnMeaning, PersonState, RowChange, RowVerdict } from '../vocabulary.js';
+import type { ColumnMeaning, PersonState, RowChange, RowVerdict, Id } from '../vocabulary.js';
 import type { PersonRow, RowIssue } from './person-row.js';
 
 /** A person as the service knows them, with what the same mapping brought. */
 export interface KnownPerson {
-  readonly id: string;
+  readonly id: Id;
   readonly name: string;
   readonly state: PersonState;
   readonly mail: string | null;
@@ -12,7 +12,7 @@ export interface KnownPerson {
   readonly timeZone: string;
   /** `brought`: by an earlier file of the same mapping, which may therefore take it away. */
   readonly loginNames: readonly { readonly value: string; readonly brought: boolean }[];
-  readonly groups: readonly { readonly id: string; readonly name: string; readonly brought: boolean }[];
+  readonly groups: readonly { readonly id: Id; readonly name: string; readonly brought: boolean }[];
   /** By which the files of this mapping know them. */
   readonly reference: string | null;
   /** They were deactivated because a file of this mapping had them no longer. */
@@ -23,7 +23,7 @@ export interface KnownPerson {
 
 /** A group that a row names; without an id it is not there yet. */
 export interface NamedGroup {
-  readonly id: string | null;
+  readonly id: Id | null;
   readonly name: string;
 }
 
@@ -37,7 +37,7 @@ export interface Change {
 export interface Plan {
   readonly verdict: RowVerdict;
   /** Whom it concerns; null for somebody new, or nobody. */
-  readonly id: string | null;
+  readonly id: Id | null;
   readonly changes: readonly Change[];
   readonly issues: readonly RowIssue[];
 }
@@ -63,7 +63,7 @@ export function planPerson(
   reference: string | null,
   columns: readonly ColumnMeaning[],
 ): Plan {
-  const refused = (id: string | null, column: number, reason: RowIssue['reason']): Plan => ({
+  const refused = (id: Id | null, column: number, reason: RowIssue['reason']): Plan => ({
     verdict: 'refused',
     id,
     changes: [],

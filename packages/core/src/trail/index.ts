@@ -9,4 +9,5 @@ export {
   type SealedEntry,
   type Witness,
 } from './seal.js';
+export { asSealed, otherSpellings, spellingsOf, type Spelled } from './spelling.js';
 export { verifyTrail, type Anchor, type TrailFinding, type TrailPublicKey } from './verify.js';

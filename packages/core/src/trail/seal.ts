@@ -1,10 +1,11 @@
 import type { KeyObject } from 'node:crypto';
 import { canonicalJson, ed25519Sign, sha256, type Json } from '../crypto/index.js';
+import type { Id } from '../vocabulary.js';
 import { entryDigest, type TrailEntry } from './entry.js';
 
 /** The head of another writer's chain as a seal saw it: cutting that chain short afterwards shows. */
 export interface Witness {
-  readonly writer: string;
+  readonly writer: Id;
   readonly seal: number;
   readonly digest: string;
 }
@@ -12,7 +13,7 @@ export interface Witness {
 /** What is signed. Digests are SHA-256 in lower-case hexadecimal. */
 export interface SealBody {
   readonly v: 1;
-  readonly writer: string;
+  readonly writer: Id;
   /** From 1, without gaps. */
   readonly seal: number;
   /** Entry numbers that it covers, both included. Numbers missing inside were rolled back before they were seen. */
@@ -72,7 +73,7 @@ export function signedBytes(body: SealBody): Buffer {
  * @param previous the chain's last seal, if there is one
  */
 export function buildSeal(input: {
-  writer: string;
+  writer: Id;
   entries: readonly SealedEntry[];
   to: number;
   previous: SealBody | undefined;

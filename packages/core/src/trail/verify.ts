@@ -1,4 +1,5 @@
 import { ed25519Verify } from '../crypto/index.js';
+import type { Id } from '../vocabulary.js';
 import type { TrailEntry } from './entry.js';
 import {
   entriesDigest,
@@ -17,7 +18,7 @@ export interface TrailPublicKey {
 
 /** A chain's head, kept somewhere else: the proof against cutting off a chain's end, or a whole chain. */
 export interface Anchor {
-  readonly writer: string;
+  readonly writer: Id;
   readonly seal: number;
   readonly digest: string;
 }
@@ -32,7 +33,7 @@ export interface TrailFinding {
     | 'chain-broken'
     | 'chain-cut-short'
     | 'key-unknown';
-  readonly writer: string;
+  readonly writer: Id;
   readonly seal: number;
   readonly detail: string;
 }
@@ -46,7 +47,7 @@ export interface TrailFinding {
  * @returns what was found, how much was verified, and how many entries at the end are not sealed yet
  */
 export async function verifyTrail(input: {
-  writer: string;
+  writer: Id;
   entries: AsyncIterable<TrailEntry>;
   seals: AsyncIterable<Seal>;
   heads: readonly Anchor[];

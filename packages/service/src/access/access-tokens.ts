@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
 import { insert, select, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -32,7 +33,7 @@ function describe(row: TokenRow): AccessToken {
   };
 }
 
-async function readTokens(db: Db, now: Date, id?: string): Promise<AccessToken[]> {
+async function readTokens(db: Db, now: Date, id?: Id): Promise<AccessToken[]> {
   const rows = await select<TokenRow>(
     db,
     `SELECT id, label, person_id, hint, created_at, expires_at, last_used_at FROM access_tokens WHERE expires_at > :now ${id ? 'AND id = :id' : ''} ORDER BY id DESC LIMIT 500`,
@@ -45,7 +46,7 @@ async function readTokens(db: Db, now: Date, id?: string): Promise<AccessToken[]
 export async function issueAccessToken(
   deps: Deps,
   work: Work,
-  personId: string,
+  personId: Id,
   label: string,
   hours: number,
   origin: string | null,

@@ -1,3 +1,4 @@
+import { parseId } from '@nimble-latch/core/vocabulary';
 import type { About } from '@nimble-latch/api';
 import type { Concerned } from '@nimble-latch/core/access';
 import { select, selectOne, type Db } from '../db/sql.js';
@@ -13,14 +14,20 @@ const SOURCES = {
   signIn: 'SELECT person_id AS id FROM sign_ins WHERE id = :id',
 } as const;
 
-/** The person whom a call is about; undefined where what it names is not there, or is nobody's. */
+/**
+ * The person whom a call is about; undefined where what it names is not there, is nobody's, or is named in no way that an id
+ * could be: the gate takes that for somebody out of reach.
+ */
 export async function concernedBy(
   db: Db,
   about: OnePerson,
-  params: Readonly<Record<string, string>>,
+  params: Readonly<Record<string, unknown>>,
 ): Promise<Concerned | undefined> {
   const [[what, parameter]] = Object.entries(about) as [[keyof typeof SOURCES, string]];
-  const row = await selectOne<{ id: Buffer | null }>(db, SOURCES[what], { id: key(params[parameter]!) });
+  const named = params[parameter];
+  const id = typeof named === 'string' ? parseId(named) : undefined;
+  if (id === undefined) return undefined;
+  const row = await selectOne<{ id: Buffer | null }>(db, SOURCES[what], { id: key(id) });
   return row?.id ? await readConcerned(db, row.id) : undefined;
 }
 

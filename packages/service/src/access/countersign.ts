@@ -7,6 +7,7 @@ import {
   type Permission,
   type SignatureState,
   type SignedAction,
+  type Id,
 } from '@nimble-latch/core/vocabulary';
 import { insert, select, selectOne, updateById, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
@@ -28,7 +29,7 @@ interface Asked {
   /** Who holds it without a limit could sign. */
   readonly permission: Permission;
   /** Whom it is about. */
-  readonly person: string | null;
+  readonly person: Id | null;
   readonly consequence: Consequence;
 }
 
@@ -95,7 +96,7 @@ export async function countersignedForKeyring(
   deps: Deps,
   work: Work,
   call: AskingCall,
-  person: string,
+  person: Id,
   consequence: (name: string) => Consequence,
 ): Promise<void> {
   if (person === call.actor.personId) return;
@@ -133,11 +134,7 @@ async function openRequest(
 }
 
 /** How many active people could sign beside these. */
-export async function othersWhoCould(
-  db: Db,
-  permission: Permission,
-  besides: readonly (string | null)[],
-): Promise<number> {
+export async function othersWhoCould(db: Db, permission: Permission, besides: readonly (Id | null)[]): Promise<number> {
   const row = await selectOne<{ n: number }>(
     db,
     `SELECT COUNT(DISTINCT g.person_id) AS n FROM role_grants g JOIN persons p ON p.id = g.person_id
@@ -154,7 +151,7 @@ export async function othersWhoCould(
 export async function askForSignature(deps: Deps, { call, asked }: SignatureNeeded): Promise<Refusal> {
   const { countersign } = (await deps.settings.current()).settings;
   return await inTransaction(deps, async (work) => {
-    const told = (id: string, askedAt: Date, expiresAt: Date) =>
+    const told = (id: Id, askedAt: Date, expiresAt: Date) =>
       new Refusal('signature-needed', {
         request: id,
         until: expiresAt.toISOString(),

@@ -1,5 +1,5 @@
 import type { Grant } from '@nimble-latch/core/access';
-import type { Role } from '@nimble-latch/core/vocabulary';
+import type { Id, Role } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
 import { text } from '../ids.js';
 
@@ -11,7 +11,7 @@ export async function grantsOf(db: Db, personId: Buffer): Promise<Grant[]> {
      LEFT JOIN role_limits l ON l.person_id = g.person_id AND l.role = g.role WHERE g.person_id = :personId ORDER BY g.role`,
     { personId },
   );
-  const grants = new Map<Role, { role: Role; groups: string[] | null }>();
+  const grants = new Map<Role, { role: Role; groups: Id[] | null }>();
   for (const { role, limited, group_id } of rows) {
     const grant = grants.get(role) ?? { role, groups: limited === 1 ? [] : null };
     grants.set(role, grant);

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { insert, selectOne, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -22,7 +23,7 @@ export type LinkKind = 'set-up' | 'owner';
  * Makes a one-time link. Whoever can run this on the host could read the database and its keys anyway: host access is
  * the root of trust. The secret stands in the fragment, which browsers do not send, and is used by POST only.
  */
-export async function issueHostLink(deps: Deps, kind: LinkKind, personId: string | null): Promise<string> {
+export async function issueHostLink(deps: Deps, kind: LinkKind, personId: Id | null): Promise<string> {
   return await inTransaction(deps, async (work) => {
     const id = newId(deps);
     const { token, hash, hashKeyId } = issueToken(deps, 'link', id);
@@ -58,7 +59,7 @@ interface LinkRow {
   display_name: string | null;
 }
 
-async function findLink(deps: Deps, db: Db, secret: string, kind?: LinkKind): Promise<LinkRow & { linkId: string }> {
+async function findLink(deps: Deps, db: Db, secret: string, kind?: LinkKind): Promise<LinkRow & { linkId: Id }> {
   const linkId = tokenId('link', secret);
   const row =
     linkId &&
@@ -74,7 +75,7 @@ async function findLink(deps: Deps, db: Db, secret: string, kind?: LinkKind): Pr
 }
 
 /** Uses a link up; of several at the same moment one succeeds. */
-async function spend(work: Work, linkId: string): Promise<void> {
+async function spend(work: Work, linkId: Id): Promise<void> {
   const spent = await write(work, 'UPDATE host_links SET used_at = :now WHERE id = :id AND used_at IS NULL', {
     id: key(linkId),
     now: work.now,

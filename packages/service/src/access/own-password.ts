@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue } from '@nimble-latch/api';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import { select, selectOne, updateById } from '../db/sql.js';
@@ -22,7 +23,7 @@ export function mayOmitPassword(deps: Deps, actor: OperatorActor): boolean {
 }
 
 /** Checks the current password, counting the attempt before it is checked as at any sign-in. */
-async function assertCurrent(deps: Deps, personId: string, current: string): Promise<void> {
+async function assertCurrent(deps: Deps, personId: Id, current: string): Promise<void> {
   const reserved = await inTransaction(deps, async (work) => {
     const row = await selectOne<AuthenticatorRow>(
       work,

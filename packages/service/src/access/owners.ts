@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { Refusal } from '../errors.js';
@@ -9,7 +10,7 @@ export async function lockRoles(work: Work): Promise<void> {
 }
 
 /** Active owners other than this person. */
-async function otherOwners(db: Db, personId: string): Promise<number> {
+async function otherOwners(db: Db, personId: Id): Promise<number> {
   const row = await selectOne<{ n: number }>(
     db,
     "SELECT COUNT(*) AS n FROM role_grants r JOIN persons p ON p.id = r.person_id WHERE r.role = 'owner' AND p.state = 'active' AND p.id <> :id",
@@ -19,7 +20,7 @@ async function otherOwners(db: Db, personId: string): Promise<number> {
 }
 
 /** Asserts that somebody owns the installation without this person. The caller holds the roles ({@link lockRoles}). */
-export async function assertOwnerLeft(work: Work, personId: string): Promise<void> {
+export async function assertOwnerLeft(work: Work, personId: Id): Promise<void> {
   const owner = await selectOne(work, "SELECT 1 AS one FROM role_grants WHERE person_id = :id AND role = 'owner'", {
     id: key(personId),
   });
@@ -27,6 +28,6 @@ export async function assertOwnerLeft(work: Work, personId: string): Promise<voi
 }
 
 /** Ends what somebody is signed in with: their rights are not what they were. */
-export async function endSessions(work: Work, personId: string): Promise<void> {
+export async function endSessions(work: Work, personId: Id): Promise<void> {
   await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(personId) });
 }

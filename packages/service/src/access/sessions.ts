@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { insert, selectOne, write } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -11,7 +12,7 @@ const SESSION_HOURS = 12;
 export async function startSession(
   deps: Deps,
   work: Work,
-  personId: string,
+  personId: Id,
   how: { readonly byLink: boolean; readonly origin: string },
 ): Promise<{ token: string; expiresAt: Date }> {
   const id = newId(deps);
@@ -45,7 +46,7 @@ export async function refreshSession(
   deps: Deps,
   work: Work,
   token: string | undefined,
-  personId: string,
+  personId: Id,
   origin: string,
 ): Promise<boolean> {
   const id = token === undefined ? undefined : tokenId('session', token);

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { signatureState, whyNoSignature } from '@nimble-latch/core/access';
-import type { SignatureState } from '@nimble-latch/core/vocabulary';
+import type { SignatureState, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select, selectOne, updateById, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -45,7 +45,7 @@ async function shown(deps: Deps, db: Db, actor: OperatorActor, row: Row): Promis
 }
 
 /** A request that this operator may see: their own, or one for something that they may do or oversee. */
-async function readRequest(db: Db, actor: OperatorActor, id: string, lock = ''): Promise<Row> {
+async function readRequest(db: Db, actor: OperatorActor, id: Id, lock = ''): Promise<Row> {
   const row = await selectOne<Row>(db, `${SELECTED} WHERE s.id = :id ${lock}`, { id: key(id) });
   if (!row || !(text(row.asked_by) === actor.personId || mayDo(actor, row) || actor.rights.has('role.read')))
     throw notFound();
@@ -82,7 +82,7 @@ async function decide(
   deps: Deps,
   work: Work,
   call: { readonly actor: OperatorActor; readonly origin: string },
-  id: string,
+  id: Id,
   state: Extract<SignatureState, 'given' | 'refused' | 'withdrawn'>,
   reason: string | null,
 ): Promise<Shown> {

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Parsed } from '@nimble-latch/api';
 import { insert, select, updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -11,7 +12,7 @@ import { assertOidcClaims, changedParameters, oidcParameters } from './oidc.js';
 import { readApplication, readConnection, wordList, type Connection } from './store.js';
 
 /** Issues a key for a connection; what is stored can only verify it. */
-async function issueKey(deps: Deps, work: Work, connectionId: string): Promise<{ keyId: string; key: string }> {
+async function issueKey(deps: Deps, work: Work, connectionId: Id): Promise<{ keyId: Id; key: string }> {
   const keyId = newId(deps);
   const { token, hint, hash, hashKeyId } = issueToken(deps, 'connection', keyId);
   await insert(work, 'connection_keys', {
@@ -25,7 +26,7 @@ async function issueKey(deps: Deps, work: Work, connectionId: string): Promise<{
   return { keyId, key: token };
 }
 
-async function withoutApplication(deps: Deps, work: Work, id: string) {
+async function withoutApplication(deps: Deps, work: Work, id: Id) {
   const { applicationId, ...connection } = await readConnection(deps, work, id);
   return { applicationId, connection };
 }
@@ -39,9 +40,9 @@ export async function connect(
   deps: Deps,
   work: Work,
   maker: Pick<Call<'connections.add'>, 'actor' | 'origin'>,
-  applicationId: string,
+  applicationId: Id,
   body: Added,
-): Promise<string> {
+): Promise<Id> {
   const parameters = oidcParameters(body);
   const { connections } = await readApplication(deps, work, applicationId);
   if (connections.length >= LIMITS.connectionsPerApplication)

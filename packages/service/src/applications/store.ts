@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { hostOf, isWithin } from '@nimble-latch/core/relying-party';
-import type { Claim, ConnectionKind, Scope } from '@nimble-latch/core/vocabulary';
+import type { Id, Claim, ConnectionKind, Scope } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, selectOne, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -71,7 +71,7 @@ export async function listApplications(
   };
 }
 
-export async function readApplication(deps: Deps, db: Db, id: string): Promise<Application> {
+export async function readApplication(deps: Deps, db: Db, id: Id): Promise<Application> {
   const row = await selectOne<ApplicationRow>(db, 'SELECT * FROM applications WHERE id = :id AND built_in = 0', {
     id: key(id),
   });
@@ -98,7 +98,7 @@ async function originsOf(deps: Deps, db: Db, id: Buffer): Promise<Application['o
 const connectionsOf = async (db: Db, id: Buffer): Promise<ConnectionRow[]> =>
   await select<ConnectionRow>(db, 'SELECT * FROM connections WHERE application_id = :id ORDER BY id', { id });
 
-export async function readConnection(deps: Deps, db: Db, id: string): Promise<Connection & { applicationId: string }> {
+export async function readConnection(deps: Deps, db: Db, id: Id): Promise<Connection & { applicationId: Id }> {
   const row = await selectOne<ConnectionRow & { application_id: Buffer }>(
     db,
     'SELECT * FROM connections WHERE id = :id',

@@ -1,8 +1,8 @@
-import type { KeyPurpose } from '@nimble-latch/core/vocabulary';
+import type { Id, KeyPurpose } from '@nimble-latch/core/vocabulary';
 import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key, text } from '../ids.js';
+import { key, text, storedId } from '../ids.js';
 import { pinIdentity } from '../keyring/pins.js';
 import { certificateIdentity } from '../stock/certificates.js';
 import { tokenIdentity } from '../stock/rows.js';
@@ -18,7 +18,7 @@ const SEALED: readonly {
   purpose: KeyPurpose;
   table: string;
   column: string;
-  identity: (id: string) => string;
+  identity: (id: Id) => string;
   index?: { column: string; field: string };
 }[] = [
   { purpose: 'seed', table: 'authenticators', column: 'secret_sealed', identity: (id) => `authenticator/${id}/secret` },
@@ -85,7 +85,7 @@ export async function rekey(deps: Deps, run: JobRun): Promise<string> {
   const leaving = deps.keys.list().filter((row) => row.state === 'reading');
   let done = 0;
   let from = typeof run.payload['from'] === 'number' ? run.payload['from'] : 0;
-  let after = typeof run.payload['after'] === 'string' ? run.payload['after'] : undefined;
+  let after = typeof run.payload['after'] === 'string' ? storedId(run.payload['after']) : undefined;
   for (; from < SEALED.length; from++, after = undefined) {
     for (;;) {
       const { changed, last } = await resealBatch(deps, SEALED[from]!, after);
@@ -102,8 +102,8 @@ export async function rekey(deps: Deps, run: JobRun): Promise<string> {
 async function resealBatch(
   deps: Deps,
   target: (typeof SEALED)[number],
-  after: string | undefined,
-): Promise<{ changed: number; last: string | undefined }> {
+  after: Id | undefined,
+): Promise<{ changed: number; last: Id | undefined }> {
   return await inTransaction(deps, async (work) => {
     const { table, column, purpose, index } = target;
     const rows = await select<{ id: Buffer; sealed: Buffer }>(
@@ -133,7 +133,7 @@ async function resealBatch(
 }
 
 /** A key that only reads is retired once no row needs it. A trail key's public half stays for verifying. */
-async function retireUnused(deps: Deps, leaving: readonly { id: string; purpose: KeyPurpose }[]): Promise<number> {
+async function retireUnused(deps: Deps, leaving: readonly { id: Id; purpose: KeyPurpose }[]): Promise<number> {
   let retired = 0;
   for (const { id, purpose } of leaving) {
     const left = await Promise.all(

@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { systemOf } from '@nimble-latch/core/rulebook';
 import type { ProofDone } from '@nimble-latch/core/signin';
-import type { System } from '@nimble-latch/core/vocabulary';
+import type { System, Id } from '@nimble-latch/core/vocabulary';
 import { insert, select, selectOne, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -13,7 +13,7 @@ export const BROWSER_COOKIE = '__Host-nlatch-browser';
 const BROWSER_DAYS = 400;
 
 /** A browser that was given a cookie of ours; its id. */
-export async function readBrowser(deps: Deps, token: string | undefined): Promise<string | undefined> {
+export async function readBrowser(deps: Deps, token: string | undefined): Promise<Id | undefined> {
   const id = token === undefined ? undefined : tokenId('browser', token);
   if (!id || token === undefined) return undefined;
   const row = await selectOne<{ hash: Buffer; hash_key_id: Buffer }>(
@@ -33,8 +33,8 @@ export interface Acquaintance {
 
 export async function acquaintance(
   db: Db,
-  browserId: string | undefined,
-  personId: string | null,
+  browserId: Id | undefined,
+  personId: Id | null,
   now: Date,
 ): Promise<Acquaintance> {
   if (browserId === undefined) return { known: 'new', remembered: [] };
@@ -58,9 +58,9 @@ export async function acquaintance(
 export async function meetBrowser(
   deps: Deps,
   work: Work,
-  browserId: string | undefined,
-  personId: string,
-): Promise<{ id: string; cookie: { token: string; expiresAt: Date } | undefined }> {
+  browserId: Id | undefined,
+  personId: Id,
+): Promise<{ id: Id; cookie: { token: string; expiresAt: Date } | undefined }> {
   const id = browserId ?? newId(deps);
   let cookie: { token: string; expiresAt: Date } | undefined;
   if (browserId === undefined) {
@@ -99,8 +99,8 @@ export function labelOf(userAgent: string | null): string {
 export async function rememberBrowser(
   deps: Deps,
   work: Work,
-  browserId: string,
-  personId: string,
+  browserId: Id,
+  personId: Id,
   rule: string,
   days: number,
   proofs: readonly ProofDone[],
@@ -141,7 +141,7 @@ type Remembered = Answer<'pages.show'>['browsers'][number];
 /** The browsers that are remembered for a person, the newest first. */
 export async function rememberedOf(
   db: Db,
-  personId: string,
+  personId: Id,
   current: string | undefined,
   now: Date,
 ): Promise<Remembered[]> {

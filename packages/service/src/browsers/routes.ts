@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { backFromEnd } from '@nimble-latch/core/oidc';
 import { select, write } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -38,8 +39,8 @@ const showOwn: Handler<'pages.show'> = async (deps, call) => {
 async function forget(
   work: Work,
   call: { readonly actor: Actor; readonly origin: string },
-  person: string,
-  id: string,
+  person: Id,
+  id: Id,
 ): Promise<void> {
   const gone = await write(work, 'DELETE FROM remembered_browsers WHERE id = :id AND person_id = :person', {
     id: key(id),
@@ -82,7 +83,7 @@ const endOwn: Handler<'pages.end'> = async (deps, call) => {
   });
 };
 
-async function assertPerson(deps: Deps, id: string): Promise<void> {
+async function assertPerson(deps: Deps, id: Id): Promise<void> {
   if ((await select(deps, 'SELECT 1 AS one FROM persons WHERE id = :id', { id: key(id) })).length === 0)
     throw notFound();
 }
@@ -113,7 +114,7 @@ const forgetBrowser: Handler<'browsers.forget'> = async (_deps, call) =>
 export async function endInBrowsers(
   work: Work,
   call: { readonly actor: Actor; readonly origin: string },
-  person: string,
+  person: Id,
 ): Promise<{ sessions: number; browsers: number }> {
   const values = { person: key(person) };
   const sessions = await write(work, 'DELETE FROM browser_sessions WHERE person_id = :person', values);

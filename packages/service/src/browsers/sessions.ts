@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { ProofDone } from '@nimble-latch/core/signin';
 import { select, selectOne, write, insert, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -13,8 +14,8 @@ const PROOF_HOURS = 12;
 const IDLE_HOURS = 4;
 
 export interface BrowserSession {
-  readonly id: string;
-  readonly personId: string;
+  readonly id: Id;
+  readonly personId: Id;
   readonly displayName: string;
   readonly loginName: string;
   /** What was proved in it, each authenticator once. */
@@ -81,7 +82,7 @@ function together(before: readonly ProofDone[], after: readonly ProofDone[]): Pr
 export async function keepBrowserSession(
   deps: Deps,
   work: Work,
-  personId: string,
+  personId: Id,
   made: readonly ProofDone[],
   before: BrowserSession | undefined,
   how: { readonly label: string; readonly origin: string },
@@ -118,7 +119,7 @@ export async function keepBrowserSession(
 }
 
 /** The sessions of a person that are still good. */
-export async function sessionsOf(db: Db, personId: string, now: Date) {
+export async function sessionsOf(db: Db, personId: Id, now: Date) {
   return await select<Pick<Row, 'id' | 'label' | 'created_at' | 'expires_at'>>(
     db,
     'SELECT id, label, created_at, expires_at FROM browser_sessions WHERE person_id = :person AND expires_at > :now AND seen_at > :idle ORDER BY id DESC LIMIT 200',

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { createReadStream, readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline';
 import type { Writable } from 'node:stream';
@@ -25,7 +26,7 @@ const BATCH = 2_000;
 /** Entries that have waited longer than this for a seal were not written by a node of ours, or no node runs. */
 const UNSEALED_MINUTES = 10;
 
-async function* entriesOf(db: Db, writer: string): AsyncGenerator<TrailEntry> {
+async function* entriesOf(db: Db, writer: Id): AsyncGenerator<TrailEntry> {
   for (let after = 0; ;) {
     const rows = await select<TrailRow>(
       db,
@@ -41,7 +42,7 @@ async function* entriesOf(db: Db, writer: string): AsyncGenerator<TrailEntry> {
   }
 }
 
-async function* sealsOf(db: Db, writer: string): AsyncGenerator<Seal> {
+async function* sealsOf(db: Db, writer: Id): AsyncGenerator<Seal> {
   for (let after = 0; ;) {
     const rows = await select<{ seal: number; body: string; signature: string }>(
       db,
@@ -57,13 +58,13 @@ async function* sealsOf(db: Db, writer: string): AsyncGenerator<Seal> {
 /** Where a trail is read from: the database, or a file that was exported. */
 interface Source {
   /** Every writer that anything knows of, each with what was seen of its chain elsewhere. */
-  heads(): Promise<Map<string, Anchor[]>>;
+  heads(): Promise<Map<Id, Anchor[]>>;
   /** Each writer's seals and entries, one after the other. */
-  chains(): AsyncGenerator<{ writer: string; seals: AsyncIterable<Seal>; entries: AsyncIterable<TrailEntry> }>;
+  chains(): AsyncGenerator<{ writer: Id; seals: AsyncIterable<Seal>; entries: AsyncIterable<TrailEntry> }>;
   readonly publicKeys: readonly TrailPublicKey[];
 }
 
-function collectWitnesses(heads: Map<string, Anchor[]>, body: SealBody): void {
+function collectWitnesses(heads: Map<Id, Anchor[]>, body: SealBody): void {
   for (const witness of body.witnesses) heads.set(witness.writer, [...(heads.get(witness.writer) ?? []), witness]);
 }
 
@@ -89,7 +90,7 @@ function databaseSource(deps: Deps): Source {
   return {
     publicKeys: ownPublicKeys(deps),
     async heads() {
-      const heads = new Map<string, Anchor[]>();
+      const heads = new Map<Id, Anchor[]>();
       for (const writer of await writers())
         for await (const seal of sealsOf(deps, writer)) collectWitnesses(heads, seal.body);
       return heads;
@@ -103,7 +104,7 @@ function databaseSource(deps: Deps): Source {
 
 type Line =
   | { readonly kind: 'public-key'; readonly keyId: string; readonly pem: string }
-  | { readonly kind: 'writer'; readonly writer: string }
+  | { readonly kind: 'writer'; readonly writer: Id }
   | ({ readonly kind: 'seal' } & Seal)
   | { readonly kind: 'entry'; readonly entry: TrailEntry };
 
@@ -121,7 +122,7 @@ async function* linesOf(file: string): AsyncGenerator<Line> {
 }
 
 async function fileSource(file: string, publicKeysFile: string | undefined): Promise<Source> {
-  const heads = new Map<string, Anchor[]>();
+  const heads = new Map<Id, Anchor[]>();
   const inFile: TrailPublicKey[] = [];
   for await (const line of linesOf(file)) {
     if (line.kind === 'seal') collectWitnesses(heads, line.body);
@@ -168,9 +169,7 @@ function readPublicKeys(file: string): TrailPublicKey[] {
 }
 
 export interface VerifyResult {
-  readonly findings: readonly (
-    TrailFinding | { what: 'entry-not-sealed'; writer: string; seal: number; detail: string }
-  )[];
+  readonly findings: readonly (TrailFinding | { what: 'entry-not-sealed'; writer: Id; seal: number; detail: string })[];
   readonly sealed: number;
   readonly unsealed: number;
   readonly heads: readonly Anchor[];

@@ -1,10 +1,10 @@
 import { readRange } from '@nimble-latch/core/networks';
 import type { ConfigThing } from '@nimble-latch/core/configuration';
 import type { Json } from '@nimble-latch/core/crypto';
-import type { ConfigPart, ConnectionKind } from '@nimble-latch/core/vocabulary';
+import type { Id, ConfigPart, ConnectionKind } from '@nimble-latch/core/vocabulary';
 import { settingsSchema } from '@nimble-latch/api';
 import { select, selectOne, type Db } from '../db/sql.js';
-import { text } from '../ids.js';
+import { text, storedId } from '../ids.js';
 import { FIRST_SETTINGS } from '../insight/settings-cache.js';
 import { readMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
@@ -14,7 +14,7 @@ import type { ConfigurationFile } from './file.js';
 /** What there is, as a file says it, with the ids and versions behind its names. */
 export interface Present {
   readonly file: ConfigurationFile;
-  readonly ids: ReadonlyMap<string, { readonly id: string; readonly version: number }>;
+  readonly ids: ReadonlyMap<string, { readonly id: Id; readonly version: number }>;
 }
 
 export const idKey = (part: ConfigPart, name: string): string => `${part} ${name.toLowerCase()}`;
@@ -23,7 +23,7 @@ export const connectionName = (application: string, label: string): string => `$
 const listed = (column: string) => column.split(' ').filter(Boolean);
 
 export async function readPresent(db: Db): Promise<Present> {
-  const ids = new Map<string, { id: string; version: number }>();
+  const ids = new Map<string, { id: Id; version: number }>();
   const note = (part: ConfigPart, name: string, id: Buffer, version: number) =>
     ids.set(idKey(part, name), { id: text(id), version });
   const settings = await selectOne<{ data: string }>(db, 'SELECT data FROM settings WHERE id = 1');
@@ -97,7 +97,7 @@ export async function readPresent(db: Db): Promise<Present> {
         };
       }) as ConfigurationFile['applications'],
       methods: methods.settings.rows.map(({ group, cells }) => ({
-        group: group === null ? null : (groupNames.get(group) ?? null),
+        group: group === null ? null : (groupNames.get(storedId(group)) ?? null),
         cells,
       })) as ConfigurationFile['methods'],
       rulebook: running.text,

@@ -1,4 +1,26 @@
+import { parseId, type Id } from '@nimble-latch/core/vocabulary';
 import { badField } from '../errors.js';
+
+/** What a list may be sorted by, and what each is read as. */
+interface Shapes {
+  readonly string: string;
+  readonly number: number;
+  readonly id: Id;
+  /** RFC 3339 in UTC, as {@link Date.toISOString} writes it. */
+  readonly instant: string;
+}
+
+/** Reads a value of each kind as we wrote it; undefined for what we did not write. */
+const READ: { readonly [K in keyof Shapes]: (value: unknown) => Shapes[K] | undefined } = {
+  // Half a character (a lone surrogate) is nothing that a column could hold.
+  string: (value) => (typeof value === 'string' && !/\p{Cs}/u.test(value) ? value : undefined),
+  number: (value) => (typeof value === 'number' && Number.isSafeInteger(value) ? value : undefined),
+  id: (value) => (typeof value === 'string' ? parseId(value) : undefined),
+  instant: (value) => {
+    const at = typeof value === 'string' ? new Date(value) : undefined;
+    return at && !Number.isNaN(at.getTime()) && at.toISOString() === value ? value : undefined;
+  },
+};
 
 /** Where a page ended: the values that the list is sorted by. Opaque to callers, checked when it comes back. */
 export function encodeCursor(values: readonly (string | number)[]): string {
@@ -6,10 +28,10 @@ export function encodeCursor(values: readonly (string | number)[]): string {
 }
 
 /** @param shape what each value must be; a cursor of another list, or a made-up one, is refused */
-export function decodeCursor<const S extends readonly ('string' | 'number' | 'id')[]>(
+export function decodeCursor<const S extends readonly (keyof Shapes)[]>(
   cursor: string | undefined,
   shape: S,
-): { [K in keyof S]: S[K] extends 'number' ? number : string } | undefined {
+): { [K in keyof S]: Shapes[S[K]] } | undefined {
   if (cursor === undefined) return undefined;
   let values: unknown;
   try {
@@ -17,15 +39,12 @@ export function decodeCursor<const S extends readonly ('string' | 'number' | 'id
   } catch {
     values = undefined;
   }
-  const fits =
-    Array.isArray(values) &&
-    values.length === shape.length &&
-    shape.every((kind, i) => {
-      const value: unknown = values[i];
-      return kind === 'id' ? typeof value === 'string' && /^[0-9a-f-]{36}$/.test(value) : typeof value === kind;
-    });
-  if (!fits) throw badField('query.cursor', 'foreign-cursor');
-  return values as { [K in keyof S]: S[K] extends 'number' ? number : string };
+  if (!Array.isArray(values) || values.length !== shape.length) throw badField('query.cursor', 'foreign-cursor');
+  return shape.map((kind, i) => {
+    const value = READ[kind](values[i]);
+    if (value === undefined) throw badField('query.cursor', 'foreign-cursor');
+    return value;
+  }) as unknown as { [K in keyof S]: Shapes[S[K]] };
 }
 
 /** Cuts the row too many that was read, and makes the cursor of the next page from the last one kept. */

@@ -1,5 +1,5 @@
 import { catalogue, say, sayConsequence } from '@nimble-latch/api';
-import type { ConsequenceId } from '@nimble-latch/core/vocabulary';
+import type { ConsequenceId, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -19,13 +19,7 @@ export type NoticeKind =
  * Tells a person that their keyring changed, at the address held when the change is made. Nothing is queued where no
  * mail server is set up or the person has no address.
  */
-export async function noticeTo(
-  deps: Deps,
-  work: Work,
-  personId: string,
-  kind: NoticeKind,
-  label: string,
-): Promise<void> {
+export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: NoticeKind, label: string): Promise<void> {
   if (!deps.config.smtp) return;
   const row = await selectOne<{
     display_name: string;
@@ -109,7 +103,7 @@ export async function noticeOfRequest(
 export async function noticeOfEmergency(
   deps: Deps,
   work: Work,
-  used: { readonly signIn: string; readonly name: string; readonly applicationId: string; readonly from: string },
+  used: { readonly signIn: string; readonly name: string; readonly applicationId: Id; readonly from: string },
 ): Promise<void> {
   const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
     id: key(used.applicationId),

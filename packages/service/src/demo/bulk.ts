@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import type { Connection } from 'mariadb';
 import { coverageOf, serialKey, nameKey, seenOf } from '@nimble-latch/core/people';
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, withConnection, write, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, newId } from '../ids.js';
@@ -78,16 +78,16 @@ export async function loadTrail(
 
 /** What a loaded person can prove with. */
 export interface Loaded {
-  readonly id: string;
+  readonly id: Id;
   readonly who: Resident;
-  readonly password: string | undefined;
-  readonly app: { readonly id: string; readonly secret: Buffer } | undefined;
+  readonly password: Id | undefined;
+  readonly app: { readonly id: Id; readonly secret: Buffer } | undefined;
 }
 
 const TOTP = JSON.stringify({ algorithm: 'SHA1', digits: 6, period: 30 });
 
 /** Ids at a time that is not now. */
-export function idAt(deps: Deps, at: Date): string {
+export function idAt(deps: Deps, at: Date): Id {
   return newId({ ...deps, now: () => at });
 }
 
@@ -100,7 +100,7 @@ export async function addResident(
   deps: Deps,
   bulk: BulkLoad,
   who: Resident,
-  groupId: string,
+  groupId: Id,
   passwordHash: string,
   at: Date,
   lastSeen: Date | undefined,
@@ -139,7 +139,7 @@ export async function addResident(
   for (const row of login_names) await bulk.add('login_names', row);
   await bulk.add('group_members', { groupId: key(groupId), personId, nameKey: sortName });
   for (const method of methods) await bulk.add('person_methods', { personId, method, nameKey: sortName });
-  let password: string | undefined;
+  let password: Id | undefined;
   if (hasPassword) {
     password = idAt(deps, at);
     await addAuthenticator(deps, bulk, password, Buffer.from(passwordHash), {
@@ -198,7 +198,7 @@ interface NewAuthenticator {
 async function addAuthenticator(
   deps: Deps,
   bulk: BulkLoad,
-  id: string,
+  id: Id,
   secret: Buffer,
   { at, ...row }: NewAuthenticator,
 ): Promise<void> {

@@ -1,6 +1,6 @@
 import type { Usable } from '@nimble-latch/core/assurance';
 import { advance, beginSignIn, type Event, type Requirement, type SignIn } from '@nimble-latch/core/signin';
-import type { OperatorReason } from '@nimble-latch/core/vocabulary';
+import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../deps.js';
 import { entryOf } from '../http/actors.js';
 import { trailEntryOf } from '../signins/context.js';
@@ -27,8 +27,8 @@ const PLACES: Record<GroupName, readonly string[]> = {
 };
 
 export interface Place {
-  readonly applicationId: string;
-  readonly connectionId: string;
+  readonly applicationId: Id;
+  readonly connectionId: Id;
 }
 
 /** A sign-in that is still to be written. */
@@ -36,7 +36,7 @@ interface Played {
   readonly at: Date;
   readonly ended: Date;
   readonly place: Place;
-  readonly personId: string;
+  readonly personId: Id;
   readonly source: string;
   readonly vpn: boolean;
   readonly signIn: SignIn;
@@ -79,7 +79,7 @@ export function play(
   random: () => number,
   wrongCodes: number,
 ): Played {
-  const held = (id: string, method: Usable['method']): Usable => ({
+  const held = (id: Id, method: Usable['method']): Usable => ({
     id,
     method,
     carrier: method === 'password' ? null : `phone of ${id}`,
@@ -87,7 +87,7 @@ export function play(
     preferred: false,
   });
   const [password, app] = [one.password && held(one.password, 'password'), one.app && held(one.app.id, 'totp')];
-  const keyring = [password, app].filter((item) => item !== undefined && item !== '');
+  const keyring = [password, app].filter((item) => item !== undefined);
   let now = at.getTime();
   const later = (least: number, more: number) => (now += least + Math.floor(random() * more));
   let signIn = beginSignIn(BY_FIRST_VERSION, keyring, ['password', 'code'], now);

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@nimble-latch/api';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import { buildApp } from '../app.js';
@@ -85,9 +86,9 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     body: { ...settings.settings, organisation: ORGANISATION },
     ifMatch: settings.version,
   });
-  const groups = new Map<GroupName, string>();
+  const groups = new Map<GroupName, Id>();
   for (const group of GROUPS) groups.set(group.name, (await call('groups.add', { body: group })).id);
-  const wholes = new Map<string, string>(groups);
+  const wholes = new Map<string, Id>(groups);
   for (const { parts, ...whole } of WHOLE_GROUPS) {
     const { id } = await call('groups.add', { body: whole });
     for (const part of parts) await call('groups.addPart', { params: { id, partId: wholes.get(part)! } });
@@ -311,7 +312,7 @@ async function makeOwner(deps: Deps): Promise<string> {
 }
 
 /** Its own pages ask for keys. */
-async function giveOrigin(call: CallOf, id: string): Promise<void> {
+async function giveOrigin(call: CallOf, id: Id): Promise<void> {
   const { version } = await call('applications.show', { params: { id } });
   const origins = ['https://vessel-traffic.wexmoor.example'];
   await call('applications.setOrigins', { params: { id }, body: { origins }, ifMatch: version });

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { hotp, totpStep } from '@nimble-latch/core/codes';
 import type { TokenRow } from '@nimble-latch/core/tokenfiles';
 import type { Answer, RouteId, Sent } from '@nimble-latch/api';
@@ -65,14 +66,14 @@ export async function loadStock(
   call: CallOf,
   clock: { at: number },
   today: number,
-  groupId: string,
+  groupId: Id,
   random: () => number,
 ): Promise<number> {
-  const loaded: { id: string; secret: Buffer; method: 'totp' | 'hotp' }[] = [];
+  const loaded: { id: Id; secret: Buffer; method: 'totp' | 'hotp' }[] = [];
   for (const box of BOXES) {
     const at = new Date(today - box.daysAgo * DAY);
     const batch = idAt(deps, at);
-    const rows = Array.from({ length: box.tokens }, (_, i): TokenRow & { id: string } => ({
+    const rows = Array.from({ length: box.tokens }, (_, i): TokenRow & { id: Id } => ({
       id: idAt(deps, at),
       serial: `${box.prefix}-${box.from + i}`,
       maker: box.name.split(',')[0]!,

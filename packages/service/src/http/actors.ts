@@ -1,11 +1,11 @@
 import type { Grant, Rights } from '@nimble-latch/core/access';
-import type { Claim, Permission, Scope } from '@nimble-latch/core/vocabulary';
+import type { Id, Claim, Permission, Scope } from '@nimble-latch/core/vocabulary';
 import type { NewEntry } from '../trail/writer.js';
 
 /** Somebody with a role, signed in to the console or holding an access token. */
 export interface OperatorActor {
   readonly kind: 'person';
-  readonly personId: string;
+  readonly personId: Id;
   readonly displayName: string;
   readonly loginName: string;
   readonly timeZone: string;
@@ -14,7 +14,7 @@ export interface OperatorActor {
   readonly rights: Rights;
   readonly by: 'console' | 'access-token';
   /** Id of the session or the access token. */
-  readonly credentialId: string;
+  readonly credentialId: Id;
   /** The session came from an owner link: the host vouches for it. */
   readonly byLink: boolean;
   readonly provedAt: Date;
@@ -23,7 +23,7 @@ export interface OperatorActor {
 }
 
 /** The groups that a list is narrowed to for this operator; undefined where they reach everybody. */
-export function groupsWithin(actor: OperatorActor, permission: Permission): readonly string[] | undefined {
+export function groupsWithin(actor: OperatorActor, permission: Permission): readonly Id[] | undefined {
   const reach = actor.rights.get(permission);
   return reach === 'everybody' ? undefined : [...(reach ?? [])];
 }
@@ -31,8 +31,8 @@ export function groupsWithin(actor: OperatorActor, permission: Permission): read
 /** A connected application. */
 export interface ApplicationActor {
   readonly kind: 'application';
-  readonly applicationId: string;
-  readonly connectionId: string;
+  readonly applicationId: Id;
+  readonly connectionId: Id;
   readonly scopes: readonly Scope[];
   readonly claims: readonly Claim[];
 }
@@ -45,7 +45,7 @@ export interface AnybodyActor {
 /** Somebody who is signed in by our pages, acting for themselves. */
 export interface PageActor {
   readonly kind: 'page';
-  readonly personId: string;
+  readonly personId: Id;
 }
 
 export type Actor = OperatorActor | ApplicationActor | AnybodyActor | PageActor;

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { Access } from '@nimble-latch/api';
 import { rightsOf, whyNot, type WhyNot } from '@nimble-latch/core/access';
-import type { Claim, Permission, Scope } from '@nimble-latch/core/vocabulary';
+import type { Claim, Permission, Scope, Id } from '@nimble-latch/core/vocabulary';
 import type { FastifyRequest } from 'fastify';
 import { concernedBy } from '../access/concerned.js';
 import { grantsOf } from '../access/grants.js';
@@ -45,7 +45,8 @@ export class Gate {
     this.#deps = deps;
   }
 
-  async admit(request: FastifyRequest, access: Access, changes: boolean, freshProof: boolean): Promise<Actor> {
+  /** Who calls. Throws a Refusal where that cannot be told, or where they are nobody who could make this kind of call. */
+  async identify(request: FastifyRequest, access: Access, changes: boolean): Promise<Actor> {
     switch (access.kind) {
       case 'public':
         return { kind: 'anybody' };
@@ -55,18 +56,16 @@ export class Gate {
         return actor;
       }
       case 'self':
-      case 'operator': {
-        const actor = await this.#operator(request, changes);
-        if (access.kind === 'operator') await this.assertMay(actor, access, request.params, changes);
-        // An access token is an explicit grant with an end of its own; a console left open is not.
-        if (freshProof && actor.by === 'console' && this.#deps.now().getTime() - actor.provedAt.getTime() > FRESH_MS)
-          throw new Refusal('proof-needed');
-        return actor;
-      }
+      case 'operator':
+        return await this.#operator(request, changes);
     }
   }
 
-  /** Asserts that an operator may do this to whom it is about. Throws a {@link PermissionRefusal}. */
+  /**
+   * Asserts that an operator may do this to whom it is about. Throws a {@link PermissionRefusal}.
+   *
+   * @param params the parameters of the path, parsed; undefined where they name nothing that could exist
+   */
   async assertMay(
     actor: OperatorActor,
     { permission, about }: Extract<Access, { kind: 'operator' }>,
@@ -80,11 +79,17 @@ export class Gate {
     refuse(whyNot(actor.rights, permission, 'within', changes));
     // Owners may do what they may to everybody.
     if (actor.rights.get(permission) === 'everybody' && actor.rights.has('role.write')) return;
-    const named = params as Readonly<Record<string, string>>;
-    // What has not the shape of an id names nobody, and is refused as not found.
-    if (!Object.values(about).every((parameter) => UUID.test(named[parameter as string] ?? ''))) return;
-    const concerned = await concernedBy(this.#deps, about, named);
+    // Whoever can't be placed is out of reach for a right with a limit; without one, the use case finds that nobody is there.
+    const named = params as Readonly<Record<string, unknown>> | undefined;
+    const concerned = named && (await concernedBy(this.#deps, about, named));
     refuse(whyNot(actor.rights, permission, concerned ?? 'everybody', changes));
+  }
+
+  /** Asserts that the caller has proved themselves lately, where they sit at a console: one left open is no proof. */
+  assertFresh(actor: Actor): void {
+    // An access token is an explicit grant with an end of its own.
+    if (actor.kind !== 'person' || actor.by !== 'console') return;
+    if (this.#deps.now().getTime() - actor.provedAt.getTime() > FRESH_MS) throw new Refusal('proof-needed');
   }
 
   /** The session behind a cookie, or undefined. */
@@ -148,7 +153,7 @@ export class Gate {
   async #describe(
     row: OperatorRow,
     by: OperatorActor['by'],
-    credentialId: string,
+    credentialId: Id,
     csrf: string | null,
   ): Promise<OperatorActor> {
     const [grants, name] = await Promise.all([
@@ -219,8 +224,6 @@ export class Gate {
     return actor;
   }
 }
-
-const UUID = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/;
 
 /** Refused for want of a permission: goes on the trail, with who tried. */
 export class PermissionRefusal extends Refusal {

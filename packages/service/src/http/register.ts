@@ -2,6 +2,7 @@ import { Readable } from 'node:stream';
 import {
   API_BASE,
   hint,
+  misplacedSubject,
   ROUTES,
   ROUTE_IDS,
   type Answer,
@@ -16,7 +17,7 @@ import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { askForSignature, SignatureNeeded } from '../access/countersign.js';
-import { entryOf, type Actor } from './actors.js';
+import { entryOf, type Actor, type OperatorActor } from './actors.js';
 import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
 import { PAGE_CALLS_PER_MINUTE, type FloodGuard } from './flood-guard.js';
@@ -30,6 +31,7 @@ export function registerContract(app: FastifyInstance, deps: Deps, handlers: Han
   app.addContentTypeParser('text/csv', (_request, payload, done) => done(null, payload));
   for (const id of ROUTE_IDS) {
     const spec: RouteSpec = ROUTES[id];
+    assertPlaced(id, spec);
     app.route({
       method: spec.method,
       url: API_BASE + spec.path.replace(/\{(\w+)\}/g, ':$1'),
@@ -39,6 +41,14 @@ export function registerContract(app: FastifyInstance, deps: Deps, handlers: Han
         await handle(deps, gate, floods, id, spec, handlers[id] as Handler<RouteId>, request, reply),
     });
   }
+}
+
+/** A route whose subject nobody has named must not serve a single call. */
+function assertPlaced(id: RouteId, spec: RouteSpec): void {
+  const misplaced = misplacedSubject(spec);
+  if (misplaced !== undefined) throw new TypeError(`${id}: the gate can't tell whom it is about: ${misplaced}`);
+  const named = [...spec.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name!);
+  if (named.length > 0 && !spec.params) throw new TypeError(`${id}: its path has parameters that nothing parses`);
 }
 
 async function handle<R extends RouteId>(
@@ -56,19 +66,23 @@ async function handle<R extends RouteId>(
     floods.assertCalm(request.ip, deps.now(), /^(pages|own|passkeys)\./.test(id) ? PAGE_CALLS_PER_MINUTE : undefined);
     assertSameOrigin(deps, request);
   }
-  const actor = await gate
-    .admit(request, spec.access, changes, spec.freshProof ?? false)
-    .catch(async (error: unknown) => {
+  const actor = await gate.identify(request, spec.access, changes);
+  const found = spec.params?.safeParse(request.params);
+  if (spec.access.kind === 'operator')
+    await gate.assertMay(actor as OperatorActor, spec.access, found?.data, changes).catch(async (error: unknown) => {
       if (error instanceof PermissionRefusal) await tellDenied(deps, error.actor, request.ip, id, error);
       throw error;
     });
-  const params = parsePart('params', spec.params, request.params);
+  if (spec.freshProof) gate.assertFresh(actor);
+  // An id of the wrong shape names nothing that could exist.
+  if (found?.success === false) throw new Refusal('not-found');
+  const params: unknown = found?.data;
   const query = parsePart('query', spec.query, request.query);
   const file = request.body instanceof Readable ? request.body : undefined;
   if ((file === undefined) === (spec.takes !== undefined)) throw new Refusal('unsupported-media-type');
   const body = file ? undefined : parsePart('body', spec.body, request.body);
   const idempotencyKey = spec.idempotent ? headerKey(request) : undefined;
-  const asked: Json = { params: request.params as Json, body: (request.body ?? null) as Json };
+  const asked: Json = { params: (params ?? null) as Json, body: (body ?? null) as Json };
   const once = idempotencyKey === undefined ? undefined : onceOf(deps, actor, id, idempotencyKey, asked);
   if (once) {
     const first = await firstOutcome<R>(deps, once, asked);
@@ -159,12 +173,10 @@ function send<R extends RouteId>(spec: RouteSpec, reply: FastifyReply, result: R
 }
 
 /** Takes a part of the request apart by its schema. What the route does not declare is refused by the strict schemas. */
-function parsePart(root: 'params' | 'query' | 'body', schema: z.ZodType | undefined, value: unknown): unknown {
+function parsePart(root: 'query' | 'body', schema: z.ZodType | undefined, value: unknown): unknown {
   if (!schema) return undefined;
   const result = schema.safeParse(value ?? (root === 'body' ? undefined : {}));
   if (result.success) return result.data;
-  // An id of the wrong shape names nothing that could exist.
-  if (root === 'params') throw new Refusal('not-found');
   throw new Refusal('invalid-input', {}, issuesOf(root, result.error));
 }
 

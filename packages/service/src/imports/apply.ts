@@ -1,5 +1,5 @@
 import { LIMITS } from '@nimble-latch/api';
-import type { RowVerdict } from '@nimble-latch/core/vocabulary';
+import type { RowVerdict, Id } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../background/jobs.js';
 import { brokenUniqueIndex, isUnavailable } from '../db/errors.js';
 import { select, selectOne, updateById, updateOf, write, type Db, type SqlValues } from '../db/sql.js';
@@ -291,7 +291,7 @@ class Flip {
   }
 
   /** Still active, still of this mapping, and neither an administrator nor an emergency account, perhaps since the check. */
-  async #stillMissing(work: Work, personId: string, mappingId: string): Promise<boolean> {
+  async #stillMissing(work: Work, personId: Id, mappingId: Id): Promise<boolean> {
     const there = await selectOne(
       work,
       `SELECT 1 AS one FROM persons p JOIN person_references r ON r.person_id = p.id

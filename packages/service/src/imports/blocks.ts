@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import { insert, select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -19,10 +20,10 @@ export interface Block {
 }
 
 /** What a sealed block is bound to. */
-export const blockIdentity = (id: string): string => `import-block/${id}`;
+export const blockIdentity = (id: Id): string => `import-block/${id}`;
 
 /** Keeps rows of a file, sealed: they hold names, addresses and numbers. */
-export async function keepBlock(deps: Deps, db: Db, importId: string, block: Block): Promise<void> {
+export async function keepBlock(deps: Deps, db: Db, importId: Id, block: Block): Promise<void> {
   const id = newId(deps);
   const plain = deflateRawSync(JSON.stringify(block.rows.map(({ line, cells }) => [line, ...cells])), { level: 1 });
   await insert(db, 'import_blocks', {
@@ -47,7 +48,7 @@ async function openBlock(deps: Deps, row: BlockRow): Promise<Block> {
 }
 
 /** The block that holds the first row after this one; undefined past the end. */
-export async function readBlockAfter(deps: Deps, db: Db, importId: string, row: number): Promise<Block | undefined> {
+export async function readBlockAfter(deps: Deps, db: Db, importId: Id, row: number): Promise<Block | undefined> {
   const [found] = await select<BlockRow>(
     db,
     'SELECT id, first_row, sealed FROM import_blocks WHERE import_id = :importId AND last_row > :row ORDER BY first_row LIMIT 1',
@@ -59,7 +60,7 @@ export async function readBlockAfter(deps: Deps, db: Db, importId: string, row: 
 /** Every block, in order; while one is looked at the next is read. @param opened is given each as soon as it is there */
 export async function* readBlocks(
   deps: Deps,
-  importId: string,
+  importId: Id,
   after = 0,
   opened?: (block: Block) => void,
 ): AsyncGenerator<Block> {

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { LIMITS } from '@nimble-latch/api';
 import { columnsLack, isCountry, MEANINGS, type RowIssue } from '@nimble-latch/core/tables';
-import { TRAIL_ACTIONS, type ColumnMeaning, type RowVerdict } from '@nimble-latch/core/vocabulary';
+import { type Id, TRAIL_ACTIONS, type ColumnMeaning, type RowVerdict } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../background/jobs.js';
 import { isRetryable, isUnavailable } from '../db/errors.js';
 import { insertAll, select, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
@@ -9,7 +9,7 @@ import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { key, text, storedId } from '../ids.js';
 import { readBlocks } from './blocks.js';
 import { KINDS } from './kinds.js';
 import { OneBehind } from './one-behind.js';
@@ -93,7 +93,7 @@ async function walkAll(
   const walk = KINDS[one.kind].walk(deps, one);
   const counts = emptyTally();
   const digest = createHash('sha256');
-  const note = (verdict: RowVerdict, number: number, id: string | null, what: unknown) => {
+  const note = (verdict: RowVerdict, number: number, id: Id | null, what: unknown) => {
     counts[verdict] += 1;
     digest.update(`${number} ${verdict} ${id} ${JSON.stringify(what)}\n`);
   };
@@ -133,7 +133,7 @@ async function walkAll(
 async function* missingPeople(
   deps: Deps,
   one: Import,
-): AsyncGenerator<{ readonly id: string; readonly holdsRole: boolean }[]> {
+): AsyncGenerator<{ readonly id: Id; readonly holdsRole: boolean }[]> {
   if (!one.mapping) return;
   let after: Buffer = Buffer.alloc(16);
   for (;;) {
@@ -245,7 +245,7 @@ export async function checkImportJob(deps: Deps, run: JobRun): Promise<string> {
 
 /** The import that a job is for; undefined when it was discarded meanwhile. */
 export async function openImport(deps: Deps, run: JobRun): Promise<Import | undefined> {
-  const id = String(run.payload['import']);
+  const id = storedId(String(run.payload['import']));
   const there = await selectOne(deps, 'SELECT 1 AS one FROM imports WHERE id = :id AND received = 1', { id: key(id) });
   return there && (await readImport(deps, id));
 }

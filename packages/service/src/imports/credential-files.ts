@@ -9,7 +9,7 @@ import {
   type FileCredential,
   type FileParty,
 } from '@nimble-latch/core/webauthn';
-import { KEY_FILE_COLUMNS } from '@nimble-latch/core/vocabulary';
+import { KEY_FILE_COLUMNS, type Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, select, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -45,7 +45,7 @@ export async function* credentialRows(pieces: AsyncIterable<string>): AsyncGener
 }
 
 interface Holder {
-  readonly id: string;
+  readonly id: Id;
   /** An administrator or an emergency account: no file gives them a key. */
   readonly protected: boolean;
   readonly groups: ReadonlySet<string>;
@@ -123,7 +123,7 @@ class CredentialWalk implements Walk<Read> {
   async #wrong(
     row: FileCredential,
     holder: Holder | undefined,
-    there: { readonly id: string; readonly person: string } | undefined,
+    there: { readonly id: Id; readonly person: Id } | undefined,
     line: number | undefined,
   ): Promise<Plan['issues']> {
     const at = (column: (typeof KEY_FILE_COLUMNS)[number]) => KEY_FILE_COLUMNS.indexOf(column);
@@ -152,7 +152,7 @@ class CredentialWalk implements Walk<Read> {
     return against ? [{ column: at('aaguid'), reason: 'key-not-allowed', facts: { why: against } }] : [];
   }
 
-  async #known(db: Db, ids: readonly Buffer[]): Promise<Map<string, { readonly id: string; readonly person: string }>> {
+  async #known(db: Db, ids: readonly Buffer[]): Promise<Map<string, { readonly id: Id; readonly person: Id }>> {
     if (ids.length === 0) return new Map();
     const rows = await select<{ credential_id: Buffer; id: Buffer; person_id: Buffer }>(
       db,
@@ -195,7 +195,7 @@ class CredentialWalk implements Walk<Read> {
     const authenticators: SqlValues[] = [];
     const credentials: SqlValues[] = [];
     const entries: NewEntry[] = [];
-    const people = new Map<string, string>();
+    const people = new Map<Id, string>();
     for (const {
       row: { row, holder },
     } of planned) {
@@ -225,7 +225,7 @@ class CredentialWalk implements Walk<Read> {
     await work.trailAll(entries);
   }
 
-  #rowsOf({ now }: Work, row: FileCredential, person: string, rpId: string) {
+  #rowsOf({ now }: Work, row: FileCredential, person: Id, rpId: string) {
     const [id, carrier] = [newId(this.#deps), newId(this.#deps)];
     const inDevice = row.transports.includes('internal');
     const label = row.label || (inDevice ? 'Passkey of a device' : 'Security key');

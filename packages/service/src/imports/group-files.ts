@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { readGroupRow, type Change, type GroupRow, type Plan, type RowIssue } from '@nimble-latch/core/tables';
 import { select, updateById, write, type Db } from '../db/sql.js';
@@ -126,12 +127,7 @@ class GroupWalk implements Walk<GroupRow> {
     return false;
   }
 
-  async #newMembers(
-    db: Db,
-    row: GroupRow,
-    groupId: string | null,
-    people: ReadonlyMap<string, Named>,
-  ): Promise<Change[]> {
+  async #newMembers(db: Db, row: GroupRow, groupId: Id | null, people: ReadonlyMap<string, Named>): Promise<Change[]> {
     if (row.members.length === 0) return [];
     const ids = row.members.map(({ loginName }) => people.get(loginName)!.id);
     const there =
@@ -203,7 +199,7 @@ async function readParts(db: Db): Promise<Map<string, Set<string>>> {
 }
 
 interface Named {
-  readonly id: string;
+  readonly id: Id;
   /** An administrator or an emergency account. */
   readonly protected: boolean;
 }

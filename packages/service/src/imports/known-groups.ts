@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { insert, selectOne, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -7,7 +8,7 @@ import type { NewEntry } from '../trail/writer.js';
 import { entryBy, type Author } from './walk.js';
 
 export interface KnownGroup {
-  readonly id: string;
+  readonly id: Id;
   readonly description: string;
 }
 
@@ -31,7 +32,7 @@ export class KnownGroups {
   }
 
   /** The id of a group that is there; after {@link add} every group of the file is. */
-  idOf(name: string): string {
+  idOf(name: string): Id {
     return this.#known.get(name)!.id;
   }
 

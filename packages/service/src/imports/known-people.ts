@@ -1,5 +1,5 @@
 import type { KnownPerson, PersonRow } from '@nimble-latch/core/tables';
-import type { PersonState } from '@nimble-latch/core/vocabulary';
+import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
@@ -33,7 +33,7 @@ const NOBODY: KnownPeople = { byReference: new Map(), byLoginName: new Map() };
 export async function knownPeople(
   deps: Deps,
   db: Db,
-  mappingId: string | null,
+  mappingId: Id | null,
   rows: readonly { readonly row: PersonRow; readonly reference: string | null }[],
   locked: boolean,
   byOwners: boolean,
@@ -75,7 +75,7 @@ export async function knownPeople(
 async function readPeople(
   deps: Deps,
   db: Db,
-  mappingId: string | null,
+  mappingId: Id | null,
   ids: readonly Buffer[],
   lock: string,
   byOwners: boolean,
@@ -116,11 +116,11 @@ async function readPeople(
       if (list) list.push(row);
       else lists.set(id, [row]);
     }
-    return (id: string) => lists.get(id) ?? [];
+    return (id: Id) => lists.get(id) ?? [];
   };
   const [namesOf, groupsOf, referencesOf] = [of(names), of(groups), of(references)];
   return await deps.keys.opening((keys) => {
-    const open = (id: string, field: string, sealed: Buffer | null) =>
+    const open = (id: Id, field: string, sealed: Buffer | null) =>
       sealed === null ? null : keys.open('contact', `person/${id}/${field}`, sealed).toString();
     return new Map(
       persons.map((row) => {

@@ -1,4 +1,4 @@
-import type { ImportKind } from '@nimble-latch/core/vocabulary';
+import type { Id, ImportKind } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { insert, select, selectOne, updateById, write, type Db } from '../db/sql.js';
 import { keepingNamesApart } from '../db/unique-name.js';
@@ -12,7 +12,7 @@ import { DEFAULT_RULES, type Column, type Rules } from './store.js';
 
 /** What the columns of somebody's files mean, kept under a name. The people its files bring are remembered as its own. */
 export interface Mapping {
-  readonly id: string;
+  readonly id: Id;
   readonly name: string;
   readonly kind: ImportKind;
   readonly columns: readonly Column[];
@@ -42,7 +42,7 @@ const mappingOf = (row: MappingRow): Mapping => ({
 });
 
 /** Throws not-found. */
-export async function readMapping(db: Db, id: string): Promise<Mapping> {
+export async function readMapping(db: Db, id: Id): Promise<Mapping> {
   const row = await selectOne<MappingRow>(db, 'SELECT * FROM import_mappings WHERE id = :id', { id: key(id) });
   if (!row) throw notFound();
   return mappingOf(row);
@@ -61,7 +61,7 @@ export async function saveMapping(
   kind: ImportKind,
   columns: readonly Column[],
   rules: Rules,
-): Promise<{ readonly id: string; readonly changed: boolean }> {
+): Promise<{ readonly id: Id; readonly changed: boolean }> {
   const known = await selectOne<MappingRow>(work, 'SELECT * FROM import_mappings WHERE name = :name FOR UPDATE', {
     name,
   });

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import {
   planPerson,
@@ -83,7 +84,7 @@ class PeopleWalk implements Walk<PersonRow> {
   }
 
   /** What tells that an earlier row is about the same person. The first row counts, every later one is refused. */
-  #twin(row: PersonRow, reference: string | null, personId: string | null, line: number) {
+  #twin(row: PersonRow, reference: string | null, personId: Id | null, line: number) {
     const seen = (text: string) => this.#inFile.note(text, line);
     const before = (column: number, text: string) => {
       const first = seen(text);
@@ -115,7 +116,7 @@ class PeopleWalk implements Walk<PersonRow> {
     await this.#groups.add(this.#deps, work, names, author);
   }
 
-  #groupIds(row: PersonRow): string[] {
+  #groupIds(row: PersonRow): Id[] {
     return [...new Set((row.groups ?? []).map((name) => this.#groups.idOf(name)))];
   }
 
@@ -258,8 +259,8 @@ class PeopleWalk implements Walk<PersonRow> {
     changes: readonly Change[],
     row: PersonRow,
     mappingId: Buffer | null,
-  ): Promise<{ readonly joined: string[]; readonly left: string[] }> {
-    const joined: string[] = [];
+  ): Promise<{ readonly joined: Id[]; readonly left: string[] }> {
+    const joined: Id[] = [];
     const left: string[] = [];
     if (changes.length === 0) return { joined, left };
     for (const groupId of this.#groupIds(row)) {

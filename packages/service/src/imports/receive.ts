@@ -18,6 +18,7 @@ import {
   type ColumnMeaning,
   type ImportKind,
   type TokenFileForm,
+  type Id,
 } from '@nimble-latch/core/vocabulary';
 import { CsvError, parse, type Info } from 'csv-parse';
 import { insert, updateById, write, type Db } from '../db/sql.js';
@@ -183,7 +184,7 @@ interface OpenedBy {
 async function stage(
   deps: Deps,
   db: Db,
-  id: string,
+  id: Id,
   { head, whole }: Pick<Awaited<ReturnType<typeof headOf>>, 'head' | 'whole'>,
   query: {
     readonly kind: ImportKind;

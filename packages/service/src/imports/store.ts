@@ -1,6 +1,7 @@
 import { PLAIN_OWNERS, type OwnerRule } from '@nimble-latch/core/tokenfiles';
 import type { Delimiter, Encoding } from '@nimble-latch/core/tables';
 import type {
+  Id,
   ColumnMeaning,
   ImportKind,
   ImportProblem,
@@ -57,7 +58,7 @@ export interface Column {
 
 /** One import, as it stands. */
 export interface Import {
-  readonly id: string;
+  readonly id: Id;
   readonly kind: ImportKind;
   readonly state: ImportState;
   readonly fileName: string;
@@ -68,7 +69,7 @@ export interface Import {
   readonly headed: boolean;
   readonly columns: readonly Column[];
   readonly rules: Rules;
-  readonly mapping: { readonly id: string; readonly name: string } | null;
+  readonly mapping: { readonly id: Id; readonly name: string } | null;
   readonly counts: Tally | null;
   readonly digest: Buffer | null;
   /** When the check began that the preview comes from. */
@@ -80,8 +81,8 @@ export interface Import {
   readonly flipped: number;
   readonly skipBad: boolean;
   readonly outcome: Outcome | null;
-  readonly startedBy: { readonly id: string; readonly name: string | null };
-  readonly appliedBy: string | null;
+  readonly startedBy: { readonly id: Id; readonly name: string | null };
+  readonly appliedBy: Id | null;
   /** Everybody who had a hand in it is an owner: only then may it change administrators and emergency accounts. */
   readonly byOwners: boolean;
   readonly appliedFrom: string | null;
@@ -165,20 +166,20 @@ function importOf(row: ImportRow): Import {
 }
 
 /** One import that was received whole. Throws not-found. */
-export async function readImport(db: Db, id: string): Promise<Import> {
+export async function readImport(db: Db, id: Id): Promise<Import> {
   const row = await selectOne<ImportRow>(db, `${SELECTED} WHERE i.id = :id AND i.received = 1`, { id: key(id) });
   if (!row) throw notFound();
   return importOf(row);
 }
 
 /** The same, its row locked until the transaction ends. */
-export async function lockImport(db: Db, id: string): Promise<Import> {
+export async function lockImport(db: Db, id: Id): Promise<Import> {
   await selectOne(db, 'SELECT id FROM imports WHERE id = :id FOR UPDATE', { id: key(id) });
   return await readImport(db, id);
 }
 
 /** Imports by age, the latest first; `before` is the last of the page before. */
-export async function readImports(db: Db, before: string | undefined, limit: number): Promise<Import[]> {
+export async function readImports(db: Db, before: Id | undefined, limit: number): Promise<Import[]> {
   const rows = await select<ImportRow>(
     db,
     `${SELECTED} WHERE i.received = 1 ${before ? 'AND i.id < :before' : ''} ORDER BY i.id DESC LIMIT :limit`,

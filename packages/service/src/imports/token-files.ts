@@ -2,7 +2,7 @@ import { RowIndex, type Change, type Plan } from '@nimble-latch/core/tables';
 import { serialKey } from '@nimble-latch/core/people';
 import { readTokenRow, type TokenRow } from '@nimble-latch/core/tokenfiles';
 import { offerOf } from '@nimble-latch/core/methods';
-import type { TokenState } from '@nimble-latch/core/vocabulary';
+import type { Id, TokenState } from '@nimble-latch/core/vocabulary';
 import { constantTimeEqual } from '@nimble-latch/core/crypto';
 import { insertAll, select, updateById, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -23,15 +23,15 @@ interface Made {
 }
 
 interface Known {
-  readonly id: string;
+  readonly id: Id;
   readonly sealed: Buffer | null;
   readonly state: TokenState;
   readonly method: 'totp' | 'hotp';
-  readonly holder: string | null;
+  readonly holder: Id | null;
 }
 
 interface Holder {
-  readonly id: string;
+  readonly id: Id;
   /** An administrator or an emergency account, whom owners alone may touch. */
   readonly protected: boolean;
   readonly groups: ReadonlySet<string>;

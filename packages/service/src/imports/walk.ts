@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Plan, RowIssue } from '@nimble-latch/core/tables';
 import type { Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -21,7 +22,7 @@ export interface Planned<Row = unknown> {
 export interface Author {
   readonly actor: NewEntry['actor'];
   readonly origin: string | null;
-  readonly importId: string;
+  readonly importId: Id;
 }
 
 /** One walk over the rows of an import, in order. */
@@ -72,7 +73,7 @@ export function entryBy(
   };
 }
 
-export const refusedPlan = (id: string | null, issues: readonly RowIssue[]): Plan => ({
+export const refusedPlan = (id: Id | null, issues: readonly RowIssue[]): Plan => ({
   verdict: 'refused',
   id,
   changes: [],

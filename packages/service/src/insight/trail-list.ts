@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Answer, type Parsed } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, type Db } from '../db/sql.js';
@@ -14,7 +15,7 @@ const NAMED: Readonly<Record<string, [table: string, column: string]>> = {
   application: ['applications', 'name'],
 };
 
-async function namesOf(db: Db, table: string, column: string, ids: ReadonlySet<string>): Promise<Map<string, string>> {
+async function namesOf(db: Db, table: string, column: string, ids: ReadonlySet<Id>): Promise<Map<string, string>> {
   if (ids.size === 0) return new Map();
   const rows = await select<{ id: Buffer; name: string }>(
     db,
@@ -31,7 +32,7 @@ async function readTrail(
   work: Db,
   query: Filter & { readonly cursor?: string | undefined; readonly limit: number },
 ): Promise<Answer<'trail.list'>> {
-  const after = decodeCursor(query.cursor, ['string', 'id', 'number']);
+  const after = decodeCursor(query.cursor, ['instant', 'id', 'number']);
   const where = ['1 = 1'];
   if (query.person) where.push('t.person_id = :person');
   if (query.actor) where.push('t.actor_id = :actor');
@@ -80,7 +81,7 @@ async function readTrail(
     namesOf(work, ...NAMED['application']!, applicationIds),
     namesOf(work, ...NAMED['group']!, targets('group')),
   ]);
-  const nameOf = (kind: string, id: string | null) =>
+  const nameOf = (kind: string, id: Id | null) =>
     id === null
       ? null
       : ((kind === 'person'

@@ -1,6 +1,6 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { buildKeyUri, groupedKey } from '@nimble-latch/core/keyuri';
-import type { OtpAlgorithm } from '@nimble-latch/core/vocabulary';
+import type { OtpAlgorithm, Id } from '@nimble-latch/core/vocabulary';
 import QRCode from 'qrcode';
 import { insert } from '../db/sql.js';
 import { countersignedForKeyring } from '../access/countersign.js';
@@ -28,7 +28,7 @@ export async function makeTotp(
   deps: Deps,
   work: Work,
   maker: Maker,
-  person: string,
+  person: Id,
   wanted: Wanted,
   permit: () => Promise<void>,
 ): Promise<Answer<'totp.begin'>> {

@@ -1,5 +1,5 @@
 import { CLEAR } from '@nimble-latch/core/throttle';
-import type { AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
+import type { Id, AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { selectOne, updateById, type SqlValues } from '../db/sql.js';
 import { noticeTo, type NoticeKind } from '../delivery/notices.js';
@@ -57,7 +57,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
   return async (deps, call) =>
     await call.run(async (work) => {
       // The four calls have the same parameters and answer; the compiler cannot see that of a generic one.
-      const { id } = call.params as { id: string };
+      const { id } = call.params as { id: Id };
       const row = await lockAuthenticator(work, id);
       if (!change.from.includes(row.state)) throw new Refusal('wrong-state', { state: row.state });
       const person = text(row.person_id);

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Parsed } from '@nimble-latch/api';
 import { insert, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -18,7 +19,7 @@ type WantedCarrier = Parsed<'totp.begin', 'body'>['carrier'];
 /** Whoever is to get one more authenticator, their row locked. Throws where they are not active, or hold too many. */
 export async function lockEnrolling(
   work: Work,
-  person: string,
+  person: Id,
 ): Promise<{ readonly name: string | null; readonly displayName: string; readonly userHandle: Buffer | null }> {
   const row = await selectOne<{
     state: string;
@@ -45,9 +46,9 @@ export async function carrierFor(
   deps: Deps,
   work: Work,
   maker: Maker,
-  person: string,
+  person: Id,
   carrier: WantedCarrier,
-): Promise<string> {
+): Promise<Id> {
   if ('id' in carrier) {
     const found = await selectOne<{ state: string }>(
       work,

@@ -1,4 +1,4 @@
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Id, Method } from '@nimble-latch/core/vocabulary';
 import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -30,7 +30,7 @@ export const ownProveToken: Handler<'own.proveToken'> = async (deps, call) => {
 };
 
 /** An authenticator that is somebody's own, its row locked. */
-async function lockOwn(work: Work, own: Own, id: string): Promise<AuthenticatorRow> {
+async function lockOwn(work: Work, own: Own, id: Id): Promise<AuthenticatorRow> {
   const row = await lockAuthenticator(work, id);
   if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
   return row;

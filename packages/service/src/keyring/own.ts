@@ -1,6 +1,6 @@
 import { catalogue } from '@nimble-latch/api';
 import { offerOf } from '@nimble-latch/core/methods';
-import type { Method, OwnPlace } from '@nimble-latch/core/vocabulary';
+import type { Id, Method, OwnPlace } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -21,8 +21,8 @@ const SELF_ENROLLED: readonly Method[] = ['totp', 'webauthn'];
 
 /** Somebody acting for themselves by a right that they proved. */
 export interface Own extends Maker {
-  readonly personId: string;
-  readonly signInId: string;
+  readonly personId: Id;
+  readonly signInId: Id;
 }
 
 /**
@@ -57,7 +57,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       id: Buffer;
       method: Method;
       label: string;
-      carrier: string | null;
+      carrier: Id | null;
       created_at: Date;
       pin: 'none' | 'own' | 'given';
     }>(

@@ -1,6 +1,6 @@
 import { catalogue, say } from '@nimble-latch/api';
 import { drawPin, GIVEN_PIN, LEAST_PIN, pinWeakness, readPin } from '@nimble-latch/core/codes';
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { selectOne, updateById } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -15,7 +15,7 @@ import type { AuthenticatorRow } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
 /** What a PIN's hash is sealed to. */
-export const pinIdentity = (id: string): string => `authenticator/${id}/pin`;
+export const pinIdentity = (id: Id): string => `authenticator/${id}/pin`;
 
 type Pinned = Pick<AuthenticatorRow, 'id' | 'pin_sealed'>;
 
@@ -72,7 +72,7 @@ export async function preparePin(deps: Deps, typed: string, least = LEAST_PIN, b
 }
 
 /** Writes a PIN's hash, sealed besides. @param given it is to be changed at its first use */
-export async function storePin(deps: Deps, work: Work, id: string, phc: string, given: boolean): Promise<void> {
+export async function storePin(deps: Deps, work: Work, id: Id, phc: string, given: boolean): Promise<void> {
   const pinSealed = deps.keys.current.seal('seed', pinIdentity(id), Buffer.from(phc), deps.random(12));
   await updateById(work, 'authenticators', key(id), { pinSealed, pinGiven: given ? 1 : 0 });
 }
@@ -83,7 +83,7 @@ export function assertTakesPin(row: AuthenticatorRow): void {
     throw new Refusal('wrong-state', { state: row.state });
 }
 
-async function rulesFor(deps: Deps, id: string) {
+async function rulesFor(deps: Deps, id: Id) {
   const row = await selectOne<{ person_id: Buffer; method: Method }>(
     deps,
     'SELECT person_id, method FROM authenticators WHERE id = :id',

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue, say } from '@nimble-latch/api';
 import { PASSWORD_MIN, weaknessOf } from '@nimble-latch/core/passwords';
 import { insert, selectOne, write } from '../db/sql.js';
@@ -51,11 +52,11 @@ async function prepare(
 async function store(
   deps: Deps,
   work: Work,
-  personId: string,
+  personId: Id,
   phc: string,
   label: string,
   mustChange = false,
-): Promise<string> {
+): Promise<Id> {
   const parameters = JSON.stringify(mustChange ? { mustChange } : {});
   const present = await selectOne<{ id: Buffer }>(work, 'SELECT id FROM authenticators WHERE password_of = :personId', {
     personId: key(personId),

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
-import type { CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
+import type { Id, CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import { key, text, textOfHex, textOrNull } from '../ids.js';
@@ -33,8 +33,8 @@ type DescribedRow = AuthenticatorRow & {
   webauthn?: string | null;
 };
 
-function placesOf(json: string | null): { id: string; name: string }[] {
-  const places = JSON.parse(json ?? '[]') as { id: string; name: string }[];
+function placesOf(json: string | null): { id: Id; name: string }[] {
+  const places = JSON.parse(json ?? '[]') as { id: Id; name: string }[];
   return places.map(({ id, name }) => ({ id: textOfHex(id), name })).sort((a, b) => a.name.localeCompare(b.name));
 }
 
@@ -127,7 +127,7 @@ interface WaitingToken {
 }
 
 /** All carriers and authenticators of a person; newest first among those that ended. */
-export async function readKeyring(db: Db, personId: string): Promise<Answer<'keyring.show'>> {
+export async function readKeyring(db: Db, personId: Id): Promise<Answer<'keyring.show'>> {
   const id = key(personId);
   const person = await selectOne(db, 'SELECT 1 AS one FROM persons WHERE id = :id', { id });
   if (!person) throw notFound();
@@ -162,7 +162,7 @@ export async function readKeyring(db: Db, personId: string): Promise<Answer<'key
 }
 
 /** One authenticator, its row locked until the transaction ends. */
-export async function lockAuthenticator(db: Db, id: string): Promise<AuthenticatorRow> {
+export async function lockAuthenticator(db: Db, id: Id): Promise<AuthenticatorRow> {
   const row = await selectOne<AuthenticatorRow>(db, `SELECT ${WITH_TOKEN} WHERE a.id = :id FOR UPDATE`, {
     id: key(id),
   });

@@ -1,5 +1,5 @@
 import type { Usable } from '@nimble-latch/core/assurance';
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
 import { key, text, textOfHex, textOrNull } from '../ids.js';
 
@@ -54,9 +54,9 @@ interface Held {
 
 /** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it than of a token. */
 const usable = (
-  id: string,
+  id: Id,
   method: Method,
-  carrier: string | null,
+  carrier: Id | null,
   { preferred, hardware, pin, verified, bound, onlyAt }: Held,
 ): Usable => ({
   id,
@@ -92,7 +92,7 @@ export const usableOf = (row: {
   });
 
 /** What a person holds now, wherever it may be used. */
-export async function currentKeyring(db: Db, personId: string): Promise<readonly Usable[]> {
+export async function currentKeyring(db: Db, personId: Id): Promise<readonly Usable[]> {
   const row = await selectOne<{ keyring: string | null }>(
     db,
     `SELECT ${KEYRING_OF_P} AS keyring FROM persons p WHERE p.id = :id`,

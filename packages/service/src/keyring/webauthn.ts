@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer, Parsed } from '@nimble-latch/api';
 import {
   hintsForNew,
@@ -35,7 +36,7 @@ const rulesOf = ({ decided }: Offer): MethodParameters => decided?.cell.paramete
 const BEGUN_MS = 10 * 60_000;
 
 /** What the ceremony is: the one authenticator that was begun, in the session that began it. */
-const ceremonyOf = (id: string, session: string): string => `registration ${id} ${session}`;
+const ceremonyOf = (id: Id, session: string): string => `registration ${id} ${session}`;
 
 /**
  * Begins a key: an authenticator that waits for what the browser answers.
@@ -48,7 +49,7 @@ async function makeWebauthn(
   work: Work,
   maker: Maker,
   session: string,
-  person: string,
+  person: Id,
   label: string | undefined,
   permit: () => Promise<void>,
 ): Promise<Answer<'webauthn.begin'>> {
@@ -104,7 +105,7 @@ async function makeWebauthn(
 }
 
 /** What was begun before and never answered is good in no session any more after a while; nobody can go on with it. */
-async function endBegun(work: Work, maker: Maker, person: string): Promise<void> {
+async function endBegun(work: Work, maker: Maker, person: Id): Promise<void> {
   const begun = await select<{ id: Buffer }>(
     work,
     "SELECT id FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state = 'pending' AND created_at < :before FOR UPDATE",

@@ -7,7 +7,7 @@ import {
   type MethodParameters,
   type Offer,
 } from '@nimble-latch/core/methods';
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -15,7 +15,7 @@ import { key } from '../ids.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 
 /** The groups of a person, as method settings and rules compare them; undefined where there is no such person. */
-export async function groupsOf(db: Db, person: string): Promise<ReadonlySet<string> | undefined> {
+export async function groupsOf(db: Db, person: Id): Promise<ReadonlySet<string> | undefined> {
   const row = await selectOne<PersonFactsRow>(db, `SELECT ${PERSON_FACTS_OF_P} FROM persons p WHERE p.id = :id`, {
     id: key(person),
   });
@@ -23,7 +23,7 @@ export async function groupsOf(db: Db, person: string): Promise<ReadonlySet<stri
 }
 
 /** What a person is offered of a method. Throws `method-not-offered`, with the row that says so, where they may not enrol it. */
-export async function assertOffered(deps: Deps, db: Db, person: string, method: Method): Promise<Offer> {
+export async function assertOffered(deps: Deps, db: Db, person: Id, method: Method): Promise<Offer> {
   const { settings } = await deps.methods.current();
   const offer = offerOf(settings, method, (await groupsOf(db, person)) ?? new Set());
   if (!offer.enrol)
@@ -36,7 +36,7 @@ export async function assertOffered(deps: Deps, db: Db, person: string, method: 
 }
 
 /** What the method settings say of somebody's keys. */
-export async function keyRulesOf(deps: Deps, db: Db, person: string): Promise<MethodParameters> {
+export async function keyRulesOf(deps: Deps, db: Db, person: Id): Promise<MethodParameters> {
   const { settings, needsGroups } = await deps.methods.current();
   const groups = needsGroups ? await groupsOf(db, person) : undefined;
   return decidedFor(settings, 'webauthn', groups ?? new Set())?.cell.parameters ?? {};
@@ -52,7 +52,7 @@ export async function anybodysKeysVerify(deps: Deps): Promise<boolean> {
 export async function codeRulesOf(
   deps: Deps,
   db: Db,
-  person: string,
+  person: Id,
   method: 'totp' | 'hotp',
 ): Promise<CodeRules & Required<Pick<CodeRules, 'window' | 'lookAhead'>>> {
   const [{ settings: methods }, { settings }] = await Promise.all([deps.methods.current(), deps.settings.current()]);

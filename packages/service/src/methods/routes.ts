@@ -8,7 +8,7 @@ import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { key, text, storedId } from '../ids.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
 import { readMethods, readyMethods } from './cache.js';
@@ -17,7 +17,7 @@ import { groupsOf } from './offer.js';
 type Rows = Answer<'methods.show'>['rows'];
 
 async function namesOf(db: Db, rows: readonly MethodRow[]): Promise<ReadonlyMap<string, string>> {
-  const groups = rows.flatMap(({ group }) => (group === null ? [] : [key(group)]));
+  const groups = rows.flatMap(({ group }) => (group === null ? [] : [key(storedId(group))]));
   if (groups.length === 0) return new Map();
   const found = await select<{ id: Buffer; name: string }>(
     db,

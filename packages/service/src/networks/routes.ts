@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { readRange } from '@nimble-latch/core/networks';
 import { insert, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
@@ -20,7 +21,7 @@ function rangesOf(typed: readonly string[]): string {
 }
 
 /** One network, as its answers have it. Throws not-found. */
-async function readNetwork(db: Db, id: string): Promise<KnownNetwork> {
+async function readNetwork(db: Db, id: Id): Promise<KnownNetwork> {
   const row = await selectOne<NetworkRow>(db, 'SELECT * FROM networks WHERE id = :id', { id: key(id) });
   if (!row) throw notFound();
   return networkOf(row);

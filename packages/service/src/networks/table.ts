@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { NetworkTable, type Network } from '@nimble-latch/core/networks';
 import { select, type Db } from '../db/sql.js';
 import { text } from '../ids.js';
@@ -15,7 +16,7 @@ export interface NetworkRow {
 export interface KnownNetwork extends Network {
   /** Known to hide where people are. */
   readonly anonymising: boolean;
-  readonly id: string;
+  readonly id: Id;
   readonly version: number;
 }
 

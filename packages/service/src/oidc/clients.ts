@@ -1,5 +1,12 @@
 import type { Client } from '@nimble-latch/core/oidc';
-import type { Claim, ClientKind, Release, TokenAlgorithm } from '@nimble-latch/core/vocabulary';
+import {
+  type Id,
+  type Claim,
+  type ClientKind,
+  type Release,
+  type TokenAlgorithm,
+  parseId,
+} from '@nimble-latch/core/vocabulary';
 import { selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
@@ -16,26 +23,26 @@ export interface OidcParameters {
 
 /** A relying party with the application that it is. */
 export interface RegisteredClient extends Client {
-  readonly applicationId: string;
+  readonly applicationId: Id;
   readonly applicationName: string;
   readonly algorithm: TokenAlgorithm;
 }
 
-const UUID = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/;
-
 /** The relying party that a `client_id` names; undefined for nobody. */
 export async function findClient(deps: Deps, clientId: string | undefined): Promise<RegisteredClient | undefined> {
-  if (clientId === undefined || !UUID.test(clientId)) return undefined;
+  // Compared to the letter (RFC 6749 §2.2), so that one connection has one `client_id`.
+  const id = clientId === undefined ? undefined : parseId(clientId);
+  if (id === undefined || id !== clientId) return undefined;
   const row = await selectOne<{ application_id: Buffer; name: string; claims: string; parameters: string }>(
     deps,
     `SELECT c.application_id, a.name, c.claims, c.parameters FROM connections c JOIN applications a ON a.id = c.application_id
      WHERE c.id = :id AND c.kind = 'oidc'`,
-    { id: key(clientId) },
+    { id: key(id) },
   );
   if (!row) return undefined;
   const { client, ...parameters } = JSON.parse(row.parameters) as OidcParameters;
   return {
-    id: clientId,
+    id,
     kind: client,
     ...parameters,
     claims: row.claims.split(' ').filter(Boolean) as Claim[],

@@ -1,10 +1,10 @@
 import { backWithError, readRequest, single, type Parameters } from '@nimble-latch/core/oidc';
 import { LANGUAGES } from '@nimble-latch/api';
-import type { Claim } from '@nimble-latch/core/vocabulary';
+import type { Id, Claim } from '@nimble-latch/core/vocabulary';
 import { decodeProtectedHeader, jwtVerify } from 'jose';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
-import { newId } from '../ids.js';
+import { newId, storedId } from '../ids.js';
 import { findClient, type RegisteredClient } from './clients.js';
 import { issuerOf } from './finish.js';
 import { carried, carry, type CarriedRequest } from './sealed.js';
@@ -19,7 +19,7 @@ export async function personOfHint(
   deps: Deps,
   hint: string | undefined,
   clientId: string | undefined,
-): Promise<{ person: string; clientId: string } | undefined> {
+): Promise<{ person: Id; clientId: Id } | undefined> {
   if (hint === undefined || hint.length > 4_000) return undefined;
   try {
     const { kid } = decodeProtectedHeader(hint);
@@ -32,8 +32,10 @@ export async function personOfHint(
       // A hint says who, not that anybody is signed in: an old one serves (OpenID Connect Core §3.1.2.1).
       currentDate: new Date(0),
     });
-    return typeof payload.sub === 'string' && typeof payload.aud === 'string'
-      ? { person: payload.sub, clientId: payload.aud }
+    const { sub, aud } = payload;
+    // Signed by us, so written as we write ids.
+    return typeof sub === 'string' && typeof aud === 'string'
+      ? { person: storedId(sub), clientId: storedId(aud) }
       : undefined;
   } catch {
     return undefined;
@@ -45,7 +47,7 @@ async function ready(
   deps: Deps,
   client: RegisteredClient,
   { idTokenHint, ...request }: Exclude<ReturnType<typeof readRequest>, { kind: string }>,
-  once: string | undefined,
+  once: Id | undefined,
 ): Promise<CarriedRequest> {
   const ignored: Claim[] =
     request.passwordChecked && !client.claims.includes('password-checked') ? ['password-checked'] : [];

@@ -1,6 +1,6 @@
 import { SealBroken, UnknownKey } from '@nimble-latch/core/secrets';
 import type { AuthorizationRequest } from '@nimble-latch/core/oidc';
-import type { Claim, OwnPlace } from '@nimble-latch/core/vocabulary';
+import type { Claim, OwnPlace, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 
@@ -10,11 +10,11 @@ export const CARRIED_MS = 15 * 60_000;
 /** A request to sign in, on its way through the browser: checked once, and sealed so that nobody there can change it. */
 export interface CarriedRequest extends Omit<AuthorizationRequest, 'idTokenHint'> {
   /** The person whom an ID token of ours names. */
-  readonly hintPerson: string | undefined;
+  readonly hintPerson: Id | 'nobody' | undefined;
   /** Claims that the application made and was not granted. */
   readonly ignoredClaims: readonly Claim[];
   /** Good for one sign-in: the id under which it is noted as spent. */
-  readonly once: string | undefined;
+  readonly once: Id | undefined;
 }
 
 /** A request to sign out. */
@@ -26,14 +26,14 @@ export interface CarriedEnd {
 
 /** Somebody proved at one of our own places who they are: what they may do there, for a quarter of an hour. */
 export interface CarriedRight {
-  readonly personId: string;
-  readonly signInId: string;
+  readonly personId: Id;
+  readonly signInId: Id;
   readonly place: OwnPlace;
 }
 
 /** What keys are asked that find themselves: one question, for one place. */
 export interface CarriedQuestion {
-  readonly id: string;
+  readonly id: Id;
   readonly place: string;
 }
 

@@ -1,6 +1,6 @@
 import { createPrivateKey, createPublicKey, generateKeyPair, type JsonWebKey, type KeyObject } from 'node:crypto';
 import { promisify } from 'node:util';
-import { TOKEN_ALGORITHMS, type TokenAlgorithm } from '@nimble-latch/core/vocabulary';
+import { TOKEN_ALGORITHMS, type TokenAlgorithm, type Id } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { Recent } from '../db/recent.js';
@@ -112,7 +112,7 @@ async function retire(work: Work, row: KeyRow): Promise<void> {
   await tell(work, 'signing-key.retired', text(row.id), row.algorithm);
 }
 
-async function tell(work: Work, action: 'signing-key.made' | 'signing-key.retired', id: string, algorithm: string) {
+async function tell(work: Work, action: 'signing-key.made' | 'signing-key.retired', id: Id, algorithm: string) {
   await work.trail({
     actor: { kind: 'service', id: null },
     action,

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField } from '../errors.js';
@@ -9,7 +10,7 @@ import { insertRows, personRows, type NewPerson } from './rows.js';
 import { readPerson } from './store.js';
 
 /** Writes a person with login names; the caller writes the trail. */
-export async function insertPerson(deps: Deps, work: Work, person: NewPerson): Promise<string> {
+export async function insertPerson(deps: Deps, work: Work, person: NewPerson): Promise<Id> {
   const id = newId(deps);
   const { persons, person_terms } = personRows(deps, id, person, work.now);
   await insertRows(work, { persons, person_terms });

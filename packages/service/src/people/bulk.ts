@@ -1,5 +1,5 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
-import type { BulkKind, BulkState } from '@nimble-latch/core/vocabulary';
+import type { BulkKind, BulkState, Id } from '@nimble-latch/core/vocabulary';
 import { requestJob, type JobRun } from '../background/jobs.js';
 import { insert, insertAll, select, selectOne, updateById, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
@@ -7,7 +7,7 @@ import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Call, Handler } from '../http/call.js';
-import { key, keyOrNull, newId, text, textOrNull } from '../ids.js';
+import { key, keyOrNull, newId, text, textOrNull, storedId } from '../ids.js';
 import type { NewEntry } from '../trail/writer.js';
 import { gatherPeople } from './gather.js';
 import { readGroup } from './group-row.js';
@@ -59,7 +59,7 @@ const changeOf = (row: ChangeRow): Change => ({
   finishedAt: row.finished_at?.toISOString() ?? null,
 });
 
-async function readChange(db: Db, id: string, lock = ''): Promise<ChangeRow> {
+async function readChange(db: Db, id: Id, lock = ''): Promise<ChangeRow> {
   const row = await selectOne<ChangeRow>(db, `${SELECTED} WHERE c.id = :id ${lock}`, { id: key(id) });
   if (!row) throw notFound();
   return row;
@@ -82,10 +82,10 @@ async function ask(
   deps: Deps,
   work: Work,
   call: Pick<Call<'bulkChanges.begin'>, 'actor' | 'origin'>,
-  what: { readonly kind: BulkKind; readonly groupId: string | null; readonly undoes: string | null },
+  what: { readonly kind: BulkKind; readonly groupId: Id | null; readonly undoes: Id | null },
   gather: (id: Buffer) => Promise<number>,
   expect: number,
-): Promise<string> {
+): Promise<Id> {
   const id = newId(deps);
   await insert(work, 'bulk_changes', {
     id: key(id),
@@ -173,7 +173,7 @@ async function stillThere(work: Work, change: Buffer): Promise<number> {
 
 /** The job: some hundred people in each transaction, with a trail entry for everybody who was really changed. */
 export async function bulkChangeJob(deps: Deps, run: JobRun): Promise<string> {
-  const id = String(run.payload['change']);
+  const id = storedId(String(run.payload['change']));
   for (;;) {
     const done = await inTransaction(deps, async (work) => await changeSome(work, id));
     if (done === 'done') return 'everybody changed';
@@ -181,7 +181,7 @@ export async function bulkChangeJob(deps: Deps, run: JobRun): Promise<string> {
   }
 }
 
-async function changeSome(work: Work, id: string): Promise<number | 'done'> {
+async function changeSome(work: Work, id: Id): Promise<number | 'done'> {
   const change = await readChange(work, id, 'FOR UPDATE');
   if (change.state === 'done') return 'done';
   const some = await select<{ person_id: Buffer }>(
@@ -231,7 +231,7 @@ const ACTIONS = {
   reactivate: 'person.reactivated',
 } as const satisfies Record<BulkKind, NewEntry['action']>;
 
-const entryFor = (change: ChangeRow, person: string): NewEntry => ({
+const entryFor = (change: ChangeRow, person: Id): NewEntry => ({
   actor: { kind: 'person', id: text(change.asked_by) },
   action: ACTIONS[change.kind],
   target: change.group_id ? { kind: 'group', id: text(change.group_id) } : { kind: 'person', id: person },

@@ -8,7 +8,7 @@ import { Refusal } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key } from '../ids.js';
-import type { PersonState } from '@nimble-latch/core/vocabulary';
+import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { refreshName } from './facets.js';
 import { touchPerson } from './login-names.js';
 import { lockPerson } from './lock-person.js';
@@ -42,7 +42,7 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
   });
 
 /** Somebody signs in nowhere any more, from this moment; the keyring stays. The caller has the person locked. */
-export async function stopPerson(work: Work, id: string): Promise<void> {
+export async function stopPerson(work: Work, id: Id): Promise<void> {
   await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: key(id) });
   await touchPerson(work, id);
   await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(id) });
@@ -56,7 +56,7 @@ async function lockAdministrator(
   deps: Deps,
   work: Work,
   call: { readonly actor: OperatorActor; readonly origin: string },
-  id: string,
+  id: Id,
   what: Consequence['what'],
 ): Promise<{ readonly state: PersonState }> {
   const before = await grantsOf(work, key(id));

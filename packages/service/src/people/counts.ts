@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
 import { select, selectOne, transact, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -60,7 +61,7 @@ export async function keepCounts(deps: Deps): Promise<string> {
 const groupId = (hex: string) => text(Buffer.from(hex, 'hex'));
 
 /** The same of the people in some groups: those whom a limited role reaches, who are never very many. */
-async function countWithin(deps: Deps, within: readonly string[]): Promise<CountRow[]> {
+async function countWithin(deps: Deps, within: readonly Id[]): Promise<CountRow[]> {
   const groups = await withParts(deps, within.map(key));
   if (groups.length === 0) return [];
   const reached = '(SELECT DISTINCT person_id FROM group_members WHERE group_id IN (:groups)) reached';
@@ -85,7 +86,7 @@ async function countWithin(deps: Deps, within: readonly string[]): Promise<Count
 }
 
 /** How many people each value of each facet has, of everybody or of those in some groups. */
-export async function countPeople(deps: Deps, within?: readonly string[]): Promise<Answer<'people.counts'>> {
+export async function countPeople(deps: Deps, within?: readonly Id[]): Promise<Answer<'people.counts'>> {
   if (within) return answerOf(await countWithin(deps, within), deps.now());
   const few = await selectOne<{ n: number }>(
     deps,

@@ -1,5 +1,5 @@
 import { coverageOf, nameKey, nameTerms, SEEN_DAYS, seenOf } from '@nimble-latch/core/people';
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, select, write, type Db, type Statement } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -28,7 +28,7 @@ export async function refreshName(db: Db, id: Buffer, displayName: string): Prom
 }
 
 /** After something on a keyring became active, or stopped being so. */
-export async function refreshKeyring(db: Db, personId: string): Promise<void> {
+export async function refreshKeyring(db: Db, personId: Id): Promise<void> {
   const id = key(personId);
   const rows = await select<{ method: Method }>(
     db,
@@ -50,7 +50,7 @@ export async function refreshKeyring(db: Db, personId: string): Promise<void> {
 const SEEN_AGAIN_MS = 6 * 3_600_000;
 
 /** The write that notes a sign-in of somebody, where one is due. */
-export function seenWrite(personId: string, lastSeenAt: Date | null, now: Date): Statement | undefined {
+export function seenWrite(personId: Id, lastSeenAt: Date | null, now: Date): Statement | undefined {
   if (lastSeenAt && now.getTime() - lastSeenAt.getTime() < SEEN_AGAIN_MS) return undefined;
   return {
     sql: "UPDATE persons SET last_seen_at = :now, seen = 'this-week' WHERE id = :id",

@@ -1,4 +1,4 @@
-import type { Coverage, Method, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
+import type { Id, Coverage, Method, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
 import type { Db, SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
@@ -11,20 +11,20 @@ export interface PeopleFilter {
   /** Normalised. */
   readonly loginName?: string | undefined;
   /** Who is in this group or in one inside it. */
-  readonly group?: string | undefined;
+  readonly group?: Id | undefined;
   /** Who is in this group themselves. */
-  readonly member?: string | undefined;
+  readonly member?: Id | undefined;
   readonly state?: PersonState | undefined;
   readonly source?: Source | undefined;
   readonly coverage?: Coverage | undefined;
   readonly seen?: Seen | undefined;
   readonly method?: Method | undefined;
   /** Who holds a key of this model. */
-  readonly model?: string | undefined;
+  readonly model?: Id | undefined;
   /** Who holds a key, and fewer than the method settings want. */
   readonly fewKeys?: boolean | undefined;
   /** Who is in one of these groups or in one inside them: how far the caller's rights reach. Undefined for everybody. */
-  readonly within?: readonly string[] | undefined;
+  readonly within?: readonly Id[] | undefined;
 }
 
 /** How a filter is met: as the range that the list walks along, or as a condition on each person of another range. */

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
 import { selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
@@ -32,7 +33,7 @@ export function groupOf(row: GroupRow): Group {
   };
 }
 
-export async function readGroup(db: Db, id: string): Promise<Group> {
+export async function readGroup(db: Db, id: Id): Promise<Group> {
   const row = await selectOne<GroupRow>(db, `SELECT ${COLUMNS} FROM person_groups g WHERE g.id = :id`, { id: key(id) });
   if (!row) throw notFound();
   return groupOf(row);

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { insert, likePrefix, select, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
@@ -24,7 +25,7 @@ export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
 };
 
 /** A group as its page shows it. */
-async function readWhole(db: Db, id: string): Promise<Answer<'groups.show'>> {
+async function readWhole(db: Db, id: Id): Promise<Answer<'groups.show'>> {
   const { parts: _, ...group } = await readGroup(db, id);
   return { ...group, ...(await readNesting(db, key(id))) };
 }

@@ -1,5 +1,5 @@
 import type { SqlValues, Db } from '../db/sql.js';
-import { key } from '../ids.js';
+import { key, storedId } from '../ids.js';
 import { readMethods } from '../methods/cache.js';
 import type { PeopleFilter } from './filter.js';
 import { withParts } from './parts.js';
@@ -35,7 +35,7 @@ async function fewerThanWanted(db: Db): Promise<KeyConditions> {
     const wanted = Number(cells.webauthn.parameters?.shouldHold ?? 0);
     if (group === null) cases.push(`WHEN 1 = 1 THEN ${wanted}`);
     else {
-      values[`wanted${i}`] = await withParts(db, [key(group)]);
+      values[`wanted${i}`] = await withParts(db, [key(storedId(group))]);
       cases.push(
         `WHEN EXISTS (SELECT 1 FROM group_members g WHERE g.person_id = p.id AND g.group_id IN (:wanted${i})) THEN ${wanted}`,
       );

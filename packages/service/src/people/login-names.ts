@@ -1,6 +1,6 @@
 import { LIMITS, type HintId } from '@nimble-latch/api';
 import { normaliseLoginName, type LoginName } from '@nimble-latch/core/loginnames';
-import type { Source } from '@nimble-latch/core/vocabulary';
+import type { Source, Id } from '@nimble-latch/core/vocabulary';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { insert, select, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -27,13 +27,7 @@ export function readLoginName(typed: string, where: string) {
 }
 
 /** Writes a login name; the unique index decides whether it is free, whoever else tries at the same moment. */
-export async function insertLoginName(
-  deps: Deps,
-  db: Db,
-  personId: string,
-  name: LoginName,
-  source: Source,
-): Promise<string> {
+export async function insertLoginName(deps: Deps, db: Db, personId: Id, name: LoginName, source: Source): Promise<Id> {
   const id = newId(deps);
   try {
     await insert(db, 'login_names', {
@@ -52,7 +46,7 @@ export async function insertLoginName(
 }
 
 /** The person changed, though none of their own columns did: an edit begun before must notice. */
-export async function touchPerson(work: Work, id: string): Promise<void> {
+export async function touchPerson(work: Work, id: Id): Promise<void> {
   await write(work, 'UPDATE persons SET version = version + 1, updated_at = :now WHERE id = :id', {
     id: key(id),
     now: work.now,

@@ -1,6 +1,6 @@
 import type { LoginName } from '@nimble-latch/core/loginnames';
 import { nameKey, nameTerms } from '@nimble-latch/core/people';
-import type { PersonState, Source } from '@nimble-latch/core/vocabulary';
+import type { PersonState, Source, Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, type Db, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, newId } from '../ids.js';
@@ -27,7 +27,7 @@ export interface PersonRows {
 }
 
 /** What a new person is made of, with everything that lists are sorted and searched by. */
-export function personRows(deps: Deps, id: string, person: NewPerson, at: Date): PersonRows {
+export function personRows(deps: Deps, id: Id, person: NewPerson, at: Date): PersonRows {
   const personId = key(id);
   const folded = nameKey(person.displayName);
   return {

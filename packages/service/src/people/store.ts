@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import type { LoginNameKind, PersonState, Role, Source } from '@nimble-latch/core/vocabulary';
+import type { Id, LoginNameKind, PersonState, Role, Source } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { notFound } from '../errors.js';
@@ -24,7 +24,7 @@ interface PersonColumns {
 }
 
 /** One person with names, groups and roles; contact data opened. Throws not-found. */
-export async function readPerson(deps: Deps, db: Db, id: string): Promise<Person> {
+export async function readPerson(deps: Deps, db: Db, id: Id): Promise<Person> {
   const row = await selectOne<PersonColumns>(db, 'SELECT * FROM persons WHERE id = :id', { id: key(id) });
   if (!row) throw notFound();
   const [names, groups, roles] = await Promise.all([

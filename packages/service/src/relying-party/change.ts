@@ -31,7 +31,7 @@ async function describe(deps: Deps, db: Db): Promise<Answer<'relyingParty.show'>
     db,
     'SELECT a.id, a.name FROM applications a JOIN application_origins o ON o.application_id = a.id GROUP BY a.id, a.name',
   );
-  const names = new Map(applications.map(({ id, name }) => [text(id), name]));
+  const names = new Map<string, string>(applications.map(({ id, name }) => [text(id), name]));
   const related = relatedOf(party);
   const counted = (here: number) => Number(keys.find((one) => Number(one.here) === here)?.n ?? 0);
   return {

@@ -3,7 +3,7 @@ import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
 import { requiresPin } from '@nimble-latch/core/methods';
 import { decide, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/signin';
-import type { Method, PromptKind } from '@nimble-latch/core/vocabulary';
+import type { Method, PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { CONSOLE_APPLICATION, text } from '../ids.js';
 import { carriedBy, type ApplicationRow } from './carried.js';
@@ -42,7 +42,7 @@ export interface InForce {
 /** Whom a rulebook would lock out who gets in today, and what else shows only when people are looked at. */
 export interface LockOuts {
   readonly people: number;
-  readonly named: { id: string; displayName: string; applications: string[] }[];
+  readonly named: { id: Id; displayName: string; applications: string[] }[];
   readonly examined: number;
   readonly of: number;
   readonly findings: ShownFinding[];

@@ -1,7 +1,7 @@
 import { namesUsed, type Binding, type Known, type Rulebook, type UsedNames } from '@nimble-latch/core/rulebook';
 import type { NameKind } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
-import { ENROLMENT_APPLICATION, key, RESET_APPLICATION, text } from '../ids.js';
+import { ENROLMENT_APPLICATION, key, RESET_APPLICATION, text, storedId } from '../ids.js';
 import { readNetworks } from '../networks/table.js';
 
 /** The names of a rulebook, looked up. */
@@ -56,13 +56,15 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
       const { kind, byName, byId } = SOURCES[what];
       const names = used[what];
       const rows = names.length === 0 ? [] : await select<Found>(db, byName, { names });
-      const ids = new Map(rows.map((row) => [row.name.toLowerCase(), text(row.id)]));
+      const ids = new Map<string, string>(rows.map((row) => [row.name.toLowerCase(), text(row.id)]));
       const gone = names.flatMap((name) => {
         const id = before[what][name.toLowerCase()];
         return ids.has(name.toLowerCase()) || id === undefined ? [] : [{ name, id }];
       });
       const still =
-        gone.length === 0 ? [] : await select<Found>(db, byId, { ids: [...new Set(gone.map(({ id }) => key(id)))] });
+        gone.length === 0
+          ? []
+          : await select<Found>(db, byId, { ids: [...new Set(gone.map(({ id }) => key(storedId(id))))] });
       for (const { name, id } of gone) {
         const row = still.find((one) => text(one.id) === id);
         if (!row) continue;
@@ -75,7 +77,7 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
   const binding = Object.fromEntries(bindings) as unknown as Binding;
   const found = (what: keyof UsedNames) =>
     used[what].filter((name) => Object.hasOwn(binding[what], name.toLowerCase()));
-  const groupIds = Object.values(binding.groups).map(key);
+  const groupIds = Object.values(binding.groups).map((id) => key(storedId(id)));
   const [peopled, networks] = await Promise.all([
     groupIds.length === 0
       ? []
@@ -87,7 +89,7 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
         ),
     readNetworks(db),
   ]);
-  const people = new Map(peopled.map((row) => [text(row.id), Number(row.people)]));
+  const people = new Map<string, number>(peopled.map((row) => [text(row.id), Number(row.people)]));
   const known: Known = {
     groups: new Map(found('groups').map((name) => [name, people.get(binding.groups[name.toLowerCase()]!) ?? 0])),
     people: new Set(found('people')),
@@ -97,7 +99,9 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
     cities: new Set(networks.flatMap((network) => network.city ?? [])),
     ownPlaces: new Set(
       found('applications').filter((name) =>
-        [ENROLMENT_APPLICATION, RESET_APPLICATION].includes(binding.applications[name.toLowerCase()]!),
+        ([ENROLMENT_APPLICATION, RESET_APPLICATION] as readonly string[]).includes(
+          binding.applications[name.toLowerCase()]!,
+        ),
       ),
     ),
   };

@@ -10,7 +10,7 @@ import {
   UnknownKey,
   type Key,
 } from '@nimble-latch/core/secrets';
-import { KEY_PURPOSES, type KeyPurpose, type KeyState } from '@nimble-latch/core/vocabulary';
+import { KEY_PURPOSES, type KeyPurpose, type KeyState, type Id } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { insert, select, write, type Db } from '../db/sql.js';
 import { key, newId, text } from '../ids.js';
@@ -51,7 +51,7 @@ interface KeyRow {
 }
 
 /** Adds a key for one purpose. While there is an active one, it steps back to reading first, in the same transaction. */
-export async function addKey(db: Db, master: Buffer, purpose: KeyPurpose, now: Date): Promise<string> {
+export async function addKey(db: Db, master: Buffer, purpose: KeyPurpose, now: Date): Promise<Id> {
   const material = randomBytes(32);
   const id = newId({ now: () => now, random: randomBytes, sequence: { atMs: 0, count: 0 } });
   await write(db, "UPDATE key_set SET state = 'reading', active_for = NULL WHERE active_for = :purpose", { purpose });
@@ -86,7 +86,7 @@ export class KeyStore {
   #keys: KeySet;
   #rows: readonly KeyRow[];
   #reloading: Promise<void> | undefined;
-  #signing: { id: string; key: KeyObject } | undefined;
+  #signing: { id: Id; key: KeyObject } | undefined;
   readonly #master: Buffer;
   readonly #sequelize: Sequelize;
 
@@ -116,7 +116,7 @@ export class KeyStore {
   }
 
   /** Keys without their material. */
-  list(): { id: string; purpose: KeyPurpose; state: KeyState; createdAt: Date; publicPem: string | null }[] {
+  list(): { id: Id; purpose: KeyPurpose; state: KeyState; createdAt: Date; publicPem: string | null }[] {
     return this.#rows.map((row) => ({
       id: text(row.id),
       purpose: row.purpose,
@@ -127,7 +127,7 @@ export class KeyStore {
   }
 
   /** The private key that seals the trail now. */
-  signing(): { id: string; key: KeyObject } {
+  signing(): { id: Id; key: KeyObject } {
     const active = this.#keys.active('trail');
     if (this.#signing?.id !== active.id) this.#signing = { id: active.id, key: ed25519FromSeed(active.material) };
     return this.#signing;

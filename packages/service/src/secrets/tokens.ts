@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { decodeBase32, encodeBase32 } from '@nimble-latch/core/crypto';
 import { key, text } from '../ids.js';
 import type { Deps } from '../deps.js';
@@ -24,7 +25,7 @@ const SECRET_BYTES = 20;
 export function issueToken(
   deps: Deps,
   kind: TokenKind,
-  id: string,
+  id: Id,
 ): { token: string; hint: string; hash: Buffer; hashKeyId: Buffer } {
   const token = `${TOKEN_PREFIX[kind]}_${encodeBase32(key(id)).toLowerCase()}_${encodeBase32(deps.random(SECRET_BYTES)).toLowerCase()}`;
   const { hash, keyId } = deps.keys.current.hash(`${kind} ${id}`, token);
@@ -35,7 +36,7 @@ export function issueToken(
 const SHAPE = /^(nl[kaslpbcu])_([a-z2-7]{26})_[a-z2-7]{32}$/;
 
 /** The id inside a token of this kind, or undefined when it has not even its shape. */
-export function tokenId(kind: TokenKind, token: string): string | undefined {
+export function tokenId(kind: TokenKind, token: string): Id | undefined {
   const match = SHAPE.exec(token);
   if (!match || match[1] !== TOKEN_PREFIX[kind]) return undefined;
   // Undefined also where the two spare bits are set, or two spellings would name one row.
@@ -47,7 +48,7 @@ export function tokenId(kind: TokenKind, token: string): string | undefined {
 export async function verifyToken(
   deps: Deps,
   kind: TokenKind,
-  id: string,
+  id: Id,
   token: string,
   row: { hash: Buffer; hash_key_id: Buffer },
 ): Promise<boolean> {

@@ -1,10 +1,10 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
-import type { Verdict } from '@nimble-latch/core/vocabulary';
+import type { Verdict, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
-import { key, text } from '../ids.js';
+import { key, text, storedId } from '../ids.js';
 import { locate } from '../networks/table.js';
 import { withParts } from '../people/parts.js';
 import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
@@ -39,7 +39,7 @@ export async function listActivity(
   db: Db,
   query: Parsed<'activity.list', 'query'>,
   now: Date,
-  within: readonly string[] | undefined,
+  within: readonly Id[] | undefined,
 ): Promise<Answer<'activity.list'>> {
   const reached = within && (await withParts(db, within.map(key)));
   if (reached?.length === 0) return { rows: [], next: null };
@@ -99,11 +99,14 @@ export async function storyOf(
     claims: [...stored.claims],
     ignoredClaims: [...stored.ignoredClaims],
     wrong: stored.signIn.wrong,
-    steps: stored.signIn.story.map((step) => ({ ...step })),
+    steps: stored.signIn.story.map(({ authenticator, ...step }) => ({
+      ...step,
+      ...(authenticator === undefined ? {} : { authenticator: storedId(authenticator) }),
+    })),
   };
 }
 
-export async function showActivity(db: Db, id: string, now: Date): Promise<Answer<'activity.show'>> {
+export async function showActivity(db: Db, id: Id, now: Date): Promise<Answer<'activity.show'>> {
   const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
   if (!row) throw notFound();
   return await storyOf(db, storedSignIn(row), row.application_name, now);

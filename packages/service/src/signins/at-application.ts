@@ -1,5 +1,5 @@
 import { advance } from '@nimble-latch/core/signin';
-import type { PromptKind } from '@nimble-latch/core/vocabulary';
+import type { PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import type { Call, Handler } from '../http/call.js';
@@ -13,7 +13,7 @@ import { settling } from './settling.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf } from './store.js';
 
 /** Keys answer to the pages of an application only where it is known from which origins those come. */
-async function assertCarries(deps: Deps, applicationId: string, carries: readonly PromptKind[]): Promise<void> {
+async function assertCarries(deps: Deps, applicationId: Id, carries: readonly PromptKind[]): Promise<void> {
   if (!carries.includes('webauthn')) return;
   const { origins } = await partyAt(deps, applicationId);
   if (origins.length === 0) throw badField('body.carries', 'no-origins');

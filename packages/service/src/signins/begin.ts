@@ -10,7 +10,7 @@ import {
   type ProofDone,
   type Requirement,
 } from '@nimble-latch/core/signin';
-import type { Claim } from '@nimble-latch/core/vocabulary';
+import type { Claim, Id } from '@nimble-latch/core/vocabulary';
 import type { Acquaintance } from '../browsers/browsers.js';
 import { selectOne, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -28,9 +28,9 @@ interface Asked extends Pick<Parsed<'signIns.begin', 'body'>, 'carries' | 'claim
 }
 
 export interface Place {
-  readonly applicationId: string;
-  readonly connectionId: string | null;
-  readonly walkedBy: string | null;
+  readonly applicationId: Id;
+  readonly connectionId: Id | null;
+  readonly walkedBy: Id | null;
   /** Claims that are believed here. */
   readonly granted: readonly Claim[];
 }
@@ -51,7 +51,7 @@ const SESSION_MS = 12 * 3_600_000;
 const NOBODY = Buffer.alloc(16);
 
 /** Whether somebody was let in at an application lately by signing in, not by unlocking. Asked of nobody too, to take as long. */
-async function isInSession(db: Db, personId: string | null, applicationId: string, now: Date): Promise<boolean> {
+async function isInSession(db: Db, personId: Id | null, applicationId: Id, now: Date): Promise<boolean> {
   const row = await selectOne(
     db,
     `SELECT 1 AS one FROM sign_ins WHERE person_id = :person AND id > :since AND application_id = :application
@@ -75,7 +75,7 @@ const VOUCHED_FOR = { ...VOUCHED, id: 'vouched', preferred: false } as const;
 /** What is known where the person is at a page of ours, and not of an application. */
 export interface AtPage {
   /** The browser that they are at, seen from whoever the login name means. */
-  readonly acquaintance: (personId: string | null) => Promise<Acquaintance>;
+  readonly acquaintance: (personId: Id | null) => Promise<Acquaintance>;
   /** What was proved in this browser's session; for its own person only. */
   readonly resumed: readonly ProofDone[];
   /** What the application wishes, where the person can reach it. */

@@ -2,12 +2,12 @@ import type { Answer } from '@nimble-latch/api';
 import { keyringAt, serveWay } from '@nimble-latch/core/assurance';
 import { explain, recallFacts, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, waysFor } from '@nimble-latch/core/signin';
-import type { Method, PersonState } from '@nimble-latch/core/vocabulary';
+import type { Method, PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound } from '../errors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { key, text, storedId } from '../ids.js';
 import { currentKeyring } from '../keyring/usable.js';
 import { locate } from '../networks/table.js';
 import { draftRulebook } from '../rulebook/draft.js';
@@ -22,8 +22,8 @@ type Explanation = Answer<'people.explain'>;
 interface Question {
   readonly running: RunningRulebook;
   readonly facts: Facts;
-  readonly person: { readonly id: string; readonly displayName: string | null };
-  readonly application: { readonly id: string; readonly name: string | null };
+  readonly person: { readonly id: Id; readonly displayName: string | null };
+  readonly application: { readonly id: Id; readonly name: string | null };
   readonly sourceAddress: string | null;
   /** Not active, so nothing lets them in. */
   readonly deactivated: boolean;
@@ -84,7 +84,11 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
     ways: waysFor(requirement.outcome, keyring, []).map((way) => ({
       ...shownWay(way),
       servedBy:
-        serveWay(way, usable)?.map(({ id, method }) => ({ id, method, label: labels.get(id)?.label ?? '' })) ?? null,
+        serveWay(way, usable)?.map(({ id, method }) => ({
+          id: storedId(id),
+          method,
+          label: labels.get(storedId(id))?.label ?? '',
+        })) ?? null,
     })),
     meets: { state: foreseen.state, asks: [...foreseen.asks], reason: foreseen.reason },
   };
@@ -94,8 +98,8 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
 async function ask(
   deps: Deps,
   running: RunningRulebook,
-  personId: string,
-  applicationId: string,
+  personId: Id,
+  applicationId: Id,
   circumstances: { sourceAddress: string | null; browser: string | null; risk: number | null; at: number },
   vouched: boolean,
 ): Promise<Explanation> {

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { selectOne, write, type Db } from '../db/sql.js';
 import { key } from '../ids.js';
@@ -9,7 +10,7 @@ import { endOfGrace } from '../rulebook/graces.js';
  */
 export async function graceUntil(
   db: Db,
-  personId: string,
+  personId: Id,
   rule: string,
   grace: NonNullable<SignIn['requirement']['grace']>,
   now: Date,
@@ -30,7 +31,7 @@ export async function graceUntil(
 /** The next state after right proofs, with the days of grace where the keyring does not suffice and a rule gives them. */
 export async function advanceRight(
   db: Db,
-  personId: string | null,
+  personId: Id | null,
   before: SignIn,
   event: Extract<Event, { type: 'right' | 'resumed' }>,
   now: Date,

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { verificationFor } from '@nimble-latch/core/signin';
 import { hintsFor } from '@nimble-latch/core/webauthn';
@@ -26,13 +27,13 @@ export const AT_PLACE = atPlace(':place');
 /** Whose pages a sign-in is shown on: ours, or the application's own. */
 export type ShownAt = 'ours' | 'theirs';
 
-export const partyShownAt = async (deps: Deps, at: ShownAt, applicationId: string): Promise<RelyingParty> =>
+export const partyShownAt = async (deps: Deps, at: ShownAt, applicationId: Id): Promise<RelyingParty> =>
   at === 'ours' ? await ownParty(deps) : await partyAt(deps, applicationId);
 
 /** Somebody at an application. */
 interface Somebody {
-  readonly person: string;
-  readonly place: string;
+  readonly person: Id;
+  readonly place: Id;
 }
 
 interface NamedRow {

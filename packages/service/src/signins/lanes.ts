@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { sha256 } from '@nimble-latch/core/crypto';
 import { SOURCE_BUDGET, SOURCE_WINDOW_MS, type Guard, type Lane } from '@nimble-latch/core/throttle';
 import { selectOne, type Db, type Statement } from '../db/sql.js';
@@ -27,7 +28,7 @@ export function sourceKey(address: string): Buffer {
 /** Which lane an attempt belongs to, and whether its source may try at all. */
 export async function standingOf(
   db: Db,
-  personId: string | null,
+  personId: Id | null,
   sourceAddress: string | null,
   now: Date,
 ): Promise<Standing> {
@@ -53,7 +54,7 @@ export async function standingOf(
 }
 
 /** A success: from now on this source is familiar to this person. */
-export function rememberSource(work: Work, personId: string, standing: Standing): void {
+export function rememberSource(work: Work, personId: Id, standing: Standing): void {
   if (!standing.remember || !standing.source) return;
   work.atEnd({
     sql: 'INSERT INTO familiar_sources (person_id, source, last_at) VALUES (:person, :source, :now) ON DUPLICATE KEY UPDATE last_at = :now',

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { selectOne, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
@@ -24,10 +25,10 @@ export type ByKey = NonNullable<Parsed<'console.begin', 'body'>['byKey']>;
 /** Somebody begins: by name, or by what a key answered. */
 export interface Beginning {
   readonly loginName: string;
-  readonly byKey?: { readonly id: string; readonly ceremony: string; readonly credential: ByKey['credential'] };
+  readonly byKey?: { readonly id: Id; readonly ceremony: string; readonly credential: ByKey['credential'] };
 }
 
-const ceremonyOf = (id: string, place: string): string => `nameless ${id} ${place}`;
+const ceremonyOf = (id: Id, place: string): string => `nameless ${id} ${place}`;
 
 /** What any key is asked that finds itself. Null where keys cannot answer. */
 export function offerKeys(deps: Deps, party: RelyingParty | undefined, place: string): Answer<'passkeys.offer'> {
@@ -56,7 +57,7 @@ export async function whoBegins(
   deps: Deps,
   place: string,
   sourceAddress: string | null,
-  applicationId: string,
+  applicationId: Id,
   { loginName, byKey }: { readonly loginName?: string | undefined; readonly byKey?: ByKey | undefined },
 ): Promise<Beginning> {
   if ((loginName === undefined) === (byKey === undefined)) throw badField('body', 'name-or-key');
@@ -71,7 +72,7 @@ export async function whoBegins(
   return { loginName: named, byKey: { id, ceremony: ceremonyOf(id, place), credential: byKey.credential } };
 }
 
-async function nameBehind(db: Db, applicationId: string, credentialId: Buffer): Promise<string | undefined> {
+async function nameBehind(db: Db, applicationId: Id, credentialId: Buffer): Promise<string | undefined> {
   const row = await selectOne<{ name: string }>(
     db,
     `SELECT (SELECT value FROM login_names n WHERE n.person_id = a.person_id ORDER BY n.id LIMIT 1) AS name ${KEYS}

@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import type { OwnPlace, PromptKind } from '@nimble-latch/core/vocabulary';
+import type { Id, OwnPlace, PromptKind } from '@nimble-latch/core/vocabulary';
 import { readConcerned } from '../access/concerned.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -16,13 +16,13 @@ import { prove } from './prove.js';
 import { shownAtPage } from './key-prompt.js';
 import type { StoredSignIn } from './store.js';
 
-const APPLICATIONS: Readonly<Record<OwnPlace, string>> = {
+const APPLICATIONS: Readonly<Record<OwnPlace, Id>> = {
   enrolment: ENROLMENT_APPLICATION,
   'password-reset': RESET_APPLICATION,
 };
 /** Not asked of whoever forgot their password: for it, or for something else anew. */
 const CHANGING: ReadonlySet<PromptKind> = new Set(['password', 'new-password', 'new-pin']);
-const placeOf = (applicationId: string): OwnPlace | undefined =>
+const placeOf = (applicationId: Id): OwnPlace | undefined =>
   (Object.keys(APPLICATIONS) as OwnPlace[]).find((place) => APPLICATIONS[place] === applicationId);
 
 /** The places where people help themselves are applications like any other, reached by the same engine. */

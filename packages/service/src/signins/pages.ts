@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
 import { offersReset } from '@nimble-latch/core/methods';
 import { backWithError, neededFor } from '@nimble-latch/core/oidc';
@@ -127,7 +128,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
 };
 
 /** Notes that a request which is good for one sign-in has had it. */
-async function spend(work: Work, once: string): Promise<void> {
+async function spend(work: Work, once: Id): Promise<void> {
   const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
     id: key(once),
     at: new Date(work.now.getTime() + 3_600_000),

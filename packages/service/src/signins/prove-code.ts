@@ -10,7 +10,7 @@ import {
 import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance, canAnswer, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
-import type { OperatorReason } from '@nimble-latch/core/vocabulary';
+import type { Id, OperatorReason } from '@nimble-latch/core/vocabulary';
 import { select, type Db, type Statement } from '../db/sql.js';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -90,14 +90,14 @@ const SIGN_INS_AHEAD = `SELECT s.*, p.display_name, p.last_seen_at, p.emergency,
     LEFT JOIN authenticators a ON a.person_id = p.id AND p.state = 'active' AND ${MAY_ANSWER} WHERE s.id IN (:ids) ORDER BY s.id, a.id`;
 
 /** Sign-ins with every authenticator that can answer their prompts for a code: for each id its rows, one an authenticator. */
-export async function signInsWithCodes(db: Db, ids: readonly string[]): Promise<readonly (readonly SignInRow[])[]> {
+export async function signInsWithCodes(db: Db, ids: readonly Id[]): Promise<readonly (readonly SignInRow[])[]> {
   const keys = ids.map(key);
   const rows = await select<SignInRow>(db, SIGN_INS_AHEAD, { ids: keys });
   return keys.map((id) => rows.filter((row) => row.id.equals(id)));
 }
 
 /** The opening read of a proof. */
-export const openingOf = (deps: Deps, id: string): Opening => ({
+export const openingOf = (deps: Deps, id: Id): Opening => ({
   read: { sql: `${SIGN_IN_WITH_CODES} WHERE s.id = :id ORDER BY a.id`, values: { id: key(id) } },
   ahead: async () => await deps.together.ask(signInsWithCodes, id),
 });
@@ -337,11 +337,7 @@ const failed = (lane: Lane) =>
    WHERE id = :id AND state = 'active' AND ${lane}_failures = :failuresBefore`;
 export const FAILED: Readonly<Record<Lane, string>> = { familiar: failed('familiar'), stranger: failed('stranger') };
 
-const wrong = (
-  why: OperatorReason,
-  authenticator: string | null = null,
-  writes: readonly Statement[] = [],
-): Judged => ({
+const wrong = (why: OperatorReason, authenticator: Id | null = null, writes: readonly Statement[] = []): Judged => ({
   judgement: { type: 'wrong', method: 'totp', authenticator, why },
   writes,
 });

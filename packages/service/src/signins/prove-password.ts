@@ -1,7 +1,7 @@
 import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
-import type { OperatorReason } from '@nimble-latch/core/vocabulary';
+import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, updateById } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -20,7 +20,7 @@ type Reserved =
   | {
       readonly turnedAway?: undefined;
       readonly standing: Standing;
-      readonly authenticator: { id: string; phc: string } | undefined;
+      readonly authenticator: { id: Id; phc: string } | undefined;
       readonly why: OperatorReason;
     };
 
@@ -110,7 +110,7 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
 async function acceptPassword(
   work: Work,
   { personId, applicationId }: StoredSignIn,
-  id: string,
+  id: Id,
   { lane }: Standing,
 ): Promise<Event> {
   const row = await selectOne<{ parameters: string }>(

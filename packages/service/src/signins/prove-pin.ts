@@ -8,7 +8,7 @@ import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
-import { key, text } from '../ids.js';
+import { key, text, storedId } from '../ids.js';
 import { guardOf } from '../keyring/authenticator-row.js';
 import { preparePin, storePin, type PinChecks } from '../keyring/pins.js';
 import { currentKeyring, usableOf } from '../keyring/usable.js';
@@ -107,7 +107,7 @@ export async function renewPin<T>(
   settle: (step: (work: Work) => Promise<StoredSignIn>) => Promise<T>,
 ): Promise<T> {
   const person = before.personId!;
-  const id = before.signIn.newPin!.authenticator;
+  const id = storedId(before.signIn.newPin!.authenticator);
   const { method } = before.signIn.newPin!;
   const held = async (db: Work | Deps, lock = '') => {
     const row = await selectOne<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(

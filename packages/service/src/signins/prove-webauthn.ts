@@ -1,7 +1,7 @@
 import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
 import { advance, canAnswer, verificationFor, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
-import type { OperatorReason } from '@nimble-latch/core/vocabulary';
+import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import { verifyAssertion, type RefusalReason } from '@nimble-latch/core/webauthn';
 import { select, type Db, type Statement } from '../db/sql.js';
 import type { Opening, Work } from '../db/unit-of-work.js';
@@ -75,7 +75,7 @@ const SIGN_INS_AHEAD = `SELECT s.*, p.display_name, p.last_seen_at, p.emergency,
     AND p.state = 'active' WHERE s.id IN (:ids)`;
 
 interface Answered {
-  readonly id: string;
+  readonly id: Id;
   readonly credential: Buffer;
 }
 
@@ -93,7 +93,7 @@ async function signInsWithKeys(db: Db, asked: readonly Answered[]): Promise<read
 }
 
 /** The opening read of an answer. */
-export function openingOf(deps: Deps, id: string, { rawId }: Credential): Opening {
+export function openingOf(deps: Deps, id: Id, { rawId }: Credential): Opening {
   const credential = bytesOf(rawId);
   return {
     read: { sql: SIGN_IN_WITH_KEY, values: { id: key(id), credential } },
@@ -201,7 +201,7 @@ async function settled(
   return { judgement: wrong, signIn: advance(signIn, wrong, nowMs) };
 }
 
-const wrongOf = (authenticator: string | null, why: OperatorReason) =>
+const wrongOf = (authenticator: Id | null, why: OperatorReason) =>
   ({ type: 'wrong', method: 'webauthn', authenticator, why }) as const;
 
 /** A failure counts on top of those that were known when it was judged. */

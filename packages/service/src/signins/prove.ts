@@ -1,5 +1,5 @@
 import { advance, promptOf } from '@nimble-latch/core/signin';
-import type { PromptKind } from '@nimble-latch/core/vocabulary';
+import type { PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
@@ -30,7 +30,7 @@ export interface Proof {
 export async function prove<T>(
   deps: Deps,
   driver: Driver,
-  id: string,
+  id: Id,
   mine: (stored: StoredSignIn) => boolean,
   proof: Proof,
   settle: (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) => Promise<T>,

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue } from '@nimble-latch/api';
 import { advance } from '@nimble-latch/core/signin';
 import { select, selectOne } from '../db/sql.js';
@@ -51,7 +52,7 @@ export async function renewPassword<T>(
   });
 }
 
-async function isTheSame(deps: Deps, person: string, typed: string): Promise<boolean> {
+async function isTheSame(deps: Deps, person: Id, typed: string): Promise<boolean> {
   const row = await selectOne<{ id: Buffer; secret_sealed: Buffer }>(
     deps,
     "SELECT id, secret_sealed FROM authenticators WHERE password_of = :person AND state = 'active'",

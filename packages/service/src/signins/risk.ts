@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { riskOf, signalsOf, type Signal } from '@nimble-latch/core/risk';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import type { Facts } from '@nimble-latch/core/rulebook';
@@ -31,7 +32,7 @@ function hourIn(zone: string): (at: Date) => number {
  */
 export async function assessRisk(
   deps: Deps,
-  personId: string | null,
+  personId: Id | null,
   {
     sourceAddress,
     known,

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type Ask, type SignIn } from '@nimble-latch/core/signin';
-import type { Claim, SignInState } from '@nimble-latch/core/vocabulary';
+import type { Claim, SignInState, Id } from '@nimble-latch/core/vocabulary';
 import { insert, insertAll, select, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
@@ -58,7 +58,7 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
 }
 
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
-export async function readSignIn(db: Db, id: string, lock = false): Promise<StoredSignIn> {
+export async function readSignIn(db: Db, id: Id, lock = false): Promise<StoredSignIn> {
   const sql = `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id`;
   return onlySignIn(await select<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, { id: key(id) }));
 }

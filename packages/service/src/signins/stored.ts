@@ -1,14 +1,14 @@
 import { wayOf, type SignIn } from '@nimble-latch/core/signin';
-import type { Claim } from '@nimble-latch/core/vocabulary';
+import type { Id, Claim } from '@nimble-latch/core/vocabulary';
 import { key, keyOrNull } from '../ids.js';
 
 /** A sign-in as stored: the state machine's own state, and what surrounds it. */
 export interface StoredSignIn {
-  readonly id: string;
-  readonly applicationId: string;
-  readonly connectionId: string | null;
+  readonly id: Id;
+  readonly applicationId: Id;
+  readonly connectionId: Id | null;
   /** Null for a login name that is nobody's, or a deactivated person's: then there is a decoy. */
-  readonly personId: string | null;
+  readonly personId: Id | null;
   readonly decoyId: Buffer | null;
   readonly displayName: string | null;
   /** An emergency account: that it is used is told to every owner. */
@@ -16,7 +16,7 @@ export interface StoredSignIn {
   /** When the person was last noted as having signed in. */
   readonly lastSeenAt: Date | null;
   /** The operator who does it by hand. */
-  readonly walkedBy: string | null;
+  readonly walkedBy: Id | null;
   readonly sourceAddress: string | null;
   readonly browser: string | null;
   readonly risk: number | null;

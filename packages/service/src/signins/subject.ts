@@ -1,6 +1,6 @@
 import type { Usable } from '@nimble-latch/core/assurance';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
-import type { PersonState } from '@nimble-latch/core/vocabulary';
+import type { Id, PersonState } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { text } from '../ids.js';
@@ -9,7 +9,7 @@ import { NOBODY, PERSON_FACTS_OF_P, personFactsOf, type PersonFacts, type Person
 
 /** Whom a typed login name means: a person, or a decoy that behaves like one. */
 export interface Subject {
-  readonly personId: string | null;
+  readonly personId: Id | null;
   readonly displayName: string | null;
   readonly emergency: boolean;
   readonly keyring: readonly Usable[];

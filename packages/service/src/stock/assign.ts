@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { insert, selectOne, updateById } from '../db/sql.js';
@@ -15,7 +16,7 @@ import { lockToken, showToken } from './store.js';
 type Assigning = Call<'tokens.assign'> | Call<'tokens.assignNext'>;
 
 /** Gives a token that nobody has to a person. The row's lock decides between two who want the same one. */
-async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id: string): Promise<void> {
+async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id: Id): Promise<void> {
   const person = call.params.id;
   const { state } = await lockPerson(work, person);
   if (state !== 'active') throw new Refusal('wrong-state', { state });

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { webcrypto } from 'node:crypto';
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { readCertificate } from '@nimble-latch/core/crypto';
@@ -10,7 +11,7 @@ import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
 
 /** What the private key of a certificate is sealed to. */
-export const certificateIdentity = (id: string): string => `file-certificate/${id}`;
+export const certificateIdentity = (id: Id): string => `file-certificate/${id}`;
 
 interface CertificateRow {
   id: Buffer;
@@ -103,7 +104,7 @@ export const makeCertificate: Handler<'stock.makeCertificate'> = async (deps, ca
   });
 };
 
-const readCertificateRow = async (db: Db, id: string) =>
+const readCertificateRow = async (db: Db, id: Id) =>
   await selectOne<CertificateRow>(db, 'SELECT * FROM file_certificates WHERE id = :id', { id: key(id) });
 
 /** Its private key is wiped: what is still encrypted to it opens nowhere any more. */

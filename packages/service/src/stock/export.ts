@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { Readable } from 'node:stream';
 import { PskcWriter } from '@nimble-latch/core/tokenfiles';
 import { countersigned } from '../access/countersign.js';
@@ -15,7 +16,7 @@ const PAGE = 500;
 type LeavingRow = StockRow & { owner: string | null; learned_step: number | null; learned_drift: number | null };
 
 /** Tokens with what they have learned since they were proved, a page at a time. */
-async function* leaving(deps: Deps, batch: string | undefined, passphrase: string): AsyncGenerator<string> {
+async function* leaving(deps: Deps, batch: Id | undefined, passphrase: string): AsyncGenerator<string> {
   const writer = new PskcWriter(passphrase, deps.random);
   yield writer.head();
   for (let last = Buffer.alloc(16); ;) {

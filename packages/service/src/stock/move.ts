@@ -1,5 +1,5 @@
 import type { Parsed } from '@nimble-latch/api';
-import type { TokenEvent, TokenState, TrailAction } from '@nimble-latch/core/vocabulary';
+import type { TokenEvent, TokenState, TrailAction, Id } from '@nimble-latch/core/vocabulary';
 import { insert, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -146,7 +146,7 @@ export async function tokenFreed(
   deps: Deps,
   work: Work,
   call: { readonly actor: Actor; readonly origin: string },
-  authenticator: string,
+  authenticator: Id,
   event: 'returned' | 'lost',
 ): Promise<void> {
   const row = await selectOne<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id FOR UPDATE', {

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { checkEnrolment, checkHotp, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
 import { serialKey } from '@nimble-latch/core/people';
 import { admit, reserve } from '@nimble-latch/core/throttle';
@@ -43,7 +44,7 @@ async function become(
   maker: Maker,
   row: StockRow,
   { step, drift }: Extract<EnrolmentCheck, { outcome: 'proved' }>,
-): Promise<string> {
+): Promise<Id> {
   const tokenId = text(row.id);
   const person = text(row.person_id!);
   const sealed = row.secret_sealed!;
@@ -120,10 +121,10 @@ export async function proveTokenOf(
   deps: Deps,
   work: Work,
   maker: Maker,
-  person: string,
-  tokenId: string,
+  person: Id,
+  tokenId: Id,
   codes: readonly string[],
-): Promise<string | Refusal> {
+): Promise<Id | Refusal> {
   const row = await lockToken(work, tokenId);
   if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
   if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });

@@ -1,6 +1,6 @@
 import { serialKey } from '@nimble-latch/core/people';
 import type { TokenRow } from '@nimble-latch/core/tokenfiles';
-import type { TokenEvent, TokenState } from '@nimble-latch/core/vocabulary';
+import type { TokenEvent, TokenState, Id } from '@nimble-latch/core/vocabulary';
 import type { SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, keyOrNull, newId } from '../ids.js';
@@ -33,7 +33,7 @@ export interface StockRow {
 }
 
 /** What a token's secret is sealed to. */
-export const tokenIdentity = (id: string): string => `token/${id}/secret`;
+export const tokenIdentity = (id: Id): string => `token/${id}/secret`;
 export const makerKey = (maker: string): string => maker.normalize('NFKC').trim().toLowerCase();
 
 /** How a token computes its codes, as authenticators keep it too. */
@@ -43,9 +43,9 @@ export const parametersOf = ({ method, algorithm, digits, period, t0 }: TokenRow
 /** The columns of a new token. Its last step is one before the first that is accepted. */
 export function tokenColumns(
   deps: Deps,
-  id: string,
+  id: Id,
   row: TokenRow,
-  more: { readonly batch: string | null; readonly person: string | null; readonly now: Date },
+  more: { readonly batch: Id | null; readonly person: Id | null; readonly now: Date },
 ): SqlValues {
   return {
     id: key(id),
@@ -70,7 +70,7 @@ export function tokenColumns(
 }
 
 /** What becomes of a token's row when it is given to somebody; guesses at the holder before are not theirs. */
-export const givenTo = (person: string, now: Date): SqlValues => ({
+export const givenTo = (person: Id, now: Date): SqlValues => ({
   state: 'assigned',
   personId: key(person),
   failures: 0,
@@ -81,10 +81,10 @@ export const givenTo = (person: string, now: Date): SqlValues => ({
 /** One line of a token's story. */
 export const eventColumns = (
   deps: Deps,
-  token: string,
+  token: Id,
   event: TokenEvent,
   at: Date,
-  more: { readonly by: string | null; readonly person?: string | null; readonly note?: string | null },
+  more: { readonly by: Id | null; readonly person?: Id | null; readonly note?: string | null },
 ): SqlValues => ({
   id: key(newId(deps)),
   tokenId: key(token),

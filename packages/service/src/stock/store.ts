@@ -1,5 +1,5 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
-import type { TokenEvent } from '@nimble-latch/core/vocabulary';
+import type { Id, TokenEvent } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
 import { likePrefix, select, selectOne, type Db, type SqlValues } from '../db/sql.js';
 import { notFound } from '../errors.js';
@@ -85,22 +85,22 @@ export async function listTokens(db: Db, query: Query, now: Date): Promise<Answe
 }
 
 /** One token, its row locked until the transaction ends. Throws not-found. */
-export async function lockToken(db: Db, id: string): Promise<StockRow> {
+export async function lockToken(db: Db, id: Id): Promise<StockRow> {
   const row = await selectOne<StockRow>(db, 'SELECT * FROM tokens WHERE id = :id FOR UPDATE', { id: key(id) });
   if (!row) throw notFound();
   return row;
 }
 
 /** One token with its story, the latest first. */
-export async function showToken(db: Db, id: string): Promise<Answer<'stock.show'>> {
+export async function showToken(db: Db, id: Id): Promise<Answer<'stock.show'>> {
   const row = await selectOne<ShownRow>(db, `SELECT ${SHOWN} WHERE t.id = :id`, { id: key(id) });
   if (!row) throw notFound();
   // By its time first: lines written for a whole stock at once have ids that say nothing of when.
   const events = await select<{
     event: TokenEvent;
     at: Date;
-    by: string | null;
-    person: string | null;
+    by: Id | null;
+    person: Id | null;
     note: string | null;
   }>(
     db,

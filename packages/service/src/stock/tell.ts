@@ -1,4 +1,4 @@
-import type { TokenEvent } from '@nimble-latch/core/vocabulary';
+import type { TokenEvent, Id } from '@nimble-latch/core/vocabulary';
 import { insert, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -11,7 +11,7 @@ export async function tellToken(
   deps: Deps,
   work: Work,
   actor: Actor,
-  authenticator: string,
+  authenticator: Id,
   event: TokenEvent,
 ): Promise<void> {
   const row = await selectOne<{ id: Buffer; person_id: Buffer | null }>(

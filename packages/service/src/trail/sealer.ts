@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import {
   buildSeal,
   sealDigest,
@@ -30,7 +31,7 @@ interface SealRow {
  *
  * @returns how many entries were sealed
  */
-export async function sealUpTo(deps: Deps, writer: string, to: number): Promise<number> {
+export async function sealUpTo(deps: Deps, writer: Id, to: number): Promise<number> {
   const db = { sequelize: deps.sequelize };
   let total = 0;
   for (;;) {
@@ -69,7 +70,7 @@ export async function sealUpTo(deps: Deps, writer: string, to: number): Promise<
   }
 }
 
-async function readEntries(deps: Deps, writer: string, from: number, to: number): Promise<readonly SealedEntry[]> {
+async function readEntries(deps: Deps, writer: Id, from: number, to: number): Promise<readonly SealedEntry[]> {
   const rows = await select<TrailRow>(
     deps,
     `SELECT * FROM trail_entries WHERE writer = :writer AND number >= :from AND number <= :to ORDER BY number LIMIT ${BATCH}`,
@@ -96,7 +97,7 @@ async function store(deps: Deps, { body, signature }: Seal): Promise<boolean> {
 }
 
 /** The newest seals of other writers since this writer's last one; all chains' heads for a first seal. */
-async function otherHeads(deps: Deps, writer: string, previous: SealBody | undefined): Promise<Witness[]> {
+async function otherHeads(deps: Deps, writer: Id, previous: SealBody | undefined): Promise<Witness[]> {
   const rows = await select<SealRow>(
     { sequelize: deps.sequelize },
     `SELECT s.writer, s.seal, s.body FROM trail_seals s
@@ -113,7 +114,7 @@ async function otherHeads(deps: Deps, writer: string, previous: SealBody | undef
 }
 
 /** Writers that have not been heard of for a minute and left entries unsealed, with the last number each wrote. */
-export async function abandonedWriters(deps: Deps): Promise<{ writer: string; to: number }[]> {
+export async function abandonedWriters(deps: Deps): Promise<{ writer: Id; to: number }[]> {
   const rows = await select<{ writer: Buffer; last_number: number }>(
     { sequelize: deps.sequelize },
     `SELECT n.id AS writer, (SELECT MAX(number) FROM trail_entries e WHERE e.writer = n.id) AS last_number FROM nodes n

@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { randomBytes } from 'node:crypto';
 import { sealedEntry, type SealedEntry, type TrailEntry } from '@nimble-latch/core/trail';
 import { uuidText, uuidV7 } from '@nimble-latch/core/crypto';
@@ -19,7 +20,7 @@ export type Ended = 'committed' | 'rolled-back' | 'unknown';
  * until it is sealed: nothing need be read back, and a row that was altered before its seal does not fit it.
  */
 export class TrailWriter {
-  readonly id: string;
+  readonly id: Id;
   #next = 1;
   /** All entries of a transaction have one time. */
   #lastTime = { of: NaN, text: '' };
@@ -108,7 +109,7 @@ export interface TrailRow {
 
 /** A process writes under one id, tens of thousands of times. */
 let lastWriter = { id: '', key: Buffer.alloc(0) };
-function writerKey(id: string): Buffer {
+function writerKey(id: Id): Buffer {
   if (id !== lastWriter.id) lastWriter = { id, key: key(id) as Buffer<ArrayBuffer> };
   return lastWriter.key;
 }
