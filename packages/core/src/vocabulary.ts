@@ -283,6 +283,7 @@ export const TRAIL_ACTIONS = [
   'configuration.applied',
   'key.rotated',
   'key.retired',
+  'spelling.mended',
   'activity.exported',
   'trail.read',
   'trail.exported',

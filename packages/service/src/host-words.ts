@@ -21,6 +21,9 @@ export const hostWords = {
     keysList: 'keys by purpose and state',
     keysRenewSigning: 'sign ID tokens with new keys from now on; the ones before are told to clients for a day more',
     keysRotate: 'make a new key for a purpose; the running service follows',
+    mendSpellings:
+      'find what was sealed by another spelling of an id (releases before 0.2 took any), and mend what can be',
+    mendSpellingsDry: 'only say what would be mended',
     trail: 'the tamper-evident record',
     trailVerify: 'verify every entry against its seal; needs no running service',
     trailVerifyFile: 'verify an exported file instead of the database',
@@ -51,6 +54,12 @@ export const hostWords = {
     ownKeys: 'The keys came with the file itself; give --public-keys to prove more than that it is whole.',
     exported: 'Wrote {count} entries to {file}.',
     neverSealed: '{count} entries at its end were never sealed: written by another hand, or no node has run since',
+    spellingFound: '{where}: {id}: sealed by another spelling of its id{what}',
+    spellingLost: '{where}: {id}: no spelling of its id opens it; write what stood there again',
+    spellingTrailLost:
+      '{where} of writer {id}: its entries differ by more than a spelling; nlatchd trail verify tells what',
+    spellingsMended: '{mended} mended, {lost} could not be.',
+    spellingsWould: '{mended} would be mended, {lost} could not be.',
     chainGone: 'the whole chain was seen elsewhere and is gone',
   },
   errors: {

@@ -8,6 +8,7 @@ import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
 import { issueAccessToken } from './access/access-tokens.js';
 import { beat } from './background/node-heartbeat.js';
 import { createKeys, rotateKey } from './chores/keys.js';
+import { mendSpellings } from './chores/spellings.js';
 import { anchorsOf, exportTrail, publicKeysOf, verify } from './chores/trail.js';
 import { ConfigError, readConfig } from './config.js';
 import { connectDatabase } from './db/connect.js';
@@ -172,6 +173,30 @@ function buildProgram(): Command {
       chore(async (deps) => {
         await keepSigningKeys(deps, { atOnce: true });
         print(words.done.signingRenewed);
+      }),
+    );
+
+  program
+    .command('mend-spellings')
+    .description(words.help.mendSpellings)
+    .option('--dry-run', words.help.mendSpellingsDry)
+    .action((options: { dryRun?: boolean }) =>
+      chore(async (deps) => {
+        const dryRun = options.dryRun ?? false;
+        const found = await mendSpellings(deps, { dryRun });
+        const lost = found.filter((one) => one.found === 'lost');
+        for (const { where, id, found: how } of found) {
+          const sentence =
+            how === 'mended'
+              ? words.done.spellingFound
+              : where.startsWith('trail ')
+                ? words.done.spellingTrailLost
+                : words.done.spellingLost;
+          print(say(sentence, { where, id, what: dryRun ? '' : '; mended' }));
+        }
+        const told = dryRun ? words.done.spellingsWould : words.done.spellingsMended;
+        print(say(told, { mended: found.length - lost.length, lost: lost.length }));
+        if (lost.length > 0) process.exitCode = 1;
       }),
     );
 

@@ -119,6 +119,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'setting.changed': '{actor} änderte die Einstellungen',
     'key.rotated': '{actor} wechselte einen Schlüssel',
     'key.retired': '{actor} zog einen Schlüssel zurück',
+    'spelling.mended': '{actor} berichtigte, was unter anderer Schreibweise einer Kennung versiegelt war',
     'activity.exported': '{actor} nahm eine Liste von Anmeldungen als CSV heraus',
     'trail.read': '{actor} las das Protokoll',
     'trail.exported': '{actor} führte das Protokoll aus',

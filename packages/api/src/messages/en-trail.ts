@@ -118,6 +118,7 @@ export const enTrail = {
     'setting.changed': '{actor} changed the settings',
     'key.rotated': '{actor} rotated a key',
     'key.retired': '{actor} retired a key',
+    'spelling.mended': '{actor} mended what was sealed by another spelling of an id',
     'activity.exported': '{actor} took a list of sign-ins out as CSV',
     'trail.read': '{actor} read the trail',
     'trail.exported': '{actor} exported the trail',

@@ -1,6 +1,7 @@
 export { entryDigest, type TrailEntry } from './entry.js';
 export {
   buildSeal,
+  entriesDigest,
   FIRST_PREVIOUS,
   sealDigest,
   sealedEntry,

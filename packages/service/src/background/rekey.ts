@@ -3,50 +3,12 @@ import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text, storedId } from '../ids.js';
-import { pinIdentity } from '../keyring/pins.js';
-import { certificateIdentity } from '../stock/certificates.js';
-import { tokenIdentity } from '../stock/rows.js';
-import { blockIdentity } from '../imports/blocks.js';
+import { SEALED_COLUMNS } from './sealed-columns.js';
 import type { JobRun } from './jobs.js';
 
 const BATCH = 200;
 /** Other nodes may go on writing with the old key until they reload the key set; wait for longer than that. */
 const SETTLE_MS = 10_000;
-
-/** Sealed columns, the identity that each is bound to, and its blind index. */
-const SEALED: readonly {
-  purpose: KeyPurpose;
-  table: string;
-  column: string;
-  identity: (id: Id) => string;
-  index?: { column: string; field: string };
-}[] = [
-  { purpose: 'seed', table: 'authenticators', column: 'secret_sealed', identity: (id) => `authenticator/${id}/secret` },
-  { purpose: 'seed', table: 'authenticators', column: 'pin_sealed', identity: pinIdentity },
-  { purpose: 'seed', table: 'tokens', column: 'secret_sealed', identity: tokenIdentity },
-  { purpose: 'seed', table: 'file_certificates', column: 'private_sealed', identity: certificateIdentity },
-  {
-    purpose: 'contact',
-    table: 'persons',
-    column: 'mail_sealed',
-    identity: (id) => `person/${id}/mail`,
-    index: { column: 'mail_index', field: 'mail' },
-  },
-  {
-    purpose: 'contact',
-    table: 'persons',
-    column: 'phone_sealed',
-    identity: (id) => `person/${id}/phone`,
-    index: { column: 'phone_index', field: 'phone' },
-  },
-  {
-    purpose: 'token',
-    table: 'signing_keys',
-    column: 'private_sealed',
-    identity: (id) => `signing-key/${id}`,
-  },
-  { purpose: 'contact', table: 'import_blocks', column: 'sealed', identity: blockIdentity },
-];
 
 /** Where rows name the key that hashed them, or carry its id inside what was sealed with it. */
 const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
@@ -86,13 +48,13 @@ export async function rekey(deps: Deps, run: JobRun): Promise<string> {
   let done = 0;
   let from = typeof run.payload['from'] === 'number' ? run.payload['from'] : 0;
   let after = typeof run.payload['after'] === 'string' ? storedId(run.payload['after']) : undefined;
-  for (; from < SEALED.length; from++, after = undefined) {
+  for (; from < SEALED_COLUMNS.length; from++, after = undefined) {
     for (;;) {
-      const { changed, last } = await resealBatch(deps, SEALED[from]!, after);
+      const { changed, last } = await resealBatch(deps, SEALED_COLUMNS[from]!, after);
       done += changed;
       if (last === undefined) break;
       after = last;
-      await run.progress(`${SEALED[from]!.table}: ${done} sealed anew`, { from, after });
+      await run.progress(`${SEALED_COLUMNS[from]!.table}: ${done} sealed anew`, { from, after });
     }
   }
   const retired = await retireUnused(deps, leaving);
@@ -101,7 +63,7 @@ export async function rekey(deps: Deps, run: JobRun): Promise<string> {
 
 async function resealBatch(
   deps: Deps,
-  target: (typeof SEALED)[number],
+  target: (typeof SEALED_COLUMNS)[number],
   after: Id | undefined,
 ): Promise<{ changed: number; last: Id | undefined }> {
   return await inTransaction(deps, async (work) => {

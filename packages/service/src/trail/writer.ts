@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { randomBytes } from 'node:crypto';
-import { sealedEntry, type SealedEntry, type TrailEntry } from '@nimble-latch/core/trail';
+import { asSealed, sealedEntry, type SealedEntry, type Spelled, type TrailEntry } from '@nimble-latch/core/trail';
 import { uuidText, uuidV7 } from '@nimble-latch/core/crypto';
 import type { SqlValues } from '../db/sql.js';
 import { key, keyOrNull, text, textOrNull } from '../ids.js';
@@ -105,6 +105,8 @@ export interface TrailRow {
   origin: string | null;
   reason: string | null;
   details: string;
+  /** By which spelling of its ids it was sealed, where that was another; found by a chore. */
+  spelled: string | null;
 }
 
 /** A process writes under one id, tens of thousands of times. */
@@ -134,7 +136,7 @@ export function trailColumns(entry: TrailEntry, at: Date = new Date(entry.at)): 
 
 /** Reverses {@link trailColumns}, so that what is verified is what stands in the database. */
 export function trailEntry(row: TrailRow): TrailEntry {
-  return {
+  const entry: TrailEntry = {
     v: 1,
     writer: text(row.writer),
     number: row.number,
@@ -147,4 +149,5 @@ export function trailEntry(row: TrailRow): TrailEntry {
     reason: row.reason,
     details: JSON.parse(row.details) as TrailEntry['details'],
   };
+  return row.spelled === null ? entry : asSealed(entry, JSON.parse(row.spelled) as Spelled);
 }
