@@ -66,3 +66,8 @@ export const nothing = z.null();
 
 /** Rises with each edit; the number inside the ETag. */
 export const version = z.number().int().min(1);
+
+/** Changed lines of a text with those around them. */
+export const difference = z
+  .array(z.strictObject({ line: z.string(), change: z.enum(['same', 'added', 'taken']) }))
+  .describe('Changed lines with those around them');

@@ -344,7 +344,7 @@ export const words = {
     asDelivered: 'As delivered; nobody has published a rulebook yet.', versionOf: 'Version {number}, published by {name} on {at}: {message}', draftBegun: 'A draft is begun: nlatch rulebook review', theDraft: 'draft',
     explained: '{name} at {application}, {at}, from {from}; version {version}', nowhere: 'no known address', wouldServe: 'What would serve:', then: 'THEN', now: 'NOW',
     nothingFound: 'Nothing found that was probably not meant.', everybody: 'everybody', nobodyAtAll: 'nobody', unlimitedOnly: 'unlimited', unlimitedOnlyMeans: 'unlimited: only where the role is not limited to groups', emergencyAccount: 'Emergency account: {name}, last seen {when}',
-    toSign: 'give or refuse it', doItAgain: 'do it again; it is countersigned', aloneFrom: 'nobody else could sign; do it again from {when} on',
+    toSign: 'give or refuse it', doItAgain: 'do it again; it is countersigned', askAnew: 'it stands no longer as it was shown; do it again to ask anew', saysOfIt: 'Said of it: {message}', aloneFrom: 'nobody else could sign; do it again from {when} on',
     none: '-', yes: 'yes', no: 'no', never: 'never', more: '{count} shown; there are more: --cursor {next}', empty: 'Nothing to show.', brings: '{name} ({people})', through: '{name} (through {through})',
     needsUnlock: 'needs an unlock', pausedUntil: 'paused until {until}', walkThrough: 'by hand', nobody: 'nobody of that name', erased: '(deleted)',
     keyAsText: 'Or type the key:', scan: 'Scan this with an authenticator app:', parameters: '{algorithm}, {digits} digits, every {period} s',

@@ -358,8 +358,8 @@ export const CONSEQUENCES = [
 ] as const;
 export type ConsequenceId = (typeof CONSEQUENCES)[number];
 
-/** Where a request for a countersignature stands. */
-export const SIGNATURE_STATES = ['open', 'given', 'refused', 'withdrawn', 'expired', 'done'] as const;
+/** Where a request for a countersignature stands. `overtaken`: what it was asked for is not as it was shown any more. */
+export const SIGNATURE_STATES = ['open', 'given', 'refused', 'withdrawn', 'expired', 'overtaken', 'done'] as const;
 export type SignatureState = (typeof SIGNATURE_STATES)[number];
 
 /** What may be noticed about a sign-in that makes it riskier. */

@@ -19,16 +19,15 @@ export const enAccess = {
     'pin-given': '{name} gets a PIN for {label}, to be changed when it is first used.',
     'pin-removed': 'The PIN of {label} of {name} is taken away.',
     'factor-resynchronised': '{label} of {name} is found again by two codes.',
-    'secrets-exported': 'The secrets of {tokens/token leave/tokens leave}, encrypted by a passphrase.',
+    'secrets-exported': 'The secrets of {tokens/token leave/tokens leave}, encrypted by a passphrase: {batch}.',
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions end.',
     'keys-orphaned':
       'Makes keys for {domain} from now on: {keys/key/keys} of {people/person/people} for the domain before answer no more.',
-    'methods-lock-out':
-      'Changes which methods may be used (fingerprint {digest}), and locks {people/person/people} out who get in today.',
+    'methods-lock-out': 'Changes which methods may be used, and locks {people/person/people} out who get in today.',
     'rulebook-locks-out':
-      'Version {version} of the rulebook comes into force; it locks out {people/person who gets/people who get} in today (text {digest}).',
+      'Version {version} of the rulebook comes into force; it locks out {people/person who gets/people who get} in today.',
     'signing-changed':
       'What needs a countersignature changes: from now on {actions}; alone after {wait/minute/minutes}.',
   } satisfies Record<ConsequenceId, string>,
@@ -77,12 +76,14 @@ export const enAccess = {
     'secret-export': 'taking secrets of tokens out',
     'lock-out': 'rulebooks that lock people out',
   } satisfies Record<SignedAction, string>,
+  everyBatch: 'all batches',
   signatureStates: {
     open: 'waits',
     given: 'countersigned',
     refused: 'refused',
     withdrawn: 'withdrawn',
     expired: 'run out',
+    overtaken: 'overtaken: ask anew',
     done: 'done',
   } satisfies Record<SignatureState, string>,
 } as const;

@@ -47,6 +47,7 @@ export function sayConsequence(
       .join(', ');
   return say(words.consequences[what], {
     ...facts,
+    ...('batch' in facts && facts['batch'] === '' ? { batch: words.everyBatch } : {}),
     ...('role' in facts ? { role: named(facts['role'], words.roles) } : {}),
     ...('roles' in facts ? { roles: named(facts['roles'], words.roles) } : {}),
     ...('actions' in facts ? { actions: named(facts['actions'], words.signedActions) } : {}),

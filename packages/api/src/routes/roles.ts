@@ -2,7 +2,7 @@ import { CONSEQUENCES, PERMISSIONS, ROLES, SIGNATURE_STATES, SIGNED_ACTIONS } fr
 import { z } from 'zod';
 import { operator, READS, route, self } from '../contract.js';
 import { LIMITS } from '../limits.js';
-import { id, instant, line, nothing, page, pageQuery } from '../schema.js';
+import { difference, id, instant, line, nothing, page, pageQuery } from '../schema.js';
 
 const holder = z.strictObject({
   person: z.strictObject({ id, displayName: z.string(), state: z.string() }),
@@ -33,6 +33,15 @@ const signature = z.strictObject({
   reason: z.string().nullable(),
   mine: z.boolean().describe('The caller asked for it'),
   maySign: z.boolean().describe('The caller may give or refuse it'),
+});
+
+/** What whoever signs looks at beside the sentence: all of what they agree to. */
+const signedMatter = z.strictObject({
+  message: z.string().nullable().describe('What whoever asked says of it'),
+  names: z
+    .array(z.strictObject({ id, displayName: z.string(), applications: z.array(z.string()) }))
+    .describe('Whom it concerns, with where they would no longer get in; the first of them, where there are very many'),
+  difference,
 });
 
 const byId = z.strictObject({ id });
@@ -103,10 +112,10 @@ export const roleRoutes = {
     trail: READS,
   }),
   'signatures.show': route('signatures.show', {
-    summary: 'One request for a countersignature, with its full consequence',
+    summary: 'One request for a countersignature, with all that whoever signs agrees to',
     access: self,
     params: byId,
-    answer: signature,
+    answer: z.strictObject({ ...signature.shape, matter: signedMatter }),
     trail: READS,
   }),
   'signatures.give': route('signatures.give', {

@@ -16,7 +16,7 @@ import {
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
-import { id, instant, line, nothing, page, pageQuery, version } from '../schema.js';
+import { difference, id, instant, line, nothing, page, pageQuery, version } from '../schema.js';
 
 const namesOf = <T extends z.ZodType>(one: T) =>
   z.strictObject({ not: z.boolean().describe('None of these, instead of one of these'), names: z.array(one) });
@@ -269,9 +269,7 @@ export const rulebookRoutes = {
     access: operator('rulebook.write'),
     answer: z.strictObject({
       ...checked,
-      difference: z
-        .array(z.strictObject({ line: z.string(), change: z.enum(['same', 'added', 'taken']) }))
-        .describe('Against the version in force: changed lines with those around them'),
+      difference: difference.describe('Against the version in force: changed lines with those around them'),
       lockedOut: z.strictObject({
         people: z.number().int(),
         named: z

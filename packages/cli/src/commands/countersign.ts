@@ -1,11 +1,13 @@
 import { catalogue, say, sayConsequence, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
+import { differenceText } from '../render/difference.js';
 import { facts, table } from '../render/table.js';
 import { relative } from '../render/time.js';
 import { words } from '../words.js';
 import { confirm, done, moreRows, show, wholeNumber, withSession, type Noun } from './support.js';
 
 type Signature = Answer<'signatures.show'>;
+type Listed = Answer<'signatures.list'>['rows'][number];
 const h = words.headings;
 const f = words.facts;
 const shared = catalogue('en');
@@ -14,15 +16,34 @@ const nameOf = (one: { readonly id: string; readonly displayName: string | null 
   one === null ? f.none : (one.displayName ?? f.erased);
 
 /** What somebody can do about a request now. */
-function next(one: Signature): string {
+function next(one: Listed): string {
   if (one.maySign) return f.toSign;
   if (!one.mine) return f.none;
   if (one.state === 'given') return f.doItAgain;
+  if (one.state === 'overtaken') return f.askAnew;
   return one.ripeAt === null ? f.none : say(f.aloneFrom, { when: one.ripeAt });
 }
 
+/** All that whoever signs agrees to: the sentence, what was said of it, whom it concerns, what changes. */
+function matter(session: Session, { consequence, matter: { message, names, difference } }: Signature): string {
+  const named = table(
+    names,
+    [
+      { heading: h.name, cell: (one) => one.displayName, flexible: true },
+      { heading: h.nowhereElse, cell: (one) => one.applications.join(', ') || f.none, flexible: true },
+    ],
+    session,
+  );
+  return [
+    `${sayConsequence(shared, consequence)}\n`,
+    ...(message === null ? [] : [`\n${say(f.saysOfIt, { message })}\n`]),
+    ...(names.length === 0 ? [] : [`\n${named}`]),
+    ...(difference.length === 0 ? [] : [`\n${differenceText(session, difference)}`]),
+  ].join('');
+}
+
 function details(session: Session, one: Signature): string {
-  return facts([
+  return `${facts([
     [h.id, one.id],
     [h.what, sayConsequence(shared, one.consequence)],
     [h.concerning, nameOf(one.person)],
@@ -32,7 +53,7 @@ function details(session: Session, one: Signature): string {
     [h.decided, one.decidedBy ? `${nameOf(one.decidedBy)}, ${relative(one.decidedAt, session.now())}` : f.none],
     [h.why, one.reason ?? f.none],
     [h.next, next(one)],
-  ]);
+  ])}\n${matter(session, one)}`;
 }
 
 export const countersign: Noun = (command, context) => {
@@ -87,7 +108,7 @@ export const countersign: Noun = (command, context) => {
     .action(
       withSession(context, async (session, id: string, options: { yes?: boolean }) => {
         const one = await session.client.call('signatures.show', { params: { id } });
-        if (!(await confirm(session, sayConsequence(shared, one.consequence), options.yes))) return;
+        if (!(await confirm(session, matter(session, one), options.yes))) return;
         const given = await session.client.call('signatures.give', { params: { id } });
         done(session, given, say(words.done.signed, { asker: nameOf(given.askedBy) }));
       }),

@@ -1,6 +1,7 @@
 import { catalogue, EXIT, say, sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
+import { differenceText } from '../render/difference.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
@@ -53,19 +54,6 @@ function findingsTable(session: Session, findings: Checked['findings']): string 
     ],
     session,
   )}`;
-}
-
-const SIGNS = { same: ' ', added: '+', taken: '-' } as const;
-const COLOURS = { same: '', added: '\u001b[32m', taken: '\u001b[31m' } as const;
-
-function differenceText(session: Session, difference: Review['difference']): string {
-  if (difference.length === 0) return `${words.facts.noDifference}\n`;
-  return difference
-    .map(({ line, change }) => {
-      const text = `${SIGNS[change]} ${line}`;
-      return session.colour && change !== 'same' ? `${COLOURS[change]}${text}\u001b[0m\n` : `${text}\n`;
-    })
-    .join('');
 }
 
 /** Whom a draft would lock out, by name and place. */

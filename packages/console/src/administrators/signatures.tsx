@@ -1,10 +1,13 @@
 import { sayConsequence, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
+import { Difference } from '../components/difference.js';
 import { TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Row, Section, Soft, Spread, State } from '../components/layout.js';
+import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
 import { say, shared, words } from '../messages/index.js';
@@ -12,7 +15,7 @@ import { call, troubleOf, useAct, useRead } from '../session/api.js';
 import { colour, space } from '../theme/tokens.js';
 
 const w = words.signatures;
-type Signature = Answer<'signatures.show'>;
+type Signature = Answer<'signatures.list'>['rows'][number];
 
 const List = styled.ul`
   list-style: none;
@@ -64,6 +67,7 @@ const TONES = {
   refused: 'ended',
   withdrawn: 'ended',
   expired: 'ended',
+  overtaken: 'ended',
 } as const;
 
 function One({ signature }: { signature: Signature }) {
@@ -121,6 +125,7 @@ function Next({ signature: { mine, state, ripeAt, expiresAt } }: { signature: Si
         {w.doItAgain} <Time at={expiresAt} />
       </span>
     );
+  if (state === 'overtaken') return mine ? <span>{w.askAnew}</span> : null;
   if (state !== 'open') return null;
   if (ripeAt === null || !mine)
     return (
@@ -137,6 +142,7 @@ function Next({ signature: { mine, state, ripeAt, expiresAt } }: { signature: Si
 
 function Give({ signature, sentence, onClose }: { signature: Signature; sentence: string; onClose: () => void }) {
   const name = signature.askedBy.displayName ?? '';
+  const { data, error } = useRead('signatures.show', { params: { id: signature.id } });
   const act = useAct<undefined, unknown>(
     () => call('signatures.give', { params: { id: signature.id } }),
     () => {
@@ -145,12 +151,49 @@ function Give({ signature, sentence, onClose }: { signature: Signature; sentence
     },
   );
   return (
-    <FormDialog title={w.giveTitle} act={act} onClose={onClose} finish={w.give}>
+    <FormDialog
+      title={w.giveTitle}
+      act={{ ...act, isPending: act.isPending || !data }}
+      onClose={onClose}
+      finish={w.give}
+    >
       <p>
         <strong>{sentence}</strong>
       </p>
+      {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
+      {data ? <Matter {...data.matter} /> : <p>{words.loading}</p>}
       <p>{say(w.giveText, { name })}</p>
     </FormDialog>
+  );
+}
+
+/** Names shown before somebody wants more of them. */
+const FIRST_NAMES = 5;
+
+/** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
+function Matter({ message, names, difference }: Answer<'signatures.show'>['matter']) {
+  const [all, setAll] = useState(false);
+  return (
+    <>
+      {message !== null && <p>{say(w.saysOfIt, { message })}</p>}
+      {names.length > 0 && (
+        <Table
+          label={w.concerns}
+          rows={all ? names : names.slice(0, FIRST_NAMES)}
+          keyOf={(one) => one.id}
+          columns={[
+            { heading: words.rulebook.name, cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link> },
+            { heading: words.rulebook.noLonger, cell: (one) => one.applications.join(', ') || words.none },
+          ]}
+        />
+      )}
+      {!all && names.length > FIRST_NAMES && (
+        <Button look="quiet" onPress={() => setAll(true)}>
+          {say(w.allNames, { count: names.length })}
+        </Button>
+      )}
+      {difference.length > 0 && <Difference label={w.changes} lines={difference} />}
+    </>
   );
 }
 

@@ -126,7 +126,7 @@ export const de: Words = {
   },
   signatures: {
     title: 'Gegenzeichnungen', hint: 'Manches braucht das Ja einer zweiten Person aus der Verwaltung. Wer darum bat, tut danach dasselbe noch einmal.', none: 'Nichts wartet.', decidedToo: 'Auch das Entschiedene zeigen', waitingOnly: 'Nur, was wartet', needed: 'Erst muss eine zweite Person aus der Verwaltung zustimmen. Die Anfrage ist gestellt; ist sie gegengezeichnet, tun Sie dies noch einmal.', where: 'Sehen, wie es steht', askedBy: 'Erbeten von {name}', decidedBy: 'entschieden von {name}', give: 'Gegenzeichnen', refuse: 'Ablehnen', withdraw: 'Zurückziehen', giveTitle: 'Das gegenzeichnen?', giveText: '{name} darf dann genau das tun, einmal.', given: 'Gegengezeichnet. {name} darf es jetzt tun.', refuseTitle: 'Das ablehnen?', reason: 'Warum', reasonHint: 'Wer darum bat, liest es.',
-    doItAgain: 'Es ist gegengezeichnet: tun Sie es jetzt noch einmal. Gilt bis', runsOut: 'Läuft ab', alone: 'Niemand sonst könnte zeichnen. Tun Sie es selbst noch einmal, und zwar ab:',
+    doItAgain: 'Es ist gegengezeichnet: tun Sie es jetzt noch einmal. Gilt bis', askAnew: 'Was erbeten wurde, hat sich inzwischen geändert. Tun Sie es noch einmal: dann wird es neu gezeigt.', saysOfIt: 'Dazu gesagt: {message}', concerns: 'Wen es betrifft', allNames: 'Alle {count} zeigen', changes: 'Was sich ändert', runsOut: 'Läuft ab', alone: 'Niemand sonst könnte zeichnen. Tun Sie es selbst noch einmal, und zwar ab:',
   },
   notFound: { title: 'Diese Seite gibt es nicht', hint: 'Vielleicht wurde sie gelöscht, oder die Adresse ist nicht vollständig.', act: 'Zum Überblick' },
 }; // prettier-ignore

@@ -123,7 +123,7 @@ export const en = {
   },
   signatures: {
     title: 'Countersignatures', hint: 'Some actions need the yes of a second administrator. Whoever asked then does the same thing again.', none: 'Nothing waits.', decidedToo: 'Show the decided too', waitingOnly: 'Only what waits', needed: 'A second administrator has to agree first. The request is made; once it is countersigned, do this again.', where: 'Look where it stands', askedBy: 'Asked for by {name}', decidedBy: 'decided by {name}', give: 'Countersign', refuse: 'Refuse', withdraw: 'Withdraw', giveTitle: 'Countersign this?', giveText: '{name} may then do exactly this, once.', given: 'Countersigned. {name} may do it now.', refuseTitle: 'Refuse this?', reason: 'Why', reasonHint: 'Whoever asked reads it.',
-    doItAgain: 'It is countersigned: do it again now. Good until', runsOut: 'Runs out', alone: 'Nobody else could sign. Do it again yourself, from then on:',
+    doItAgain: 'It is countersigned: do it again now. Good until', askAnew: 'What it was asked for has changed meanwhile. Do it again: it is shown anew to whoever signs.', saysOfIt: 'Said of it: {message}', concerns: 'Whom it concerns', allNames: 'Show all {count}', changes: 'What changes', runsOut: 'Runs out', alone: 'Nobody else could sign. Do it again yourself, from then on:',
   },
   notFound: { title: 'There is no such page', hint: 'It may have been deleted, or the address is not complete.', act: 'To the overview' },
 } as const; // prettier-ignore

@@ -1,34 +1,14 @@
 import { say as sayShared, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { styled } from 'styled-components';
 import { Button } from '../components/button.js';
+import { Difference } from '../components/difference.js';
 import { Banner, Section, Small, Soft, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { say, shared, words } from '../messages/index.js';
 import { troubleOf, useRead } from '../session/api.js';
-import { colour, radius, space, type } from '../theme/tokens.js';
 
 const w = words.rulebook;
-
-const Lines = styled.div`
-  font-family: ${type.code};
-  font-size: ${type.small};
-  border: 1px solid ${colour.line};
-  border-radius: ${radius.field};
-  background: ${colour.raised};
-  overflow: auto;
-  padding: ${space.small} 0;
-`;
-const Line = styled.div<{ $change: 'same' | 'added' | 'taken' }>`
-  display: block;
-  white-space: pre;
-  padding: 0 ${space.snug};
-  min-width: max-content;
-  background: ${({ $change }) =>
-    $change === 'added' ? colour.actionSoft : $change === 'taken' ? colour.dangerSoft : 'transparent'};
-`;
-const SIGNS = { same: ' ', added: '+', taken: '−' } as const;
 
 /** What the kept draft would do: to the text, by oversight, and to whom. */
 export function Review() {
@@ -58,13 +38,7 @@ export function Review() {
         {data.difference.length === 0 ? (
           <Soft>{w.noChanges}</Soft>
         ) : (
-          <Lines tabIndex={0} role="region" aria-label={w.changes}>
-            {data.difference.map(({ line, change }, i) => (
-              <Line key={i} $change={change}>
-                <span aria-label={change === 'same' ? undefined : w[change]}>{SIGNS[change]}</span> {line}
-              </Line>
-            ))}
-          </Lines>
+          <Difference label={w.changes} lines={data.difference} />
         )}
       </Section>
     </>

@@ -1,4 +1,4 @@
-import { LIMITS } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { mayGoOn, ROLE_PERMISSIONS, type SignatureRequest } from '@nimble-latch/core/access';
 import { canonicalJson, type Json } from '@nimble-latch/core/crypto';
 import {
@@ -9,7 +9,7 @@ import {
   type SignedAction,
   type Id,
 } from '@nimble-latch/core/vocabulary';
-import { insert, select, selectOne, updateById, type Db } from '../db/sql.js';
+import { insert, select, selectOne, updateById, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import { noticeOfRequest } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
@@ -18,11 +18,17 @@ import { entryOf, type OperatorActor } from '../http/actors.js';
 import { key, keyOrNull, newId, text, textOrNull } from '../ids.js';
 import { readConcerned } from './concerned.js';
 
-/** What an action would bring about, in names and numbers. Two requests are the same if their consequence is. */
+/** What an action would bring about, in names and numbers: the sentence that whoever signs reads first. */
 export interface Consequence {
   readonly what: ConsequenceId;
   readonly facts: Readonly<Record<string, string | number>>;
 }
+
+/** What whoever signs looks at beside the sentence. */
+export type Matter = Partial<Answer<'signatures.show'>['matter']>;
+
+/** Of what one version is in force: a request that was made against it is closed when another comes. */
+export type Ground = 'rulebook' | 'methods' | 'relying-party' | 'signing';
 
 interface Asked {
   readonly action: SignedAction;
@@ -31,6 +37,13 @@ interface Asked {
   /** Whom it is about. */
   readonly person: Id | null;
   readonly consequence: Consequence;
+  /**
+   * The very things and the whole of what is to be done with them: ids, versions, texts, settings. Names are for reading; a name can
+   * be given to something else, and one name can look like two.
+   */
+  readonly bound: Json;
+  readonly ground?: Ground;
+  readonly matter?: Matter;
 }
 
 /** The part of a call that a request for a signature needs. */
@@ -54,6 +67,7 @@ export interface SignatureRow {
   action: SignedAction;
   permission: Permission;
   consequence: string;
+  matter: string | null;
   person_id: Buffer | null;
   asked_by: Buffer;
   state: SignatureState;
@@ -72,8 +86,14 @@ export const requestOf = (row: SignatureRow): SignatureRequest => ({
   expiresAt: row.expires_at.getTime(),
 });
 
-const identity = ({ actor }: AskingCall, { action, person, consequence }: Asked): string =>
-  canonicalJson([actor.personId, action, person, consequence as unknown as Json]);
+/** Two requests are for the same if they are bound to the same, and whoever signs reads the same of it. */
+const identity = (call: AskingCall, { consequence, matter = {}, ...asked }: Asked): string =>
+  canonicalJson([boundTo(call, asked), consequence as unknown as Json, matter as unknown as Json]);
+
+const boundTo = (
+  { actor }: AskingCall,
+  { action, person, bound }: Pick<Asked, 'action' | 'person' | 'bound'>,
+): string => canonicalJson([actor.personId, action, person, bound]);
 
 /**
  * Asserts that a second administrator has agreed to exactly this, and uses the countersignature up. Where the settings do
@@ -97,6 +117,7 @@ export async function countersignedForKeyring(
   work: Work,
   call: AskingCall,
   person: Id,
+  bound: Json,
   consequence: (name: string) => Consequence,
 ): Promise<void> {
   if (person === call.actor.personId) return;
@@ -109,8 +130,18 @@ export async function countersignedForKeyring(
     action: 'administrator-factor',
     permission: 'role.write',
     person,
+    bound,
     consequence: consequence(row?.name ?? ''),
   });
+}
+
+/** Closes what was asked for on a ground that has moved: nobody saw what it would do now. To be called where another version comes. */
+export async function closeOvertaken(work: Work, ground: Ground): Promise<void> {
+  await write(
+    work,
+    "UPDATE signature_requests SET state = 'overtaken', decided_at = :now WHERE ground = :ground AND state IN ('open', 'given')",
+    { ground, now: work.now },
+  );
 }
 
 /** The last request for exactly this that is still of use. */
@@ -159,6 +190,16 @@ export async function askForSignature(deps: Deps, { call, asked }: SignatureNeed
       });
     const waiting = await openRequest(deps, work, call, asked);
     if (waiting) return told(text(waiting.id), waiting.asked_at, waiting.expires_at);
+    // Of the same things, as they were then: nobody has to wonder which of the two counts.
+    await write(
+      work,
+      "UPDATE signature_requests SET state = 'overtaken', decided_at = :now WHERE asked_by = :asker AND bound_index IN (:bound) AND state IN ('open', 'given')",
+      {
+        asker: key(call.actor.personId),
+        bound: deps.keys.current.blindIndexes('signature', boundTo(call, asked)),
+        now: work.now,
+      },
+    );
     const open = await select(
       work,
       "SELECT id FROM signature_requests WHERE asked_by = :asker AND state = 'open' AND expires_at > :now LIMIT :most",
@@ -174,7 +215,10 @@ export async function askForSignature(deps: Deps, { call, asked }: SignatureNeed
       action: asked.action,
       permission: asked.permission,
       askedIndex: deps.keys.current.blindIndex('signature', identity(call, asked)),
+      boundIndex: deps.keys.current.blindIndex('signature', boundTo(call, asked)),
       consequence: JSON.stringify(asked.consequence),
+      matter: asked.matter === undefined ? null : JSON.stringify(asked.matter),
+      ground: asked.ground ?? null,
       personId: keyOrNull(asked.person),
       askedBy: key(call.actor.personId),
       askedFrom: call.origin,

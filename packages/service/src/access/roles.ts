@@ -100,8 +100,9 @@ export const grantRole: Handler<'roles.grant'> = async (deps, call) =>
       person: id,
       consequence: {
         what: groups ? 'role-given-within' : 'role-given',
-        facts: { name: person.displayName, role, groups: named.map((group) => group.name).join(', ') },
+        facts: { name: person.displayName, role, groups: named.map((group) => `“${group.name}”`).join(', ') },
       },
+      bound: { grant: role, groups },
     });
     await write(
       work,
@@ -144,6 +145,7 @@ export const revokeRole: Handler<'roles.revoke'> = async (deps, call) =>
       permission: 'role.write',
       person: id,
       consequence: { what: 'role-taken', facts: { name: person.displayName, role } },
+      bound: { revoke: role },
     });
     await write(work, 'DELETE FROM role_grants WHERE person_id = :id AND role = :role', { id: key(id), role });
     await endSessions(work, id);
@@ -162,6 +164,7 @@ export const markEmergency: Handler<'people.markEmergency'> = async (deps, call)
       permission: 'role.write',
       person: id,
       consequence: { what: emergency ? 'emergency-marked' : 'emergency-unmarked', facts: { name: person.displayName } },
+      bound: { emergency },
     });
     await write(work, 'UPDATE persons SET emergency = :emergency, version = version + 1 WHERE id = :id', {
       id: key(id),

@@ -9,9 +9,9 @@ import { notFound, Refusal } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
-import { othersWhoCould, requestOf, type Consequence, type SignatureRow } from './countersign.js';
+import { othersWhoCould, requestOf, type Consequence, type Matter, type SignatureRow } from './countersign.js';
 
-type Shown = Answer<'signatures.show'>;
+type Shown = Answer<'signatures.list'>['rows'][number];
 type Row = SignatureRow & { person_name: string | null; asker_name: string | null; decider_name: string | null };
 
 const SELECTED = `SELECT s.*, p.display_name AS person_name, a.display_name AS asker_name, d.display_name AS decider_name
@@ -73,9 +73,16 @@ export const listSignatures: Handler<'signatures.list'> = async (deps, { actor, 
   return { answer: { rows: all, next: page.next } };
 };
 
-export const showSignature: Handler<'signatures.show'> = async (deps, { actor, params }) => ({
-  answer: await shown(deps, deps, actor, await readRequest(deps, actor, params.id)),
-});
+export const showSignature: Handler<'signatures.show'> = async (deps, { actor, params }) => {
+  const row = await readRequest(deps, actor, params.id);
+  const matter = row.matter === null ? {} : (JSON.parse(row.matter) as Matter);
+  return {
+    answer: {
+      ...(await shown(deps, deps, actor, row)),
+      matter: { message: null, names: [], difference: [], ...matter },
+    },
+  };
+};
 
 /** Decides an open request. */
 async function decide(

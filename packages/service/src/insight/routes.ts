@@ -2,7 +2,7 @@ import { isDeepStrictEqual } from 'node:util';
 import { settingsSchema, type Answer } from '@nimble-latch/api';
 import type { JobState } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write } from '../db/sql.js';
-import { countersigned, type AskingCall } from '../access/countersign.js';
+import { closeOvertaken, countersigned, type AskingCall } from '../access/countersign.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -34,7 +34,10 @@ async function assertMayChangeSigning(
       what: 'signing-changed',
       facts: { actions: next.actions.join(' '), wait: next.waitMinutes, keep: next.keepHours },
     },
+    bound: { before: { ...countersign }, next: { ...next } },
+    ground: 'signing',
   });
+  await closeOvertaken(work, 'signing');
 }
 
 const editSettings: Handler<'settings.edit'> = async (deps, call) => {

@@ -1,4 +1,5 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
+import type { Json } from '@nimble-latch/core/crypto';
 import { buildKeyUri, groupedKey } from '@nimble-latch/core/keyuri';
 import type { OtpAlgorithm, Id } from '@nimble-latch/core/vocabulary';
 import QRCode from 'qrcode';
@@ -95,9 +96,16 @@ export const beginTotp: Handler<'totp.begin'> = async (deps, call) =>
   await call.run(async (work) => {
     const person = call.params.id;
     const permit = async () =>
-      await countersignedForKeyring(deps, work, call, person, (name) => ({
-        what: 'factor-begun',
-        facts: { name, label: call.body.label },
-      }));
+      await countersignedForKeyring(
+        deps,
+        work,
+        call,
+        person,
+        { begin: 'totp', ...(call.body as Readonly<Record<string, Json>>) },
+        (name) => ({
+          what: 'factor-begun',
+          facts: { name, label: call.body.label },
+        }),
+      );
     return { answer: await makeTotp(deps, work, call, person, call.body, permit) };
   });

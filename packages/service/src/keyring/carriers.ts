@@ -82,7 +82,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
     const person = text(row.person_id);
     const lost = state === 'lost';
     if (lost)
-      await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      await countersignedForKeyring(deps, work, call as AskingCall, person, { lost: id }, (name) => ({
         what: 'carrier-lost',
         facts: { name, label: row.label },
       }));

@@ -67,7 +67,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
         { person: row.person_id, id: row.id },
       );
       // The four calls are all for operators.
-      await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+      await countersignedForKeyring(deps, work, call as AskingCall, person, { change: route, id }, (name) => ({
         what: change.signedAs,
         facts: { name, label: row.label, left: Number(left?.n ?? 0) },
       }));

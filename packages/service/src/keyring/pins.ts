@@ -105,7 +105,7 @@ export const givePin: Handler<'authenticators.givePin'> = async (deps, call) => 
     const row = await lockAuthenticator(work, id);
     assertTakesPin(row);
     const person = text(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+    await countersignedForKeyring(deps, work, call as AskingCall, person, { givePin: id }, (name) => ({
       what: 'pin-given',
       facts: { name, label: row.label },
     }));
@@ -122,7 +122,7 @@ export const removePin: Handler<'authenticators.removePin'> = async (deps, call)
     const row = await lockAuthenticator(work, id);
     if (row.pin_sealed === null) throw new Refusal('wrong-state', { state: row.state });
     const person = text(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+    await countersignedForKeyring(deps, work, call as AskingCall, person, { removePin: id }, (name) => ({
       what: 'pin-removed',
       facts: { name, label: row.label },
     }));

@@ -26,10 +26,17 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
           );
     if (named.length < wanted.length) throw badField('body.applications', 'not-an-application');
     const names = applications === null ? '*' : named.map(({ name }) => name).join(', ') || '-';
-    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
-      what: 'factor-restricted',
-      facts: { name, label: row.label, applications: names },
-    }));
+    await countersignedForKeyring(
+      deps,
+      work,
+      call as AskingCall,
+      person,
+      { restrict: id, applications: applications && [...wanted].sort() },
+      (name) => ({
+        what: 'factor-restricted',
+        facts: { name, label: row.label, applications: names },
+      }),
+    );
     await write(work, 'DELETE FROM authenticator_applications WHERE authenticator_id = :id', { id: key(id) });
     if (wanted.length > 0)
       await insertAll(

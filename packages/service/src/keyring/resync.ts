@@ -89,7 +89,7 @@ export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
-    await countersignedForKeyring(deps, work, call as AskingCall, text(row.person_id), (name) => ({
+    await countersignedForKeyring(deps, work, call as AskingCall, text(row.person_id), { resync: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));
@@ -107,7 +107,7 @@ export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
     const person = text(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, (name) => ({
+    await countersignedForKeyring(deps, work, call as AskingCall, person, { test: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));

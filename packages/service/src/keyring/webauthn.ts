@@ -1,5 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer, Parsed } from '@nimble-latch/api';
+import type { Json } from '@nimble-latch/core/crypto';
 import {
   hintsForNew,
   offeredAlgorithms,
@@ -264,10 +265,17 @@ export const beginWebauthn: Handler<'webauthn.begin'> = async (deps, call) =>
     const person = call.params.id;
     const { carrier } = call.body;
     const permit = async () =>
-      await countersignedForKeyring(deps, work, call, person, (name) => ({
-        what: 'factor-begun',
-        facts: { name, label: carrier ?? '' },
-      }));
+      await countersignedForKeyring(
+        deps,
+        work,
+        call,
+        person,
+        { begin: 'webauthn', ...(call.body as Readonly<Record<string, Json>>) },
+        (name) => ({
+          what: 'factor-begun',
+          facts: { name, label: carrier ?? '' },
+        }),
+      );
     return { answer: await makeWebauthn(deps, work, call, sessionOf(call.actor), person, carrier, permit) };
   });
 

@@ -1,14 +1,15 @@
-import { createHash } from 'node:crypto';
 import type { Answer } from '@nimble-latch/api';
+import { stringify } from 'yaml';
 import { FIRST_METHODS, offerOf, type MethodRow, type MethodSettings } from '@nimble-latch/core/methods';
 import { METHODS, type Method } from '@nimble-latch/core/vocabulary';
-import { countersigned } from '../access/countersign.js';
+import { closeOvertaken, countersigned } from '../access/countersign.js';
 import { select, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { key, text, storedId } from '../ids.js';
+import { differenceOf } from '../rulebook/review.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
 import { readMethods, readyMethods } from './cache.js';
@@ -35,6 +36,14 @@ async function describe(db: Db): Promise<Answer<'methods.show'>> {
     groupName: row.group === null ? null : (names.get(row.group) ?? null),
   }));
   return { rows: rows as Rows, version };
+}
+
+/** What changes of the matrix, as lines to read: by group and method, in the words of a configuration file. */
+async function differenceOfRows(db: Db, before: readonly MethodRow[], after: readonly MethodRow[]) {
+  const names = await namesOf(db, [...before, ...after]);
+  const lines = (rows: readonly MethodRow[]) =>
+    stringify(rows.map(({ group, cells }) => ({ group: group === null ? null : (names.get(group) ?? group), cells })));
+  return differenceOf(lines(before), lines(after));
 }
 
 /** Asserts that a matrix can stand: each group once and there, everybody last. */
@@ -86,7 +95,7 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
     const { settings: before, version } = await readMethods(work, 'FOR UPDATE');
     if (version !== call.ifMatch) throw new Refusal('changed-meanwhile');
     const data = JSON.stringify({ rows });
-    const { people } = await lockOuts(work, before, { rows }, call.actor.personId, work.now);
+    const { people, named } = await lockOuts(work, before, { rows }, call.actor.personId, work.now);
     if (people !== lockedOut) throw new Refusal('count-changed', { expected: lockedOut, people });
     if (people > 0)
       await countersigned(deps, work, call, {
@@ -95,9 +104,13 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
         person: null,
         consequence: {
           what: 'methods-lock-out',
-          facts: { people, digest: createHash('sha256').update(data).digest('hex') },
+          facts: { people },
         },
+        bound: { version, data },
+        ground: 'methods',
+        matter: { message: null, names: named, difference: await differenceOfRows(work, before.rows, rows) },
       });
+    await closeOvertaken(work, 'methods');
     await write(work, 'UPDATE method_settings SET data = :data, version = version + 1 WHERE id = 1', { data });
     await work.trail(
       entryOf(

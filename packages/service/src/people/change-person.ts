@@ -72,6 +72,7 @@ async function lockAdministrator(
       permission: 'role.write',
       person: id,
       consequence: { what, facts: { name: person.displayName, roles } },
+      bound: { what, grants: grants.map(({ role, groups }) => ({ role, groups })) },
     });
   return person;
 }

@@ -45,7 +45,10 @@ const setPasswordFor: Handler<'people.setPassword'> = async (deps, call) => {
   );
   return await call.run(async (work) => {
     await lockPerson(work, id);
-    await countersignedForKeyring(deps, work, call, id, (name) => ({ what: 'password-set', facts: { name } }));
+    await countersignedForKeyring(deps, work, call, id, { mustChange: call.body.mustChange }, (name) => ({
+      what: 'password-set',
+      facts: { name },
+    }));
     const authenticatorId = await setPassword.store(
       deps,
       work,

@@ -1,6 +1,6 @@
-import type { Answer } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { hostOf, isName, isWithin, MOST_RELATED_LABELS, originProblem } from '@nimble-latch/core/relying-party';
-import { countersigned } from '../access/countersign.js';
+import { closeOvertaken, countersigned } from '../access/countersign.js';
 import { requestJob } from '../background/jobs.js';
 import { insert, select, selectOne, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -83,6 +83,17 @@ async function consequences(db: Db, party: Party, rpId: string): Promise<Answer<
   };
 }
 
+/** Whose keys are for another domain than this, by name; the first of them. */
+async function holdersElsewhere(db: Db, rpId: string) {
+  const rows = await select<{ id: Buffer; name: string }>(
+    db,
+    `SELECT p.id, p.display_name AS name FROM persons p WHERE EXISTS (SELECT 1 FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
+       WHERE a.person_id = p.id AND ${HELD} AND c.rp_id <> :rpId) ORDER BY p.name_key, p.id LIMIT :most`,
+    { rpId, most: LIMITS.peopleNamed },
+  );
+  return rows.map(({ id, name }) => ({ id: text(id), displayName: name, applications: [] }));
+}
+
 /** The list of public suffixes is loaded by whoever needs it. */
 const suffixes = async () => await import('@nimble-latch/core/relying-party/suffixes');
 
@@ -138,7 +149,11 @@ const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
         permission: 'setting.write',
         person: null,
         consequence: { what: 'keys-orphaned', facts: { keys: meant.orphaned, people: meant.people, domain: rpId } },
+        bound: { rpId, version: before.version },
+        ground: 'relying-party',
+        matter: { message: null, names: await holdersElsewhere(work, rpId), difference: [] },
       });
+    if (rpId !== before.id) await closeOvertaken(work, 'relying-party');
     await write(work, 'UPDATE relying_party SET rp_id = :rpId, app_id = :appId, version = version + 1 WHERE id = 1', {
       rpId,
       appId,

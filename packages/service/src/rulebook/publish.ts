@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
-import { countersigned } from '../access/countersign.js';
+import { closeOvertaken, countersigned } from '../access/countersign.js';
 import { insert, write } from '../db/sql.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key } from '../ids.js';
 import { draftRow, readDraft } from './draft.js';
+import { differenceOf } from './review.js';
 import { lockOutsOf } from './lock-outs.js';
 import { ready } from './running.js';
 import { describeVersion } from './versions.js';
@@ -20,7 +21,7 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
     const { rulebook, binding } = read.sound;
     const number = running.number + 1;
     const draft = ready(number, text, rulebook, binding);
-    const { people } = await lockOutsOf(
+    const { people, named } = await lockOutsOf(
       work,
       { running, methods },
       { running: draft, methods },
@@ -33,7 +34,10 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
         action: 'lock-out',
         permission: 'rulebook.write',
         person: null,
-        consequence: { what: 'rulebook-locks-out', facts: { version: number, people, digest: digestOf(text) } },
+        consequence: { what: 'rulebook-locks-out', facts: { version: number, people } },
+        bound: { version: number, text: digestOf(text), names: binding, message: call.body.message },
+        ground: 'rulebook',
+        matter: { message: call.body.message, names: named, difference: differenceOf(running.text, text) },
       });
     await insert(work, 'rulebook_versions', {
       number,
@@ -45,6 +49,7 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
       publishedBy: key(call.actor.personId),
       publishedAt: work.now,
     });
+    await closeOvertaken(work, 'rulebook');
     await write(work, 'UPDATE rulebook_draft SET text = NULL, based_on = :number, version = version + 1 WHERE id = 1', {
       number,
     });
@@ -56,8 +61,5 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
   return reply;
 };
 
-/**
- * The text's SHA-256, in full: it is what the countersignature is for, and of a shortened one two texts could be made that
- * share it, one to be signed and one to be published.
- */
+/** The text's SHA-256, in full: of a shortened one two texts could be made that share it, one to be signed and one to be published. */
 const digestOf = (text: string): string => createHash('sha256').update(text).digest('hex');

@@ -29,7 +29,7 @@ async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id
   );
   if (Number(held?.n ?? 0) >= LIMITS.authenticatorsPerPerson)
     throw new Refusal('limit-reached', { limit: LIMITS.authenticatorsPerPerson });
-  await countersignedForKeyring(deps, work, call, person, (name) => ({
+  await countersignedForKeyring(deps, work, call, person, { assign: id }, (name) => ({
     what: 'factor-begun',
     facts: { name, label: row.serial },
   }));

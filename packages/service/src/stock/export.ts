@@ -69,12 +69,17 @@ export const exportTokens: Handler<'stock.export'> = async (deps, call) => {
       values,
     );
     const tokens = Number(row?.n ?? 0);
+    const name =
+      batch === undefined
+        ? undefined
+        : (await selectOne<{ name: string }>(work, 'SELECT name FROM token_batches WHERE id = :batch', values))?.name;
     if (tokens === 0) throw new Refusal('stock-empty');
     await countersigned(deps, work, call, {
       action: 'secret-export',
       permission: 'stock.export',
       person: null,
-      consequence: { what: 'secrets-exported', facts: { tokens, batch: batch ?? '' } },
+      consequence: { what: 'secrets-exported', facts: { tokens, batch: name ?? '' } },
+      bound: { batch: batch ?? null, tokens },
     });
     // Ids of their own for each line; the order within one moment does not matter.
     await write(
