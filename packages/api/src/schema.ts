@@ -71,3 +71,8 @@ export const version = z.number().int().min(1);
 export const difference = z
   .array(z.strictObject({ line: z.string(), change: z.enum(['same', 'added', 'taken']) }))
   .describe('Changed lines with those around them');
+
+/** What of somebody's access ended with a change of their rights or secrets. */
+export const endedAccess = z
+  .strictObject({ sessions: z.number().int(), accessTokens: z.number().int() })
+  .describe('Console sessions and access tokens of theirs that ended with it');

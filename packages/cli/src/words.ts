@@ -104,7 +104,7 @@ export const words = {
     leastPin: 'of new PINs: digits at least',
     dryRun: 'only say what would change; everything is tried and taken back',
     dryRunLockOuts: 'only say what it would be, and whom it would lock out',
-    mustChange: 'they have to choose another one when they next sign in',
+    may: 'what it may do at most; left out: all that you may', mustChange: 'they have to choose another one when they next sign in',
     scopes: 'all that it may do: {all}',
     claims: 'all that it may claim: {all}',
   },

@@ -3,7 +3,7 @@ import type { Catalogue } from './en.js';
 /** Roles, what they may do, and what needs a second administrator's yes. */
 export const deAccess: Pick<
   Catalogue,
-  'consequences' | 'roles' | 'permissions' | 'signedActions' | 'signatureStates' | 'everyBatch'
+  'consequences' | 'roles' | 'permissions' | 'signedActions' | 'signatureStates' | 'everyBatch' | 'endedAccess'
 > = {
   consequences: {
     'role-given': '{name} bekommt die Rolle {role}, für alle.',
@@ -82,6 +82,8 @@ export const deAccess: Pick<
     'lock-out': 'Regelwerke, die Personen aussperren',
   },
   everyBatch: 'alle Chargen',
+  endedAccess:
+    'Damit beendet: {sessions/Konsolensitzung/Konsolensitzungen}, {accessTokens/Zugriffstoken/Zugriffstoken}.',
   signatureStates: {
     open: 'wartet',
     given: 'gegengezeichnet',

@@ -39,6 +39,7 @@ export const de: Catalogue = {
     ...deKeyFields,
     'range-shape': 'erwartet wird ein Bereich wie 10.1.0.0/16 oder 2001:db8::/48, oder eine Adresse',
     'range-beyond': 'jenseits des Präfixes sind Bits gesetzt; vielleicht ist {meant} gemeint',
+    'not-yours': 'das Recht {permission} haben Sie selbst nicht',
     'unknown-group': 'eine dieser Gruppen gibt es nicht',
     id: 'erwartet wird eine Kennung wie 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'darf nicht leer sein',

@@ -77,6 +77,7 @@ export const enAccess = {
     'lock-out': 'rulebooks that lock people out',
   } satisfies Record<SignedAction, string>,
   everyBatch: 'all batches',
+  endedAccess: 'Ended with it: {sessions/console session/console sessions}, {accessTokens/access token/access tokens}.',
   signatureStates: {
     open: 'waits',
     given: 'countersigned',

@@ -43,6 +43,7 @@ export const en = {
     ...enKeyFields,
     'range-shape': 'expected a range such as 10.1.0.0/16 or 2001:db8::/48, or one address',
     'range-beyond': 'bits are set beyond the prefix; perhaps {meant} is meant',
+    'not-yours': 'you do not have the right {permission} yourself',
     'unknown-group': 'one of these groups is not there',
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'must not be empty',

@@ -33,6 +33,14 @@ export function sayHint(words: Catalogue, text: string): string {
 }
 
 /** What an action that needs a countersignature would bring about, as people read it. */
+/** What else ended with a change; empty where nothing did. */
+export function sayEnded(
+  words: Catalogue,
+  ended: { readonly sessions: number; readonly accessTokens: number } | null | undefined,
+): string {
+  return ended && ended.sessions + ended.accessTokens > 0 ? say(words.endedAccess, { ...ended }) : '';
+}
+
 export function sayConsequence(
   words: Catalogue,
   {

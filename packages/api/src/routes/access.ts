@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { open, operator, READS, route, self } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { rpId } from './relying-party.js';
-import { id, instant, line, nothing, secretText } from '../schema.js';
+import { endedAccess, id, instant, line, nothing, secretText } from '../schema.js';
 
 const accessToken = z.strictObject({
   id,
@@ -13,6 +13,10 @@ const accessToken = z.strictObject({
   createdAt: instant,
   expiresAt: instant,
   lastUsedAt: instant.nullable(),
+  permissions: z
+    .array(z.enum(PERMISSIONS))
+    .nullable()
+    .describe('What it may do at most; null for all that its person may'),
 });
 
 const linkSecret = secretText(100).describe('What stands behind # in the link');
@@ -57,7 +61,7 @@ export const accessRoutes = {
       current: secretText(LIMITS.passwordChars).optional(),
       next: secretText(LIMITS.passwordChars),
     }),
-    answer: nothing,
+    answer: z.strictObject({ ended: endedAccess }),
     errors: ['password-weak', 'password-wrong', 'throttled'],
     trail: ['password.set'],
   }),
@@ -116,11 +120,23 @@ export const accessRoutes = {
     trail: READS,
   }),
   'accessTokens.add': route('accessTokens.add', {
-    summary: 'Issue an access token for oneself; it is in this one answer and never again',
+    summary:
+      'Issue an access token for oneself; it is in this one answer and never again. One that is made with another can do no more, and ends with it',
     access: operator('access-token.own', 'within'),
     body: z.strictObject({
       label: line(LIMITS.labelChars),
-      hours: z.number().int().min(1).max(LIMITS.tokenHoursMost).default(LIMITS.tokenHours),
+      hours: z
+        .number()
+        .int()
+        .min(1)
+        .max(LIMITS.tokenHoursMost)
+        .default(LIMITS.tokenHours)
+        .describe('How long it lives; one that is made with another ends no later than that'),
+      permissions: z
+        .array(z.enum(PERMISSIONS))
+        .min(1)
+        .optional()
+        .describe('What it may do at most, out of what the caller may; left out: all of that'),
     }),
     answer: z.strictObject({ accessToken, token: z.string() }),
     status: 201,

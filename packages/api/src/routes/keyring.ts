@@ -11,7 +11,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
-import { id, instant, line, secretText } from '../schema.js';
+import { endedAccess, id, instant, line, secretText } from '../schema.js';
 import { creationOptions, registrationResponse } from './webauthn.js';
 
 const lane = z.strictObject({
@@ -123,6 +123,9 @@ export const serial = z
   .regex(SERIAL_PATTERN, { error: hint('serial') });
 const byId = z.strictObject({ id });
 
+/** An authenticator that ends or rests; with what else ended, where it was the last that its person had. */
+const endingAuthenticator = z.strictObject({ ...authenticator.shape, ended: endedAccess.nullable() });
+
 export const keyringRoutes = {
   'keyring.show': route('keyring.show', {
     summary: 'All carriers and authenticators of one person',
@@ -213,7 +216,7 @@ export const keyringRoutes = {
     summary: 'Set an authenticator aside; it can be resumed',
     access: operator('keyring.suspend', { authenticator: 'id' }),
     params: byId,
-    answer: authenticator,
+    answer: endingAuthenticator,
     errors: ['wrong-state', 'signature-needed'],
     trail: ['authenticator.suspended'],
   }),
@@ -230,7 +233,7 @@ export const keyringRoutes = {
     summary: 'End an authenticator for good; its secret is wiped',
     access: operator('keyring.revoke', { authenticator: 'id' }),
     params: byId,
-    answer: authenticator,
+    answer: endingAuthenticator,
     errors: ['wrong-state', 'signature-needed'],
     freshProof: true,
     trail: ['authenticator.revoked'],
@@ -315,6 +318,7 @@ export const keyringRoutes = {
       carrier,
       suspended: z.array(z.string()).describe('What was suspended, by name'),
       left: z.number().int().describe('Active authenticators that the person still has elsewhere'),
+      ended: endedAccess.nullable().describe('Where the last factor went with it'),
     }),
     errors: ['wrong-state', 'signature-needed'],
     trail: ['carrier.lost', 'carrier.found', 'authenticator.suspended'],

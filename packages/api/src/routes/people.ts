@@ -14,7 +14,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
-import { id, instant, line, nothing, page, pageQuery, secretText, version } from '../schema.js';
+import { endedAccess, id, instant, line, nothing, page, pageQuery, secretText, version } from '../schema.js';
 
 export const loginName = z.strictObject({
   id,
@@ -278,7 +278,7 @@ export const peopleRoutes = {
       password: secretText(LIMITS.passwordChars),
       mustChange: z.boolean().default(false).describe('They have to choose another one when they next sign in'),
     }),
-    answer: nothing,
+    answer: z.strictObject({ ended: endedAccess }),
     errors: ['password-weak', 'signature-needed', 'method-not-offered'],
     freshProof: true,
     trail: ['password.set'],

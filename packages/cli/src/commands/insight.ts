@@ -3,9 +3,11 @@ import {
   say,
   sayEntry,
   COVERAGES,
+  PERMISSIONS,
   SIGN_IN_STATES,
   TRAIL_ACTIONS,
   type Answer,
+  type Permission,
   type Sent,
 } from '@nimble-latch/api';
 import { Argument, InvalidArgumentError, Option, type Command } from 'commander';
@@ -311,10 +313,11 @@ export const token: Noun = (command, context) => {
     .command('issue <label>')
     .description(help.issue)
     .option('--hours <n>', words.options.hours, wholeNumber, 12)
+    .addOption(new Option('--may <permission...>', words.options.may).choices(PERMISSIONS))
     .action(
-      withSession(context, async (session, label: string, options: { hours: number }) => {
+      withSession(context, async (session, label: string, options: { hours: number; may?: Permission[] }) => {
         const answer = await session.client.call('accessTokens.add', {
-          body: { label, hours: options.hours },
+          body: { label, hours: options.hours, ...(options.may ? { permissions: options.may } : {}) },
           idempotencyKey: onceKey(),
         });
         done(

@@ -8,7 +8,17 @@ import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
 import { browserVerbs } from './browsers.js';
-import { confirm, done, findApplication, findPerson, onceKey, show, withSession, type Noun } from './support.js';
+import {
+  confirm,
+  done,
+  findApplication,
+  findPerson,
+  onceKey,
+  show,
+  withEnded,
+  withSession,
+  type Noun,
+} from './support.js';
 
 type Keyring = Answer<'keyring.show'>;
 type Authenticator = Keyring['authenticators'][number];
@@ -305,7 +315,8 @@ export const keyring: Noun = (command, context) => {
           const { id } = await carrierNamed(session, named, carrier);
           const answer = await session.client.call('carriers.report', { params: { id }, body: { state } });
           const told = { carrier: sayCarrier(answer.carrier), list: answer.suspended.join(', '), left: answer.left };
-          done(session, answer, say(verb === 'lost' ? words.done.carrierLost : words.done.carrierFound, told));
+          const sentence = say(verb === 'lost' ? words.done.carrierLost : words.done.carrierFound, told);
+          done(session, answer, withEnded(sentence, answer.ended));
         }),
       );
   for (const verb of ['suspend', 'resume', 'unlock'] as const)
@@ -318,10 +329,13 @@ export const keyring: Noun = (command, context) => {
           done(
             session,
             answer,
-            say(verb === 'unlock' ? words.done.unlocked : words.done.authenticatorState, {
-              label: answer.label,
-              state: answer.state,
-            }),
+            withEnded(
+              say(verb === 'unlock' ? words.done.unlocked : words.done.authenticatorState, {
+                label: answer.label,
+                state: answer.state,
+              }),
+              'ended' in answer ? answer.ended : null,
+            ),
           );
         }),
       );
@@ -354,7 +368,8 @@ export const keyring: Noun = (command, context) => {
         const told = consequence + (closes === '' ? '' : say(words.consequences.closes, { list: closes }));
         if (!(await confirm(session, told, options.yes))) return;
         const answer = await session.client.call('authenticators.revoke', { params: { id } });
-        done(session, answer, say(words.done.authenticatorState, { label: answer.label, state: answer.state }));
+        const sentence = say(words.done.authenticatorState, { label: answer.label, state: answer.state });
+        done(session, answer, withEnded(sentence, answer.ended));
       }),
     );
   browserVerbs(command, context);

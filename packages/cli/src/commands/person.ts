@@ -32,6 +32,7 @@ import {
   onceKey,
   show,
   wholeNumber,
+  withEnded,
   withSession,
   type Noun,
 } from './support.js';
@@ -352,7 +353,7 @@ export const person: Noun = (command, context) => {
           params: { id: found.id },
           body: { password, mustChange: options.mustChange ?? false },
         });
-        done(session, answer, say(words.done.passwordSet, { name: found.displayName }));
+        done(session, answer, withEnded(say(words.done.passwordSet, { name: found.displayName }), answer.ended));
       }),
     );
 };

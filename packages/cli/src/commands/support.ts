@@ -1,6 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { say, type Answer } from '@nimble-latch/api';
-import { EXIT } from '@nimble-latch/api';
+import { catalogue, EXIT, say, sayEnded, type Answer } from '@nimble-latch/api';
 import type { Command } from 'commander';
 import { InvalidArgumentError } from 'commander';
 import type { Context, GlobalOptions, Session } from '../context.js';
@@ -98,6 +97,10 @@ export async function confirm(session: Session, consequence: string, yes: boolea
   const answer = await session.ask(`${words.asks.sure} (y/N)`);
   return /^y(es)?$/i.test(answer.trim());
 }
+
+/** A sentence, and what else ended with it. */
+export const withEnded = (sentence: string, ended: Parameters<typeof sayEnded>[1]): string =>
+  [sentence, sayEnded(catalogue('en'), ended)].filter(Boolean).join('\n');
 
 export function wholeNumber(text: string): number {
   if (!/^\d{1,9}$/.test(text)) throw new InvalidArgumentError('expected a whole number');

@@ -7,7 +7,8 @@ import {
   UNSTABLE_ToastRegion as ToastRegion,
 } from 'react-aria-components';
 import { styled } from 'styled-components';
-import { words } from '../messages/index.js';
+import { sayEnded } from '@nimble-latch/api';
+import { shared, words } from '../messages/index.js';
 import { troubleOf } from '../session/api.js';
 import { colour, radius, size, space } from '../theme/tokens.js';
 import { Button } from './button.js';
@@ -90,4 +91,10 @@ export function Toasts() {
       )}
     </Corner>
   );
+}
+
+/** Says what else ended with a change; nothing where nothing did. */
+export function tellEnded(ended: Parameters<typeof sayEnded>[1]): void {
+  const text = sayEnded(shared, ended);
+  if (text !== '') tell(text);
 }

@@ -1,6 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { FormDialog } from '../components/form-dialog.js';
+import { tellEnded } from '../components/toasts.js';
 import { Banner } from '../components/layout.js';
 import { say, words } from '../messages/index.js';
 import { call, useAct } from '../session/api.js';
@@ -63,9 +64,12 @@ export function ReportLost({
   name: string;
   onClose: () => void;
 }) {
-  const act = useAct<undefined, unknown>(
+  const act = useAct<undefined, Answer<'carriers.report'>>(
     () => call('carriers.report', { params: { id: carrier.id }, body: { state: 'lost' } }),
-    onClose,
+    ({ ended }) => {
+      onClose();
+      tellEnded(ended);
+    },
   );
   const list = (all: readonly Authenticator[]) => all.map((one) => one.label).join(', ');
   return (

@@ -6,6 +6,7 @@ import { Button } from '../components/button.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Code, Empty, Row, Section, Small, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
+import { tellEnded } from '../components/toasts.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, useAct, useRead } from '../session/api.js';
 import { useSession } from '../session/context.js';
@@ -231,8 +232,9 @@ function guardWords(one: Authenticator): string | undefined {
 
 function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Person; all: readonly Authenticator[] }) {
   const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try' | 'pin' | 'restrict' | 'rename'>();
-  const change = useAct((verb: 'suspend' | 'resume' | 'unlock') =>
-    call(`authenticators.${verb}`, { params: { id: one.id } }),
+  const change = useAct(
+    (verb: 'suspend' | 'resume' | 'unlock') => call(`authenticators.${verb}`, { params: { id: one.id } }),
+    (answer) => tellEnded('ended' in answer ? answer.ended : null),
   );
   const guard = guardWords(one);
   const prefer = useAct((preferred: boolean) =>
@@ -347,7 +349,13 @@ function Revoke({
   all: readonly Authenticator[];
   onClose: () => void;
 }) {
-  const act = useAct<undefined, unknown>(() => call('authenticators.revoke', { params: { id: one.id } }), onClose);
+  const act = useAct<undefined, Answer<'authenticators.revoke'>>(
+    () => call('authenticators.revoke', { params: { id: one.id } }),
+    ({ ended }) => {
+      onClose();
+      tellEnded(ended);
+    },
+  );
   const left = all.filter((other) => other.id !== one.id && other.state === 'active' && other.method !== 'password');
   const name = person.displayName;
   const [now, then] = [

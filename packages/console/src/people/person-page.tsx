@@ -6,7 +6,7 @@ import { Checkbox, Select, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../components/layout.js';
 import { Time } from '../components/time.js';
-import { tell } from '../components/toasts.js';
+import { tell, tellEnded } from '../components/toasts.js';
 import { ActivityTable } from '../activity/activity-table.js';
 import { say, shared, words } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../session/api.js';
@@ -249,9 +249,12 @@ function EditPerson({ person, onClose }: { person: Person; onClose: () => void }
 function SetPassword({ person, onClose, onDone }: { person: Person; onClose: () => void; onDone: () => void }) {
   const [password, setPassword] = useState('');
   const [mustChange, setMustChange] = useState(false);
-  const act = useAct<undefined, unknown>(
+  const act = useAct<undefined, Answer<'people.setPassword'>>(
     () => call('people.setPassword', { params: { id: person.id }, body: { password, mustChange } }),
-    onDone,
+    ({ ended }) => {
+      onDone();
+      tellEnded(ended);
+    },
   );
   return (
     <FormDialog title={w.setPassword} act={act} onClose={onClose} finish={w.setPassword}>

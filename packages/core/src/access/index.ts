@@ -1,5 +1,6 @@
 export {
   LIMITABLE,
+  narrowed,
   rightsOf,
   ROLE_PERMISSIONS,
   whyNoGrant,

@@ -85,6 +85,11 @@ export function rightsOf(grants: Iterable<Grant>): Rights {
   return rights;
 }
 
+/** What is left of rights where a credential may do only some of it; everything where it is null. */
+export function narrowed(rights: Rights, to: readonly Permission[] | null): Rights {
+  return to === null ? rights : new Map([...rights].filter(([permission]) => to.includes(permission)));
+}
+
 /** Somebody whom a call is about. */
 export interface Concerned {
   readonly id: Id;

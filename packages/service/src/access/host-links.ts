@@ -122,7 +122,7 @@ export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
       source: 'set-up',
     });
     await insert(work, 'role_grants', { personId: key(person), role: 'owner', grantedAt: work.now });
-    const authenticator = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password);
+    const { id: authenticator } = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password);
     const as = { actor: { kind: 'anybody' as const }, origin: call.origin };
     const to = { kind: 'person', id: person };
     if (rpId !== undefined) await chooseParty(deps, work, as, rpId, 'body.rpId');

@@ -68,12 +68,16 @@ export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call)
   );
   return await call.run(async (work) => {
     await lockPerson(work, actor.personId);
-    const id = await setPassword.store(deps, work, actor.personId, phc, catalogue('en').methods.password);
-    await work.trail(entryOf(call, 'password.set', { kind: 'authenticator', id }, { person: actor.personId }));
-    if (actor.by !== 'console') return { answer: null };
+    const { id, ended } = await setPassword.store(deps, work, actor.personId, phc, catalogue('en').methods.password, {
+      // Whoever changes it with a token goes on with that; it has just been shown the old password.
+      kept: { accessToken: actor.by === 'access-token' ? actor.credentialId : undefined },
+    });
+    const details = { ended: { ...ended } };
+    await work.trail(entryOf(call, 'password.set', { kind: 'authenticator', id }, { person: actor.personId, details }));
+    if (actor.by !== 'console') return { answer: { ended } };
     // All sessions ended with the old password; whoever changed it stays signed in by a new one.
     return {
-      answer: null,
+      answer: { ended },
       session: await startSession(deps, work, actor.personId, { byLink: false, origin: call.origin }),
     };
   });

@@ -1,5 +1,5 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { select, selectOne, write, type Db } from '../db/sql.js';
+import { select, selectOne, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { Refusal } from '../errors.js';
 import { key } from '../ids.js';
@@ -25,9 +25,4 @@ export async function assertOwnerLeft(work: Work, personId: Id): Promise<void> {
     id: key(personId),
   });
   if (owner && (await otherOwners(work, personId)) === 0) throw new Refusal('last-owner');
-}
-
-/** Ends what somebody is signed in with: their rights are not what they were. */
-export async function endSessions(work: Work, personId: Id): Promise<void> {
-  await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(personId) });
 }

@@ -8,7 +8,8 @@ import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { lockPerson } from '../people/lock-person.js';
 import { countersigned } from './countersign.js';
-import { assertOwnerLeft, endSessions, lockRoles } from './owners.js';
+import { endAccess } from './end.js';
+import { assertOwnerLeft, lockRoles } from './owners.js';
 
 type Holder = Answer<'roles.grant'>;
 
@@ -148,8 +149,10 @@ export const revokeRole: Handler<'roles.revoke'> = async (deps, call) =>
       bound: { revoke: role },
     });
     await write(work, 'DELETE FROM role_grants WHERE person_id = :id AND role = :role', { id: key(id), role });
-    await endSessions(work, id);
-    await work.trail(entryOf(call, 'role.revoked', { kind: 'person', id }, { person: id, details: { role } }));
+    const ended = await endAccess(deps, work, [id]);
+    await work.trail(
+      entryOf(call, 'role.revoked', { kind: 'person', id }, { person: id, details: { role, ended: { ...ended } } }),
+    );
     return { answer: null };
   });
 

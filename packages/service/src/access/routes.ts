@@ -2,6 +2,7 @@ import { selectOne, write } from '../db/sql.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { key } from '../ids.js';
+import { endAccessTokens } from './end.js';
 import { addAccessToken, listAccessTokens, revokeAccessToken } from './access-tokens.js';
 import { inspectLink, useOwnerLink, useSetUpLink } from './host-links.js';
 import { mayOmitPassword, setOwnPassword } from './own-password.js';
@@ -46,7 +47,7 @@ const endSession: Handler<'session.end'> = async (_deps, call) =>
       await work.trail(entryOf(call, 'session.ended', { kind: 'session', id }, { person: actor.personId }));
       return { answer: null, session: null };
     }
-    await write(work, 'UPDATE access_tokens SET expires_at = :now WHERE id = :id', { id: key(id), now: work.now });
+    await endAccessTokens(work, [{ id: key(id) }]);
     await work.trail(entryOf(call, 'access-token.revoked', { kind: 'access-token', id }, { person: actor.personId }));
     return { answer: null };
   });

@@ -5,6 +5,8 @@ const DUPLICATE = 1062;
 const CONFLICT = new Set([1213, 1205, 1020, 1644]);
 /** Galera: node not prepared; got error during COMMIT (certification). */
 const NODE_AWAY = new Set([1047, 1180]);
+/** Our own, for a condition of a transaction that nobody could make true by running it again. */
+export const STOOD_NO_MORE = 31_999;
 const CONNECTION_CODES = new Set([
   'ECONNREFUSED',
   'ECONNRESET',
@@ -44,6 +46,9 @@ export function brokenUniqueIndex(error: unknown): string | undefined {
     ?.split('.')
     .pop();
 }
+
+/** Something that the transaction goes by was ended before it: see `Statement.stands`. */
+export const stoodNoMore = (error: unknown): boolean => driverError(error)?.errno === STOOD_NO_MORE;
 
 /** The whole use case may be run again: nothing of it was kept. */
 export function isRetryable(error: unknown): boolean {

@@ -1,5 +1,6 @@
 import type { Connection } from 'mariadb';
 import type { Sequelize } from 'sequelize';
+import { STOOD_NO_MORE } from './errors.js';
 
 /** What a statement's placeholders are filled with. */
 export type SqlValue = string | number | boolean | Buffer | Date | null | readonly (string | number | Buffer)[];
@@ -175,6 +176,8 @@ export interface Statement {
   readonly values: SqlValues;
   /** A write: it must match exactly one row, or the whole transaction is run again. */
   readonly matchesOne?: boolean;
+  /** A SELECT: where it finds nothing, nothing of the transaction is kept, and it is not run again ({@link stoodNoMore}). */
+  readonly stands?: true;
 }
 
 /** The INSERT of one row; columns are the names of the values, turned into snake case. */
@@ -233,9 +236,14 @@ export const PATIENCE = 'SET innodb_lock_wait_timeout = 10';
 function inOneBlock(statements: readonly Statement[]): { readonly text: string; readonly filled: readonly SqlValue[] } {
   let text = '';
   const filled: SqlValue[] = [];
-  for (const { sql, values, matchesOne } of statements) {
+  for (const { sql, values, matchesOne, stands } of statements) {
     const part = compile(sql);
-    text += matchesOne ? `${part.text}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF; ` : `${part.text}; `;
+    if (stands)
+      text += `IF NOT EXISTS (${part.text}) THEN SIGNAL SQLSTATE '45000' SET MYSQL_ERRNO = ${STOOD_NO_MORE}; END IF; `;
+    else
+      text += matchesOne
+        ? `${part.text}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF; `
+        : `${part.text}; `;
     filled.push(...filledIn(part.names, values));
   }
   return { text, filled };

@@ -147,7 +147,7 @@ export async function addPlayed(deps: Deps, bulk: BulkLoad, played: Played): Pro
   };
   await bulk.add('sign_ins', { ...signInColumns(stored), version: stored.version });
   const driver = {
-    actor: { kind: 'application', applicationId, connectionId, scopes: [], claims: [] } as const,
+    actor: { kind: 'application', applicationId, connectionId, keyId: connectionId, scopes: [], claims: [] } as const,
     origin: '127.0.0.1',
   };
   const wrongs = played.wrongs.map(({ at, why }) => ({

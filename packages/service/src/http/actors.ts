@@ -12,6 +12,8 @@ export interface OperatorActor {
   readonly language: string;
   readonly grants: readonly Grant[];
   readonly rights: Rights;
+  /** What an access token may do at most; null where it is all that its person may. */
+  readonly narrowedTo: readonly Permission[] | null;
   readonly by: 'console' | 'access-token';
   /** Id of the session or the access token. */
   readonly credentialId: Id;
@@ -33,6 +35,8 @@ export interface ApplicationActor {
   readonly kind: 'application';
   readonly applicationId: Id;
   readonly connectionId: Id;
+  /** The key that it showed. */
+  readonly keyId: Id;
   readonly scopes: readonly Scope[];
   readonly claims: readonly Claim[];
 }

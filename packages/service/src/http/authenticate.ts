@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
 import type { Access } from '@nimble-latch/api';
-import { rightsOf, whyNot, type WhyNot } from '@nimble-latch/core/access';
+import { narrowed, rightsOf, whyNot, type WhyNot } from '@nimble-latch/core/access';
 import type { Claim, Permission, Scope, Id } from '@nimble-latch/core/vocabulary';
 import type { FastifyRequest } from 'fastify';
 import { concernedBy } from '../access/concerned.js';
+import { permissionsIn } from '../access/access-tokens.js';
 import { grantsOf } from '../access/grants.js';
 import { selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -17,7 +18,10 @@ export const SESSION_COOKIE = '__Host-nlatch';
 const SESSION_IDLE_MINUTES = 30;
 /** How old a proof may be before an action that needs a fresh one. */
 const FRESH_MS = 10 * 60_000;
-/** How long a verified application key is believed without asking again: a revoked key stops within this time. */
+/**
+ * How long a verified application key is believed without asking again, by calls that begin or go on with a sign-in. A revoked one can
+ * begin sign-ins for so long that nobody can finish: whatever they write holds only while the key does.
+ */
 const KEY_AGE_MS = 3_000;
 const REMEMBERED_KEYS = 1_000;
 
@@ -29,6 +33,7 @@ interface OperatorRow {
   expires_at: Date;
   seen_at: Date | null;
   by_link: number;
+  permissions: string | null;
   display_name: string;
   time_zone: string;
   language: string;
@@ -51,7 +56,8 @@ export class Gate {
       case 'public':
         return { kind: 'anybody' };
       case 'application': {
-        const actor = await this.#application(bearer(request));
+        // What only looks is asked for anew each time; what decides holds only while its key does (register.ts).
+        const actor = await this.#application(bearer(request), changes);
         if (!actor.scopes.includes(access.scope)) throw new Refusal('scope-missing', { scope: access.scope });
         return actor;
       }
@@ -98,7 +104,7 @@ export class Gate {
     if (!id || token === undefined) return undefined;
     const row = await selectOne<OperatorRow>(
       { sequelize: this.#deps.sequelize },
-      `SELECT s.person_id, s.hash, s.hash_key_id, s.proved_at, s.expires_at, s.seen_at, s.by_link, ${PERSON_COLUMNS}
+      `SELECT s.person_id, s.hash, s.hash_key_id, s.proved_at, s.expires_at, s.seen_at, s.by_link, NULL AS permissions, ${PERSON_COLUMNS}
        FROM sessions s JOIN persons p ON p.id = s.person_id
        WHERE s.id = :id AND p.state = 'active' AND s.expires_at > :now AND s.seen_at > :idle`,
       {
@@ -137,7 +143,7 @@ export class Gate {
     const db = { sequelize: this.#deps.sequelize };
     const row = await selectOne<OperatorRow>(
       db,
-      `SELECT t.person_id, t.hash, t.hash_key_id, t.created_at AS proved_at, t.expires_at, t.last_used_at AS seen_at, 0 AS by_link, ${PERSON_COLUMNS}
+      `SELECT t.person_id, t.hash, t.hash_key_id, t.created_at AS proved_at, t.expires_at, t.last_used_at AS seen_at, 0 AS by_link, t.permissions, ${PERSON_COLUMNS}
        FROM access_tokens t JOIN persons p ON p.id = t.person_id WHERE t.id = :id AND p.state = 'active' AND t.expires_at > :now`,
       { id: key(id), now: this.#deps.now() },
     );
@@ -164,6 +170,7 @@ export class Gate {
         { id: row.person_id },
       ),
     ]);
+    const narrowedTo = permissionsIn(row.permissions);
     // Somebody whose last role was taken away is nobody here any more.
     if (grants.length === 0) throw new Refusal('not-signed-in');
     return {
@@ -174,7 +181,8 @@ export class Gate {
       timeZone: row.time_zone,
       language: row.language,
       grants,
-      rights: rightsOf(grants),
+      rights: narrowed(rightsOf(grants), narrowedTo),
+      narrowedTo,
       by,
       credentialId,
       byLink: row.by_link === 1,
@@ -184,9 +192,9 @@ export class Gate {
     };
   }
 
-  async #application(token: string | undefined): Promise<ApplicationActor> {
+  async #application(token: string | undefined, believes: boolean): Promise<ApplicationActor> {
     if (token === undefined) throw new Refusal('wrong-key');
-    const known = this.#applications.get(token);
+    const known = believes ? this.#applications.get(token) : undefined;
     if (known && performance.now() - known.at < KEY_AGE_MS) return known.actor;
     this.#applications.delete(token);
     const id = tokenId('connection', token);
@@ -216,6 +224,7 @@ export class Gate {
       kind: 'application',
       applicationId: text(row.application_id),
       connectionId: text(row.connection_id),
+      keyId: id,
       scopes: row.scopes.split(' ').filter(Boolean) as Scope[],
       claims: row.claims.split(' ').filter(Boolean) as Claim[],
     };

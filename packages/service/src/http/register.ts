@@ -13,11 +13,14 @@ import {
 import type { Json } from '@nimble-latch/core/crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { z } from 'zod';
+import { stoodNoMore } from '../db/errors.js';
+import type { Statement } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
+import { key } from '../ids.js';
 import { askForSignature, SignatureNeeded } from '../access/countersign.js';
-import { entryOf, type Actor, type OperatorActor } from './actors.js';
+import { entryOf, type Actor, type ApplicationActor, type OperatorActor } from './actors.js';
 import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
 import { PAGE_CALLS_PER_MINUTE, type FloodGuard } from './flood-guard.js';
@@ -107,6 +110,7 @@ async function handle<R extends RouteId>(
         deps,
         async (work) => {
           const result = await useCase(work);
+          if (actor.kind === 'application') work.atEnd(keyStands(actor, work.now));
           if (once) await keepOutcome(deps, work, once, result);
           return result;
         },
@@ -118,6 +122,7 @@ async function handle<R extends RouteId>(
     return send(spec, reply, await handler(deps, call));
   } catch (error) {
     // Nothing of it stands; the request for the signature is all that comes of it.
+    if (stoodNoMore(error)) throw new Refusal('wrong-key');
     if (error instanceof SignatureNeeded) throw await askForSignature(deps, error);
     if (error instanceof Refusal && DENIALS.has(error.code)) await tellDenied(deps, actor, request.ip, id, error);
     // The same request may have come to its outcome on the way: what made this one fail is then its own success.
@@ -127,6 +132,13 @@ async function handle<R extends RouteId>(
     return send(spec, reply.header('idempotency-replayed', 'true'), first);
   }
 }
+
+/** The key that a call was made with is still one, of a connection that is still there: looked at by the transaction that goes by it. */
+const keyStands = ({ keyId }: ApplicationActor, now: Date): Statement => ({
+  sql: 'SELECT 1 FROM connection_keys WHERE id = :standingKey AND (expires_at IS NULL OR expires_at > :standingAt)',
+  values: { standingKey: key(keyId), standingAt: now },
+  stands: true,
+});
 
 /** Refusals for want of a right, wherever they are found out. */
 const DENIALS: ReadonlySet<ErrorCode> = new Set(['owners-only', 'own-rights', 'not-yours-to-sign']);

@@ -271,7 +271,7 @@ class Flip {
             await this.#passOver(work, row.number, outcome);
             continue;
           }
-          await stopPerson(work, personId);
+          await stopPerson(this.#deps, work, personId);
           await write(
             work,
             'UPDATE person_references SET left_at = :now WHERE mapping_id = :mapping AND person_id = :person',

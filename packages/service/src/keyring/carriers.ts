@@ -1,5 +1,6 @@
 import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../db/errors.js';
+import { endAccess, lostLastFactor } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { select, selectOne, updateById, type Db, type SqlValues } from '../db/sql.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -88,36 +89,41 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
       }));
     await updateById(work, 'carriers', key(id), { state });
     const carried = lost
-      ? await select<{ id: Buffer; label: string; method: string }>(
+      ? await select<{ id: Buffer; label: string; method: string; state: string }>(
           work,
-          "SELECT id, label, method FROM authenticators WHERE carrier_id = :id AND state = 'active' ORDER BY id FOR UPDATE",
+          "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id FOR UPDATE",
           { id: key(id) },
         )
       : [];
     await work.trail(entryOf(call, lost ? 'carrier.lost' : 'carrier.found', { kind: 'carrier', id }, { person }));
     for (const one of carried) {
+      const authenticator = { kind: 'authenticator', id: text(one.id) };
+      const about = { person, details: { method: one.method } };
+      if (one.state === 'pending') {
+        // Whoever found it has the secret that was begun on it: nobody proves that any more.
+        await updateById(work, 'authenticators', one.id, { state: 'revoked', endedAt: work.now, secretSealed: null });
+        await work.trail(entryOf(call, 'authenticator.revoked', authenticator, about));
+        continue;
+      }
       await updateById(work, 'authenticators', one.id, { state: 'suspended' });
-      await work.trail(
-        entryOf(
-          call,
-          'authenticator.suspended',
-          { kind: 'authenticator', id: text(one.id) },
-          { person, details: { method: one.method } },
-        ),
-      );
+      await work.trail(entryOf(call, 'authenticator.suspended', authenticator, about));
       await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
     }
+    const suspended = carried.filter((one) => one.state === 'active');
     await refreshKeyring(work, person);
     const left = await selectOne<{ n: number }>(
       work,
       "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active'",
       { person: row.person_id },
     );
+    const [first] = suspended;
+    const ended = first && (await lostLastFactor(work, person, first)) ? await endAccess(deps, work, [person]) : null;
     return {
       answer: {
         carrier: describeCarrier({ ...row, state }),
-        suspended: carried.map(({ label }) => label),
+        suspended: suspended.map(({ label }) => label),
         left: Number(left?.n ?? 0),
+        ended,
       },
     };
   });

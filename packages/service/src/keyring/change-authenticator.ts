@@ -1,6 +1,7 @@
 import { CLEAR } from '@nimble-latch/core/throttle';
 import type { Id, AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { endAccess, lostLastFactor } from '../access/end.js';
 import { selectOne, updateById, type SqlValues } from '../db/sql.js';
 import { noticeTo, type NoticeKind } from '../delivery/notices.js';
 import { Refusal } from '../errors.js';
@@ -17,6 +18,8 @@ interface Change {
   readonly to: (now: Date) => SqlValues;
   readonly action: TrailAction;
   readonly notice?: NoticeKind;
+  /** It takes something away that somebody may be signed in with. */
+  readonly ends?: true;
   /** What a second administrator reads of it, where it concerns a first. */
   readonly signedAs: ConsequenceId;
 }
@@ -27,6 +30,7 @@ const CHANGES = {
     to: () => ({ state: 'suspended' }),
     action: 'authenticator.suspended',
     notice: 'authenticator.suspended',
+    ends: true,
     signedAs: 'factor-suspended',
   },
   'authenticators.resume': {
@@ -41,6 +45,7 @@ const CHANGES = {
     to: (now) => ({ state: 'revoked', endedAt: now, secretSealed: null, passwordOf: null }),
     action: 'authenticator.revoked',
     notice: 'authenticator.revoked',
+    ends: true,
     signedAs: 'factor-revoked',
   },
   'authenticators.unlock': {
@@ -73,12 +78,16 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       }));
       await updateById(work, 'authenticators', key(id), change.to(work.now));
       await refreshKeyring(work, person);
-      await work.trail(
-        entryOf(call, change.action, { kind: 'authenticator', id }, { person, details: { method: row.method } }),
-      );
+      const ended =
+        change.ends && row.state === 'active' && (await lostLastFactor(work, person, row))
+          ? await endAccess(deps, work, [person])
+          : null;
+      const details = { method: row.method, ...(ended ? { ended: { ...ended } } : {}) };
+      await work.trail(entryOf(call, change.action, { kind: 'authenticator', id }, { person, details }));
       // A token that is nobody's authenticator any more is to come back.
       if (route === 'authenticators.revoke') await tokenFreed(deps, work, call as AskingCall, id, 'returned');
       if (change.notice) await noticeTo(deps, work, person, change.notice, row.label);
-      return { answer: describeAuthenticator(await lockAuthenticator(work, id)) } as Reply<R>;
+      const answer = describeAuthenticator(await lockAuthenticator(work, id));
+      return { answer: change.ends ? { ...answer, ended } : answer } as Reply<R>;
     });
 }

@@ -135,7 +135,7 @@ export const ownSetPassword: Handler<'own.setPassword'> = async (deps, call) => 
       at: new Date(work.now.getTime() + 2 * CARRIED_MS),
     });
     if (first !== 1) throw new Refusal('request-gone');
-    const id = await setPassword.store(deps, work, personId, phc, catalogue('en').methods.password);
+    const { id } = await setPassword.store(deps, work, personId, phc, catalogue('en').methods.password);
     await work.trail(
       entryOf(own, 'password.set', { kind: 'authenticator', id }, { person: personId, details: { reset: true } }),
     );

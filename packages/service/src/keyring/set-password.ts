@@ -1,3 +1,4 @@
+import { endAccess, type EndedAccess } from '../access/end.js';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue, say } from '@nimble-latch/api';
 import { PASSWORD_MIN, weaknessOf } from '@nimble-latch/core/passwords';
@@ -55,8 +56,8 @@ async function store(
   personId: Id,
   phc: string,
   label: string,
-  mustChange = false,
-): Promise<Id> {
+  { mustChange = false, kept }: { readonly mustChange?: boolean; readonly kept?: Parameters<typeof endAccess>[3] } = {},
+): Promise<{ readonly id: Id; readonly ended: EndedAccess }> {
   const parameters = JSON.stringify(mustChange ? { mustChange } : {});
   const present = await selectOne<{ id: Buffer }>(work, 'SELECT id FROM authenticators WHERE password_of = :personId', {
     personId: key(personId),
@@ -85,10 +86,9 @@ async function store(
     });
   }
   await refreshKeyring(work, personId);
-  for (const table of ['sessions', 'browser_sessions'])
-    await write(work, `DELETE FROM ${table} WHERE person_id = :personId`, { personId: key(personId) });
+  const ended = await endAccess(deps, work, [personId], kept);
   await noticeTo(deps, work, personId, 'password.set', label);
-  return id;
+  return { id, ended };
 }
 
 /** Setting a password, in its two steps. */

@@ -1,6 +1,7 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import type { BulkKind, BulkState, Id } from '@nimble-latch/core/vocabulary';
 import { requestJob, type JobRun } from '../background/jobs.js';
+import { endAccess } from '../access/end.js';
 import { insert, insertAll, select, selectOne, updateById, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -175,13 +176,13 @@ async function stillThere(work: Work, change: Buffer): Promise<number> {
 export async function bulkChangeJob(deps: Deps, run: JobRun): Promise<string> {
   const id = storedId(String(run.payload['change']));
   for (;;) {
-    const done = await inTransaction(deps, async (work) => await changeSome(work, id));
+    const done = await inTransaction(deps, async (work) => await changeSome(deps, work, id));
     if (done === 'done') return 'everybody changed';
     await run.progress(`${done} people`);
   }
 }
 
-async function changeSome(work: Work, id: Id): Promise<number | 'done'> {
+async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'done'> {
   const change = await readChange(work, id, 'FOR UPDATE');
   if (change.state === 'done') return 'done';
   const some = await select<{ person_id: Buffer }>(
@@ -196,7 +197,7 @@ async function changeSome(work: Work, id: Id): Promise<number | 'done'> {
   const ids = some.map((row) => row.person_id);
   await select(work, 'SELECT id FROM persons WHERE id IN (:ids) ORDER BY id FOR UPDATE', { ids });
   const open = await openTo(work, change, ids);
-  const changed = open.length === 0 ? [] : await CHANGES[change.kind](work, open, change.group_id);
+  const changed = open.length === 0 ? [] : await CHANGES[change.kind](deps, work, open, change.group_id);
   if (changed.length > 0)
     await write(work, 'UPDATE bulk_change_people SET changed = 1 WHERE change_id = :id AND person_id IN (:changed)', {
       id: change.id,
@@ -241,11 +242,11 @@ const entryFor = (change: ChangeRow, person: Id): NewEntry => ({
   details: { change: text(change.id) },
 });
 
-type Apply = (work: Work, ids: Buffer[], group: Buffer | null) => Promise<Buffer[]>;
+type Apply = (deps: Deps, work: Work, ids: Buffer[], group: Buffer | null) => Promise<Buffer[]>;
 
 /** Each changes those of the people who are not so yet, and answers who they were. */
 const CHANGES: Readonly<Record<BulkKind, Apply>> = {
-  async join(work, ids, group) {
+  async join(_deps, work, ids, group) {
     const joining = await select<{ id: Buffer; name_key: string }>(
       work,
       `SELECT p.id, p.name_key FROM persons p WHERE p.id IN (:ids)
@@ -262,7 +263,7 @@ const CHANGES: Readonly<Record<BulkKind, Apply>> = {
       );
     return joining.map((person) => person.id);
   },
-  async leave(work, ids, group) {
+  async leave(_deps, work, ids, group) {
     const members = await select<{ person_id: Buffer }>(
       work,
       'SELECT person_id FROM group_members WHERE group_id = :group AND person_id IN (:ids) FOR UPDATE',
@@ -276,15 +277,15 @@ const CHANGES: Readonly<Record<BulkKind, Apply>> = {
       });
     return leaving;
   },
-  async deactivate(work, ids) {
-    return await setState(work, ids, 'active', 'deactivated');
+  async deactivate(deps, work, ids) {
+    return await setState(deps, work, ids, 'active', 'deactivated');
   },
-  async reactivate(work, ids) {
-    return await setState(work, ids, 'deactivated', 'active');
+  async reactivate(deps, work, ids) {
+    return await setState(deps, work, ids, 'deactivated', 'active');
   },
 };
 
-async function setState(work: Work, ids: Buffer[], from: string, to: string): Promise<Buffer[]> {
+async function setState(deps: Deps, work: Work, ids: Buffer[], from: string, to: string): Promise<Buffer[]> {
   const rows = await select<{ id: Buffer }>(
     work,
     `SELECT p.id FROM persons p WHERE p.id IN (:ids) AND p.state = :from`,
@@ -301,6 +302,6 @@ async function setState(work: Work, ids: Buffer[], from: string, to: string): Pr
       now: work.now,
     },
   );
-  if (to === 'deactivated') await write(work, 'DELETE FROM sessions WHERE person_id IN (:changing)', { changing });
+  if (to === 'deactivated') await endAccess(deps, work, changing.map(text));
   return changing;
 }

@@ -1,5 +1,6 @@
 import { countersigned, type Consequence } from '../access/countersign.js';
 import { grantsOf } from '../access/grants.js';
+import { endAccess, type EndedAccess } from '../access/end.js';
 import { assertOwnerLeft, lockRoles } from '../access/owners.js';
 import { updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -42,10 +43,10 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
   });
 
 /** Somebody signs in nowhere any more, from this moment; the keyring stays. The caller has the person locked. */
-export async function stopPerson(work: Work, id: Id): Promise<void> {
+export async function stopPerson(deps: Deps, work: Work, id: Id): Promise<EndedAccess> {
   await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: key(id) });
   await touchPerson(work, id);
-  await write(work, 'DELETE FROM sessions WHERE person_id = :id', { id: key(id) });
+  return await endAccess(deps, work, [id]);
 }
 
 /**
@@ -82,8 +83,10 @@ export const deactivatePerson: Handler<'people.deactivate'> = async (deps, call)
     const { id } = call.params;
     const { state } = await lockAdministrator(deps, work, call, id, 'administrator-deactivated');
     if (state !== 'active') throw new Refusal('wrong-state', { state });
-    await stopPerson(work, id);
-    await work.trail(entryOf(call, 'person.deactivated', { kind: 'person', id }, { person: id }));
+    const ended = await stopPerson(deps, work, id);
+    await work.trail(
+      entryOf(call, 'person.deactivated', { kind: 'person', id }, { person: id, details: { ended: { ...ended } } }),
+    );
     const person = await readPerson(deps, work, id);
     return { answer: person, version: person.version };
   });

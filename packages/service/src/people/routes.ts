@@ -49,23 +49,23 @@ const setPasswordFor: Handler<'people.setPassword'> = async (deps, call) => {
       what: 'password-set',
       facts: { name },
     }));
-    const authenticatorId = await setPassword.store(
+    const { id: authenticatorId, ended } = await setPassword.store(
       deps,
       work,
       id,
       prepared,
       catalogue('en').methods.password,
-      call.body.mustChange,
+      { mustChange: call.body.mustChange },
     );
     await work.trail(
       entryOf(
         call,
         'password.set',
         { kind: 'authenticator', id: authenticatorId },
-        { person: id, details: { mustChange: call.body.mustChange } },
+        { person: id, details: { mustChange: call.body.mustChange, ended: { ...ended } } },
       ),
     );
-    return { answer: null };
+    return { answer: { ended } };
   });
 };
 

@@ -1,3 +1,4 @@
+import { endAccess } from '../access/end.js';
 import { endInBrowsers } from '../browsers/routes.js';
 import { write } from '../db/sql.js';
 import { Refusal } from '../errors.js';
@@ -12,7 +13,7 @@ import { readSignIn } from './store.js';
  * An administrator says whether it was the person. If it was, where they were is familiar from now on. If it was not, that
  * place is no longer, and every session and remembered browser of the person ends.
  */
-export const judge: Handler<'activity.judge'> = async (_deps, call) => {
+export const judge: Handler<'activity.judge'> = async (deps, call) => {
   const { id } = call.params;
   const { verdict } = call.body;
   return await call.run(async (work) => {
@@ -34,7 +35,10 @@ export const judge: Handler<'activity.judge'> = async (_deps, call) => {
           : 'DELETE FROM familiar_sources WHERE person_id = :person AND source = :source',
         { ...where, now: work.now },
       );
-    if (verdict === 'confirmed') await endInBrowsers(work, call, personId);
+    if (verdict === 'confirmed') {
+      await endInBrowsers(work, call, personId);
+      await endAccess(deps, work, [personId]);
+    }
     await work.trail(
       entryOf(
         call,

@@ -42,7 +42,9 @@ export async function renewPassword<T>(
     const stored = await readSignIn(work, before.id, true);
     if (stored.version !== before.version || stored.signIn.state !== 'asking') throw new Refusal('sign-in-moved-on');
     await lockPerson(work, person);
-    const id = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password);
+    const { id } = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password, {
+      kept: { signIn: stored.id },
+    });
     await work.trail(entryOf(driver, 'password.set', { kind: 'authenticator', id }, { person }));
     const saved = saveSignIn(work, stored, advance(stored.signIn, { type: 'renewed' }, work.now.getTime()));
     if (saved.signIn.state === 'let-in')

@@ -1,0 +1,97 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import { SIGN_IN_LIFE_MS } from '@nimble-latch/core/signin';
+import { select, write, type Db } from '../db/sql.js';
+import type { Work } from '../db/unit-of-work.js';
+import type { Deps } from '../deps.js';
+import { key } from '../ids.js';
+
+/** What ended with a change of somebody's rights or secrets. */
+export interface EndedAccess {
+  readonly sessions: number;
+  readonly accessTokens: number;
+}
+
+/** What somebody keeps: the access token that they make the change with themselves, the sign-in that asked for it. */
+interface Kept {
+  readonly accessToken?: Id | undefined;
+  readonly signIn?: Id | undefined;
+}
+
+/**
+ * Ends everything that somebody is signed in with, in the transaction of what ends it: sessions of console and pages, access
+ * tokens, codes on their way to applications, and sign-ins that are under way. What was proved before the change is worth nothing
+ * after it, also where the change is taken back.
+ */
+export async function endAccess(deps: Deps, work: Work, people: readonly Id[], kept: Kept = {}): Promise<EndedAccess> {
+  if (people.length === 0) return { sessions: 0, accessTokens: 0 };
+  const values = { people: people.map(key), now: work.now };
+  const sessions = await write(work, 'DELETE FROM sessions WHERE person_id IN (:people)', values);
+  await write(work, 'DELETE FROM browser_sessions WHERE person_id IN (:people)', values);
+  await write(
+    work,
+    'UPDATE oidc_grants SET expires_at = LEAST(expires_at, :now), token_expires_at = LEAST(token_expires_at, :now) WHERE person_id IN (:people)',
+    values,
+  );
+  const accessTokens = await endAccessTokens(
+    work,
+    await select<{ id: Buffer }>(
+      work,
+      `SELECT id FROM access_tokens WHERE person_id IN (:people) AND expires_at > :now ${kept.accessToken ? 'AND id <> :kept' : ''}`,
+      { ...values, kept: kept.accessToken ? key(kept.accessToken) : '' },
+    ),
+  );
+  await stopSignIns(deps, work, people, kept.signIn);
+  return { sessions, accessTokens };
+}
+
+/** Ends access tokens at once, and with each those that were made with it. Answers how many ended. */
+export async function endAccessTokens(work: Work, tokens: readonly { readonly id: Buffer }[]): Promise<number> {
+  let ended = 0;
+  for (let ids = tokens.map(({ id }) => id); ids.length > 0;) {
+    ended += await write(work, 'UPDATE access_tokens SET expires_at = :now WHERE id IN (:ids) AND expires_at > :now', {
+      ids,
+      now: work.now,
+    });
+    const made = await select<{ id: Buffer }>(
+      work,
+      'SELECT id FROM access_tokens WHERE made_by IN (:ids) AND expires_at > :now',
+      { ids, now: work.now },
+    );
+    ids = made.map(({ id }) => id);
+  }
+  return ended;
+}
+
+/**
+ * Nobody gets in by a sign-in of these people that is under way. It goes on asking, as one for nobody does, so that whoever began it
+ * for somebody else learns nothing of what happened to them.
+ */
+async function stopSignIns(deps: Deps, work: Work, people: readonly Id[], kept: Id | undefined): Promise<void> {
+  for (const person of people)
+    await write(
+      work,
+      `UPDATE sign_ins SET decoy_id = :decoy, version = version + 1 WHERE person_id = :person AND state = 'asking' AND decoy_id IS NULL
+         AND id > :since ${kept ? 'AND id <> :kept' : ''}`,
+      {
+        decoy: deps.keys.current.decoyId(`stopped ${person}`),
+        person: key(person),
+        since: uuidV7Floor(work.now.getTime() - SIGN_IN_LIFE_MS),
+        kept: kept ? key(kept) : '',
+      },
+    );
+}
+
+/**
+ * Whether somebody has lost what they proved themselves with: their password, or the last of their other factors. A session that was
+ * opened by it is worth no more than it.
+ */
+export async function lostLastFactor(db: Db, person: Id, lost: { readonly method: string }): Promise<boolean> {
+  if (lost.method === 'password') return true;
+  const rows = await select(
+    db,
+    "SELECT 1 AS one FROM authenticators WHERE person_id = :person AND state = 'active' AND method <> 'password' LIMIT 1",
+    { person: key(person) },
+  );
+  return rows.length === 0;
+}
