@@ -171,7 +171,7 @@ describe('nlatch', () => {
       err: expect.stringContaining('not yours to give'),
     });
     expect((await nlatch(['countersign', 'show', id])).out).toMatch(
-      /Bram Oster gets the role help desk, for people in quay-crew\.[\s\S]*nobody else could sign; do it again from/,
+      /Bram Oster gets the role help desk, for people in “quay-crew”\.[\s\S]*nobody else could sign; do it again from/,
     );
     await inst.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
     expect((await nlatch(give)).out).toBe('Bram Oster has the role help-desk now, for people in quay-crew.\n');

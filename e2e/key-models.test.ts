@@ -206,6 +206,23 @@ describe('what the method settings say of keys', () => {
     expect(await few()).toEqual(['cleo.model']);
   });
 
+  it('is any sixteen bytes: one whose version bits are of no UUID stands in the list with the others', async () => {
+    await rule({});
+    const odd = 'ABCDEF01-2345-f789-0abc-def012345678';
+    const { id } = await people.enrolled('odd.model', { aaguid: bytes(odd) });
+    const known = odd.toLowerCase();
+    expect((await keyOf(id)).webauthn).toMatchObject({ aaguid: known });
+    const { rows } = await inst.owner.call('keyModels.list');
+    expect(rows.map((row) => row.aaguid)).toContain(known);
+    for (const model of [known, odd])
+      expect((await inst.owner.call('people.list', { query: { model } })).rows).toMatchObject([{ id }]);
+    await rule({ attestation: 'required', onlyModels: [{ aaguid: odd }] });
+    expect((await inst.owner.call('methods.show')).rows[0]!.cells.webauthn!.parameters).toMatchObject({
+      onlyModels: [{ aaguid: known }],
+    });
+    await rule({});
+  });
+
   it('is said from the command line, with what it means first, and models are looked at there', async () => {
     const file = (name: string, text: string) => {
       writeFileSync(join(inst.dir, name), text);

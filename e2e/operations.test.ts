@@ -109,6 +109,9 @@ describe('the owner', () => {
     // The old session ended with the old password; a new cookie came instead.
     expect((await fetch(`${inst.url}/api/v1/session`, { headers })).status).toBe(401);
     expect(ok.headers.get('set-cookie')).toContain('__Host-nlatch=');
+    // So did the access tokens.
+    await expect(inst.owner.call('session.show')).rejects.toMatchObject({ code: 'not-signed-in' });
+    await inst.renewOwner();
   });
 
   it('cannot be the last one to go, and signs in with a code as soon as there is an app', async () => {

@@ -70,6 +70,12 @@ export class Installation {
     return made;
   }
 
+  /** A new access token for the owner, where a test ended the one before. */
+  async renewOwner(): Promise<void> {
+    this.ownerToken = await chore(await this.environment(), 'owner-token');
+    for (const [i, node] of this.nodes.entries()) this.nodes[i] = { ...node, owner: this.client(node.url) };
+  }
+
   get owner(): Client {
     return this.nodes[0]!.owner;
   }

@@ -17,6 +17,8 @@ export const id = z
 
 /** Sixteen bytes that somebody else chose, written as UUIDs are; their version bits may say anything (AAGUID, W3C WebAuthn §6.5.1). */
 export const sixteenBytes = z.guid({ error: hint('id') }).toLowerCase();
+/** A model of keys: its AAGUID, or what follows from the keys of its certificates. */
+export const modelId = sixteenBytes as unknown as z.ZodType<Id, string>;
 
 /** RFC 3339 in UTC with milliseconds. */
 export const instant = z.iso.datetime().describe('RFC 3339, UTC');

@@ -2,6 +2,7 @@ import fastifyCookie from '@fastify/cookie';
 import { acceptedLanguage, LIMITS } from '@nimble-latch/api';
 import Fastify, { type FastifyInstance } from 'fastify';
 import { readFileSync } from 'node:fs';
+import { setTimeout as delay } from 'node:timers/promises';
 import { pendingMigrations } from './db/migrate.js';
 import { selectOne } from './db/sql.js';
 import type { Deps } from './deps.js';
@@ -13,6 +14,9 @@ import { problemOf, refusalOf } from './http/problems.js';
 import { registerContract } from './http/register.js';
 import { registerRelatedOrigins } from './relying-party/related-origins.js';
 import { registerOidc } from './oidc/endpoints.js';
+
+/** How long readiness may take to tell. */
+const READY_MS = 2_000;
 
 /** Builds the HTTP service; listens to nothing. */
 export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyInstance> {
@@ -44,6 +48,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
         'request failed',
       );
     if (refusal.code === 'throttled') reply.header('retry-after', String(refusal.facts['seconds'] ?? 5));
+    if (refusal.code === 'unavailable') reply.header('retry-after', '1');
     return reply
       .code(problem.status)
       .type('application/problem+json; charset=utf-8')
@@ -70,12 +75,13 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
   });
   app.get('/health/live', async () => ({ live: true }));
   app.get('/health/ready', async () => {
-    try {
-      await selectOne({ sequelize: deps.sequelize }, 'SELECT 1 AS one');
-      if ((await pendingMigrations(deps.sequelize)).length > 0) throw new Refusal('unavailable');
-    } catch {
-      throw new Refusal('unavailable');
-    }
+    const ready = async () => {
+      await selectOne(deps, 'SELECT 1 AS one');
+      return (await pendingMigrations(deps.sequelize)).length === 0;
+    };
+    // Whoever asks has a deadline of their own, and takes no answer for a bad one.
+    const inTime = await Promise.race([ready().catch(() => false), delay(READY_MS, false, { ref: false })]);
+    if (!inTime) throw new Refusal('unavailable');
     return { ready: true };
   });
   const floods = new FloodGuard();

@@ -9,6 +9,7 @@ import type { PartyCache } from './relying-party/cache.js';
 import type { RulebookCache } from './rulebook/running.js';
 import type { TrailWriter } from './trail/writer.js';
 import type { Metrics } from './log/metrics.js';
+import type { DatabasePulse } from './db/pulse.js';
 import type { Together } from './db/together.js';
 import type { Config } from './config.js';
 import type { IdSequence } from './ids.js';
@@ -19,6 +20,8 @@ export interface Deps {
   readonly sequelize: Sequelize;
   /** A small pool for what is read beside a running transaction: keys and settings. */
   readonly aside: Sequelize;
+  /** Whether the database gives a sign of life. */
+  readonly pulse: DatabasePulse;
   /** Reads and inserts of many requests at once, on the main pool. */
   readonly together: Together;
   readonly now: () => Date;

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { Config } from './config.js';
-import { connectDatabase } from './db/connect.js';
+import { connectDatabase, watchDatabase } from './db/connect.js';
 import { pendingMigrations, unknownMigrations } from './db/migrate.js';
 import { isUnavailable } from './db/errors.js';
 import { write } from './db/sql.js';
@@ -48,10 +48,11 @@ function pooledRandom(): (bytes: number) => Buffer {
 /** Connects and opens the key set: what the service and its chores both need. */
 export async function openRuntime(config: Config): Promise<Deps> {
   const log = createLogger(config.logLevel);
-  const sequelize = connectDatabase(config.database);
+  const pulse = watchDatabase(config.database, log);
+  const sequelize = connectDatabase(config.database, pulse);
   // Keys and settings are read while transactions hold connections of the main pool: with a pool of their own they
   // never wait for one that waits for them.
-  const aside = connectDatabase({ ...config.database, connections: 2 });
+  const aside = connectDatabase({ ...config.database, connections: 2 }, pulse);
   try {
     const { host, port, name } = config.database;
     const pending = await pendingMigrations(sequelize).catch((error: unknown) => {
@@ -70,11 +71,13 @@ export async function openRuntime(config: Config): Promise<Deps> {
         'the database was migrated by a newer release; this one runs beside it until it is replaced',
       );
     const keys = await KeyStore.open(aside, readMasterKey(config.masterKeyFile));
+    pulse.start();
     const now = () => new Date();
     return {
       config,
       sequelize,
       aside,
+      pulse,
       together: new Together({ sequelize }),
       now,
       random: pooledRandom(),
@@ -92,7 +95,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       version: VERSION,
     };
   } catch (error) {
-    await Promise.all([sequelize.close(), aside.close()]);
+    await Promise.all([pulse.stop(), sequelize.close(), aside.close()]);
     if (error instanceof KeySetError) throw new StartError(error.message);
     throw error;
   }
@@ -106,5 +109,5 @@ export async function closeRuntime(deps: Deps): Promise<void> {
   } catch (error) {
     deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
   }
-  await Promise.all([deps.sequelize.close(), deps.aside.close()]);
+  await Promise.all([deps.pulse.stop(), deps.sequelize.close(), deps.aside.close()]);
 }

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
-import { id, instant, line, nothing, page, pageQuery, version } from '../schema.js';
+import { id, instant, line, nothing, page, pageQuery, version, sixteenBytes, modelId } from '../schema.js';
 
 const certificate = z.strictObject({
   subject: z.string(),
@@ -12,8 +12,8 @@ const certificate = z.strictObject({
 });
 
 const keyModel = z.strictObject({
-  id,
-  aaguid: z.uuid().nullable().describe('Null for models of U2F, which have none'),
+  id: modelId,
+  aaguid: sixteenBytes.nullable().describe('Null for models of U2F, which have none'),
   name: z.string().nullable().describe('Null for one that the metadata do not name'),
   picture: z.string().nullable().describe('As a data address'),
   keys: z.number().int().describe('Keys of it that people hold'),

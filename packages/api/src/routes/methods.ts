@@ -8,7 +8,7 @@ import {
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
-import { id, line, version } from '../schema.js';
+import { id, line, version, sixteenBytes } from '../schema.js';
 
 const common = {
   enrol: z.boolean().describe('Whether more of it may be enrolled'),
@@ -64,7 +64,7 @@ const hotpCell = z.strictObject({
 });
 
 const models = z
-  .array(z.strictObject({ aaguid: z.uuid().toLowerCase(), name: line(LIMITS.labelChars).optional() }))
+  .array(z.strictObject({ aaguid: sixteenBytes, name: line(LIMITS.labelChars).optional() }))
   .min(1)
   .max(LIMITS.modelsNamed);
 const webauthnCell = z.strictObject({

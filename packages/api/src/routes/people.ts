@@ -14,7 +14,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
-import { endedAccess, id, instant, line, nothing, page, pageQuery, secretText, version } from '../schema.js';
+import { endedAccess, id, instant, line, nothing, page, pageQuery, secretText, version, modelId } from '../schema.js';
 
 export const loginName = z.strictObject({
   id,
@@ -136,7 +136,7 @@ const filter = {
   source: z.enum(SOURCES).optional().describe('Where they came from'),
   coverage: z.enum(COVERAGES).optional().describe('How well their keyring covers them'),
   method: z.enum(METHODS).optional().describe('Who holds an active authenticator of this method'),
-  model: id.optional().describe('Who holds a key of this model'),
+  model: modelId.optional().describe('Who holds a key of this model'),
   fewKeys: z
     .union([z.boolean(), z.stringbool()])
     .optional()

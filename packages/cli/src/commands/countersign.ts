@@ -24,8 +24,8 @@ function next(one: Listed): string {
   return one.ripeAt === null ? f.none : say(f.aloneFrom, { when: one.ripeAt });
 }
 
-/** All that whoever signs agrees to: the sentence, what was said of it, whom it concerns, what changes. */
-function matter(session: Session, { consequence, matter: { message, names, difference } }: Signature): string {
+/** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
+function matter(session: Session, { message, names, difference }: Signature['matter']): string {
   const named = table(
     names,
     [
@@ -35,7 +35,6 @@ function matter(session: Session, { consequence, matter: { message, names, diffe
     session,
   );
   return [
-    `${sayConsequence(shared, consequence)}\n`,
     ...(message === null ? [] : [`\n${say(f.saysOfIt, { message })}\n`]),
     ...(names.length === 0 ? [] : [`\n${named}`]),
     ...(difference.length === 0 ? [] : [`\n${differenceText(session, difference)}`]),
@@ -53,7 +52,7 @@ function details(session: Session, one: Signature): string {
     [h.decided, one.decidedBy ? `${nameOf(one.decidedBy)}, ${relative(one.decidedAt, session.now())}` : f.none],
     [h.why, one.reason ?? f.none],
     [h.next, next(one)],
-  ])}\n${matter(session, one)}`;
+  ])}${matter(session, one.matter)}`;
 }
 
 export const countersign: Noun = (command, context) => {
@@ -108,7 +107,14 @@ export const countersign: Noun = (command, context) => {
     .action(
       withSession(context, async (session, id: string, options: { yes?: boolean }) => {
         const one = await session.client.call('signatures.show', { params: { id } });
-        if (!(await confirm(session, matter(session, one), options.yes))) return;
+        if (
+          !(await confirm(
+            session,
+            `${sayConsequence(shared, one.consequence)}\n${matter(session, one.matter)}`,
+            options.yes,
+          ))
+        )
+          return;
         const given = await session.client.call('signatures.give', { params: { id } });
         done(session, given, say(words.done.signed, { asker: nameOf(given.askedBy) }));
       }),

@@ -110,7 +110,11 @@ export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
   return await call.run(async (work) => {
     const { linkId } = await findLink(deps, work, secret, 'set-up');
     await spend(work, linkId);
-    // Two set-up links could be out; the second must not appoint an owner behind the first one's back.
+    // Several set-up links can be out, one of each node that started. A write of one row has the second come after the first, on one
+    // server as on a cluster; it then sees the owner that the first made.
+    await write(work, 'INSERT INTO set_ups (id, begun_at) VALUES (1, :now) ON DUPLICATE KEY UPDATE begun_at = :now', {
+      now: work.now,
+    });
     if (await hasOwner(work)) throw new Refusal('link-spent');
     const person = await insertPerson(deps, work, {
       displayName,

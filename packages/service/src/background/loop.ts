@@ -1,4 +1,5 @@
 import type { Logger } from 'pino';
+import { isUnavailable } from '../db/errors.js';
 
 /**
  * Runs `step` again and again, never twice at once, until stopped. An error is logged and the loop goes on:
@@ -17,7 +18,9 @@ export function startLoop(
     try {
       await step();
     } catch (error) {
-      if (!stopped) log.error({ job: name, error }, 'background work failed; it is tried again');
+      // A database that is away is told once, by what watches over it, and not by everything that waits for it.
+      if (!stopped && !isUnavailable(error))
+        log.error({ job: name, error }, 'background work failed; it is tried again');
     }
     if (!stopped) timer = setTimeout(next, everyMs);
   };

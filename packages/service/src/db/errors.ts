@@ -7,6 +7,8 @@ const CONFLICT = new Set([1213, 1205, 1020, 1644]);
 const NODE_AWAY = new Set([1047, 1180]);
 /** Our own, for a condition of a transaction that nobody could make true by running it again. */
 export const STOOD_NO_MORE = 31_999;
+/** Connection killed; server shutting down; statement took longer than it may. */
+const GONE = new Set([1927, 1053, 1969]);
 const CONNECTION_CODES = new Set([
   'ECONNREFUSED',
   'ECONNRESET',
@@ -72,7 +74,7 @@ export function isUnavailable(error: unknown): boolean {
   const inner = driverError(error);
   if (!inner) return false;
   return (
-    (inner.errno !== undefined && (NODE_AWAY.has(inner.errno) || inner.errno === 1927 || inner.errno === 1053)) ||
+    (inner.errno !== undefined && (NODE_AWAY.has(inner.errno) || GONE.has(inner.errno))) ||
     (inner.code !== undefined && CONNECTION_CODES.has(inner.code))
   );
 }

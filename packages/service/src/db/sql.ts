@@ -1,6 +1,7 @@
 import type { Connection } from 'mariadb';
 import type { Sequelize } from 'sequelize';
 import { STOOD_NO_MORE } from './errors.js';
+import { DatabaseSilent, pulseOf } from './pulse.js';
 
 /** What a statement's placeholders are filled with. */
 export type SqlValue = string | number | boolean | Buffer | Date | null | readonly (string | number | Buffer)[];
@@ -32,12 +33,19 @@ export async function withConnection<T>(
   work: (connection: Connection) => Promise<T>,
 ): Promise<T> {
   const pool = poolOf(sequelize);
-  const connection = await pool.getConnection({ type: 'write' });
+  const connection = await borrow(sequelize, pool);
   try {
     return await work(connection);
   } finally {
     pool.releaseConnection(connection);
   }
+}
+
+async function borrow(sequelize: Sequelize, pool: Pool): Promise<Connection> {
+  const pulse = pulseOf(sequelize);
+  if (!pulse) return await pool.getConnection({ type: 'write' });
+  if (pulse.silent) throw new DatabaseSilent();
+  return await pulse.orSilence(pool.getConnection({ type: 'write' }), (late) => pool.releaseConnection(late));
 }
 
 /** A statement as the driver takes it: its names turned into question marks, in their order. */

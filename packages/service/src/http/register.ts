@@ -5,7 +5,6 @@ import {
   misplacedSubject,
   ROUTES,
   ROUTE_IDS,
-  type Answer,
   type ErrorCode,
   type RouteId,
   type RouteSpec,
@@ -23,6 +22,7 @@ import { askForSignature, SignatureNeeded } from '../access/countersign.js';
 import { entryOf, type Actor, type ApplicationActor, type OperatorActor } from './actors.js';
 import { assertSameOrigin, Gate, PermissionRefusal, SESSION_COOKIE } from './authenticate.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
+import { checkedAnswer } from './checked-answer.js';
 import { PAGE_CALLS_PER_MINUTE, type FloodGuard } from './flood-guard.js';
 import { firstOutcome, keepOutcome, onceOf, Repeated } from './outcomes.js';
 import { issuesOf } from './problems.js';
@@ -89,7 +89,7 @@ async function handle<R extends RouteId>(
   const once = idempotencyKey === undefined ? undefined : onceOf(deps, actor, id, idempotencyKey, asked);
   if (once) {
     const first = await firstOutcome<R>(deps, once, asked);
-    if (first) return send(spec, reply.header('idempotency-replayed', 'true'), first);
+    if (first) return send(deps, id, spec, reply.header('idempotency-replayed', 'true'), first);
   }
   const call = {
     params,
@@ -119,7 +119,7 @@ async function handle<R extends RouteId>(
       ),
   } as Call<R>;
   try {
-    return send(spec, reply, await handler(deps, call));
+    return send(deps, id, spec, reply, await handler(deps, call));
   } catch (error) {
     // Nothing of it stands; the request for the signature is all that comes of it.
     if (stoodNoMore(error)) throw new Refusal('wrong-key');
@@ -129,7 +129,7 @@ async function handle<R extends RouteId>(
     if (!once || !(error instanceof Repeated || error instanceof Refusal)) throw error;
     const first = await firstOutcome<R>(deps, once, asked);
     if (!first) throw error;
-    return send(spec, reply.header('idempotency-replayed', 'true'), first);
+    return send(deps, id, spec, reply.header('idempotency-replayed', 'true'), first);
   }
 }
 
@@ -156,7 +156,7 @@ async function tellDenied(deps: Deps, actor: Actor, origin: string, route: Route
   });
 }
 
-function send<R extends RouteId>(spec: RouteSpec, reply: FastifyReply, result: Reply<R>): unknown {
+function send<R extends RouteId>(deps: Deps, id: R, spec: RouteSpec, reply: FastifyReply, result: Reply<R>): unknown {
   if (result.version !== undefined) reply.header('etag', `"v${result.version}"`);
   if (result.session === null) reply.clearCookie(SESSION_COOKIE, { path: '/', secure: true });
   else if (result.session)
@@ -180,7 +180,10 @@ function send<R extends RouteId>(spec: RouteSpec, reply: FastifyReply, result: R
   reply.code(spec.status ?? 200).header('cache-control', 'no-store');
   if (spec.media) return reply.type(spec.media).send(result.stream ?? result.answer);
   // Checked on the way out too: a field that the contract does not name never leaves.
-  const answer = spec.answer.parse(result.answer) as Answer<R>;
+  const { answer, leftOut } = checkedAnswer(spec.answer, result.answer);
+  // Said where it is looked for: in the log with its place, and to whoever asked.
+  for (const place of leftOut) deps.log.error({ route: id, place }, 'a row of an answer is not as the contract has it');
+  if (leftOut.length > 0) reply.header('nlatch-rows-left-out', String(leftOut.length));
   return reply.type('application/json; charset=utf-8').send(JSON.stringify(answer));
 }
 
