@@ -13,7 +13,13 @@ const LONGEST_PAUSE_MS = 15 * 60_000;
 export const LANES = ['familiar', 'stranger'] as const;
 export type Lane = (typeof LANES)[number];
 
-/** Failures in a row, and until when attempts are turned away (milliseconds since 1970). */
+/**
+ * Failures are forgotten when no other came for so long; not so many that an unlock is needed. People and decoys alike: an unknown name
+ * must not be told from a known one by what old failures still mean.
+ */
+export const FORGOTTEN_AFTER_DAYS = 90;
+
+/** Failures in a row, and until when attempts are turned away (milliseconds since 1970): the moment of the last one where that cost no pause. */
 export interface Guard {
   readonly failures: number;
   readonly pausedUntil: number | undefined;
@@ -27,6 +33,14 @@ export function pauseAfter(failures: number): number {
   // The exponent is bounded before it is raised, or a large count would overflow into Infinity.
   return Math.min(LONGEST_PAUSE_MS, FIRST_PAUSE_MS * 2 ** Math.min(10, failures - FREE_FAILURES));
 }
+
+/** What still counts of a guard now. */
+const standing = (guard: Guard, nowMs: number): Guard =>
+  guard.failures < UNLOCK_AT &&
+  guard.pausedUntil !== undefined &&
+  nowMs - guard.pausedUntil > FORGOTTEN_AFTER_DAYS * 86_400_000
+    ? CLEAR
+    : guard;
 
 /** What a guard says of an attempt now. */
 export function admit(
@@ -44,9 +58,8 @@ export function admit(
  * guesses each find the failure of the others.
  */
 export function reserve(guard: Guard, nowMs: number): Guard {
-  const failures = guard.failures + 1;
-  const pause = pauseAfter(failures);
-  return { failures, pausedUntil: pause > 0 ? nowMs + pause : undefined };
+  const failures = standing(guard, nowMs).failures + 1;
+  return { failures, pausedUntil: nowMs + pauseAfter(failures) };
 }
 
 /** The guard after a right proof. */

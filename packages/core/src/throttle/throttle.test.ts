@@ -21,6 +21,17 @@ describe('throttling', () => {
     expect(admit(guard, now + 1e12)).toEqual({ admitted: false, why: 'needs-unlock' });
   });
 
+  it('forgets what is old, for whoever it is, unless it needs an unlock', () => {
+    const day = 86_400_000;
+    const one = reserve(CLEAR, 0);
+    expect(one).toEqual({ failures: 1, pausedUntil: 0 });
+    expect(reserve(one, 90 * day).failures).toBe(2);
+    expect(reserve(one, 90 * day + 1).failures).toBe(1);
+    const locked = { failures: UNLOCK_AT, pausedUntil: 0 };
+    expect(admit(locked, 1_000 * day)).toMatchObject({ admitted: false });
+    expect(reserve({ failures: UNLOCK_AT - 1, pausedUntil: 0 }, day).failures).toBe(UNLOCK_AT);
+  });
+
   it('turns away while paused and says until when', () => {
     const guard = reserve({ failures: 4, pausedUntil: undefined }, 1_000);
     expect(admit(guard, 30_999)).toEqual({ admitted: false, why: 'throttled', until: 31_000 });

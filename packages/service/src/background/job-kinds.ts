@@ -1,3 +1,4 @@
+import { FORGOTTEN_AFTER_DAYS, UNLOCK_AT } from '@nimble-latch/core/throttle';
 import { missingPartitions, outlivedPartitions } from '../db/partitions.js';
 import { select, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -50,7 +51,11 @@ async function sweep(deps: Deps): Promise<string> {
     ['access_tokens', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
     ['host_links', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
     ['connection_keys', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
-    ['decoy_guards', 'touched_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY'],
+    // Not before the failures of somebody real are forgotten as well, and never where somebody real would need an unlock.
+    [
+      'decoy_guards',
+      `failures < ${UNLOCK_AT} AND touched_at < UTC_TIMESTAMP(3) - INTERVAL ${FORGOTTEN_AFTER_DAYS + 1} DAY`,
+    ],
     ['source_failures', 'window_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY'],
     ['familiar_sources', 'last_at < UTC_TIMESTAMP(3) - INTERVAL 180 DAY'],
     ['jobs', "singleton IS NULL AND state = 'done' AND run_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY"],

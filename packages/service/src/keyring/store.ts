@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import { UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
+import { FREE_FAILURES, UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
 import type { Id, CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
@@ -19,7 +19,10 @@ function laneOf(row: GuardColumns, lane: Lane): Authenticator['guard'][Lane] {
   const guard = guardOf(row, lane);
   return {
     failures: guard.failures,
-    pausedUntil: guard.pausedUntil === undefined ? null : new Date(guard.pausedUntil).toISOString(),
+    pausedUntil:
+      guard.pausedUntil === undefined || guard.failures < FREE_FAILURES
+        ? null
+        : new Date(guard.pausedUntil).toISOString(),
     needsUnlock: guard.failures >= UNLOCK_AT,
   };
 }
