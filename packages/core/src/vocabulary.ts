@@ -126,6 +126,7 @@ export const OPERATOR_REASONS = [
   'needs-unlock',
   'source-throttled',
   'authenticator-gone',
+  'overtaken',
 ] as const;
 export type OperatorReason = (typeof OPERATOR_REASONS)[number];
 

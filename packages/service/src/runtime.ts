@@ -104,8 +104,16 @@ export async function openRuntime(config: Config): Promise<Deps> {
 /** Seals what this process wrote, takes it off the list of nodes, and lets go of the database. */
 export async function closeRuntime(deps: Deps): Promise<void> {
   try {
+    const settled = deps.trail.close();
     await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
-    await write(deps, 'DELETE FROM nodes WHERE id = :id', { id: key(deps.trail.id) });
+    // A writer goes when all that it wrote is sealed. Whatever is left is found by its row, and sealed by another node.
+    if (settled)
+      await write(
+        deps,
+        `DELETE FROM nodes WHERE id = :id AND NOT EXISTS (SELECT 1 FROM trail_entries e WHERE e.writer = :id
+           AND e.number > COALESCE((SELECT MAX(s.to_number) FROM trail_seals s WHERE s.writer = :id), 0))`,
+        { id: key(deps.trail.id) },
+      );
   } catch (error) {
     deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
   }

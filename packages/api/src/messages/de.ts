@@ -180,6 +180,7 @@ export const de: Catalogue = {
     cancelled: 'aufgegeben',
     expired: 'dauerte zu lange',
     'person-unknown': 'niemand hat diesen Anmeldenamen',
+    overtaken: 'während der Anmeldung wurde etwas geändert, womit sich die Person anmeldet',
     'person-deactivated': 'die Person ist deaktiviert',
     'pin-must-change': 'erst muss eine PIN gewählt werden, wo danach gefragt werden kann',
     'no-password-set': 'die Person hat kein Passwort',

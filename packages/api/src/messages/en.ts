@@ -180,6 +180,7 @@ export const en = {
     cancelled: 'given up',
     expired: 'took too long',
     'person-unknown': 'nobody has this login name',
+    overtaken: 'something that they sign in with was changed while the sign-in was under way',
     'person-deactivated': 'the person is deactivated',
     'pin-must-change': 'a PIN must be chosen first, where that can be asked for',
     'no-password-set': 'the person has no password',

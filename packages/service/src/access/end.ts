@@ -5,6 +5,7 @@ import { select, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
+import { decoyOfStopped } from '../signins/decoy.js';
 
 /** What ended with a change of somebody's rights or secrets. */
 export interface EndedAccess {
@@ -64,17 +65,19 @@ export async function endAccessTokens(work: Work, tokens: readonly { readonly id
 }
 
 /**
- * Nobody gets in by a sign-in of these people that is under way. It goes on asking, as one for nobody does, so that whoever began it
+ * Nobody gets in by a sign-in of these people that is under way. To be called in the transaction of every change of what they sign in
+ * with: what was judged against it before is written only while the sign-in is as it was read.
+ * It goes on asking, as one for nobody does, so that whoever began it
  * for somebody else learns nothing of what happened to them.
  */
-async function stopSignIns(deps: Deps, work: Work, people: readonly Id[], kept: Id | undefined): Promise<void> {
+export async function stopSignIns(deps: Deps, work: Work, people: readonly Id[], kept?: Id): Promise<void> {
   for (const person of people)
     await write(
       work,
       `UPDATE sign_ins SET decoy_id = :decoy, version = version + 1 WHERE person_id = :person AND state = 'asking' AND decoy_id IS NULL
          AND id > :since ${kept ? 'AND id <> :kept' : ''}`,
       {
-        decoy: deps.keys.current.decoyId(`stopped ${person}`),
+        decoy: decoyOfStopped(deps, person),
         person: key(person),
         since: uuidV7Floor(work.now.getTime() - SIGN_IN_LIFE_MS),
         kept: kept ? key(kept) : '',

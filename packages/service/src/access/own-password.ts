@@ -2,7 +2,8 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue } from '@nimble-latch/api';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import { select, selectOne, updateById } from '../db/sql.js';
-import { inTransaction } from '../db/unit-of-work.js';
+import { inTransaction, type Work } from '../db/unit-of-work.js';
+import { OURS, type Turn } from '../secrets/password-hasher.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
@@ -23,7 +24,7 @@ export function mayOmitPassword(deps: Deps, actor: OperatorActor): boolean {
 }
 
 /** Checks the current password, counting the attempt before it is checked as at any sign-in. */
-async function assertCurrent(deps: Deps, personId: Id, current: string): Promise<void> {
+async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: string): Promise<string> {
   const reserved = await inTransaction(deps, async (work) => {
     const row = await selectOne<AuthenticatorRow>(
       work,
@@ -45,17 +46,33 @@ async function assertCurrent(deps: Deps, personId: Id, current: string): Promise
       phc: (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed))).toString(),
     };
   });
-  const right = reserved ? await deps.hasher.verify(reserved.phc, current) : await deps.hasher.pretend(current);
+  const right = reserved ? await turn.verify(reserved.phc, current) : await turn.pretend(current);
   if (!right) throw new Refusal('password-wrong');
   await updateById(deps, 'authenticators', key(reserved!.id), guardColumns('familiar', CLEAR));
+  return reserved!.phc;
+}
+
+/** Asserts that the password that was checked is the one that is replaced: an administrator may have set another one meanwhile. */
+async function assertStill(deps: Deps, work: Work, personId: Id, judged: string): Promise<void> {
+  const row = await selectOne<{ id: Buffer; secret_sealed: Buffer }>(
+    work,
+    "SELECT id, secret_sealed FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
+    { id: key(personId) },
+  );
+  const phc =
+    row &&
+    (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${text(row.id)}/secret`, row.secret_sealed)));
+  if (phc?.toString() !== judged) throw new Refusal('password-wrong');
 }
 
 export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call) => {
   const { actor } = call;
   const { current, next } = call.body;
+  /** The password that was found to be the current one; undefined where none had to be shown. */
+  let judged: string | undefined;
   if (!mayOmitPassword(deps, actor)) {
     if (current === undefined) throw badField('body.current', 'current-password');
-    await assertCurrent(deps, actor.personId, current);
+    judged = await deps.hasher.inTurn(OURS, async (turn) => await assertCurrent(deps, turn, actor.personId, current));
   }
   const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
     id: key(actor.personId),
@@ -68,6 +85,7 @@ export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call)
   );
   return await call.run(async (work) => {
     await lockPerson(work, actor.personId);
+    if (judged !== undefined) await assertStill(deps, work, actor.personId, judged);
     const { id, ended } = await setPassword.store(deps, work, actor.personId, phc, catalogue('en').methods.password, {
       // Whoever changes it with a token goes on with that; it has just been shown the old password.
       kept: { accessToken: actor.by === 'access-token' ? actor.credentialId : undefined },

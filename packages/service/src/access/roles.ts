@@ -8,7 +8,7 @@ import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { lockPerson } from '../people/lock-person.js';
 import { countersigned } from './countersign.js';
-import { endAccess } from './end.js';
+import { endAccess, stopSignIns } from './end.js';
 import { assertOwnerLeft, lockRoles } from './owners.js';
 
 type Holder = Answer<'roles.grant'>;
@@ -118,6 +118,8 @@ export const grantRole: Handler<'roles.grant'> = async (deps, call) =>
         'role_limits',
         groups.map((group) => ({ personId: key(id), role, groupId: key(group) })),
       );
+    // What they may do is not what it was when they began, and neither is what they have to prove.
+    await stopSignIns(deps, work, [id]);
     await work.trail(
       entryOf(
         call,
@@ -173,6 +175,7 @@ export const markEmergency: Handler<'people.markEmergency'> = async (deps, call)
       id: key(id),
       emergency: emergency ? 1 : 0,
     });
+    await stopSignIns(deps, work, [id]);
     await work.trail(
       entryOf(
         call,

@@ -31,14 +31,14 @@ export interface Work extends Db {
   trail(entry: NewEntry): Promise<void>;
   /** Writes many, at once; for bulk work. */
   trailAll(entries: readonly NewEntry[]): Promise<void>;
+  /** Leaves something that is no part of the transaction (a figure, a line in the log) until it is committed: a run may be repeated. */
+  onceCommitted(effect: () => void): void;
   /** Leaves a write for the end, where all that were left travel together with the COMMIT. Nothing here may read it. */
   atEnd(statement: Statement): void;
 }
 
 /** Runs of a use case before a conflict is given back to the caller. */
 const MOST_RUNS = 6;
-/** How long a number stays open when nobody can tell whether its transaction was committed. */
-const IN_DOUBT_MS = 5_000;
 
 /** A read with which a use case opens; most need nothing else before they write. */
 export interface Opening {
@@ -180,8 +180,9 @@ class Draft {
   readonly #deps: Deps;
   readonly #numbers: number[] = [];
   readonly #left: Statement[] = [];
+  readonly #effects: (() => void)[] = [];
   #ended: Ended = 'rolled-back';
-  readonly parts: Pick<Work, 'now' | 'trail' | 'atEnd'>;
+  readonly parts: Pick<Work, 'now' | 'trail' | 'atEnd' | 'onceCommitted'>;
 
   constructor(deps: Deps) {
     this.#deps = deps;
@@ -195,6 +196,7 @@ class Draft {
         return Promise.resolve();
       },
       atEnd: (statement) => void this.#left.push(statement),
+      onceCommitted: (effect) => void this.#effects.push(effect),
     };
   }
 
@@ -213,6 +215,7 @@ class Draft {
     this.#ended = 'unknown';
     await write(this.#left);
     this.#ended = 'committed';
+    for (const effect of this.#effects) effect();
   }
 
   /** The run failed: what the server refused came before any COMMIT. */
@@ -222,7 +225,7 @@ class Draft {
 
   settle(): void {
     const { trail } = this.#deps;
-    if (this.#ended === 'unknown') setTimeout(() => trail.settle(this.#numbers, this.#ended), IN_DOUBT_MS).unref();
+    if (this.#ended === 'unknown') trail.settleInDoubt(this.#numbers);
     else trail.settle(this.#numbers, this.#ended);
   }
 }

@@ -63,7 +63,7 @@ function whatOf(issue: z.core.$ZodIssue): string {
 /** Turns anything thrown into one code of the table. What is not ours becomes `internal`, with nothing of its own words. */
 export function refusalOf(error: unknown, bodyLimit: number = LIMITS.bodyBytes): Refusal {
   if (error instanceof Refusal) return error;
-  if (error instanceof HasherBusy) return new Refusal('throttled', { seconds: 2 });
+  if (error instanceof HasherBusy) return new Refusal('throttled', { seconds: error.seconds });
   if (isUnavailable(error)) return new Refusal('unavailable');
   switch ((error as Partial<FastifyError> | null)?.code) {
     case 'FST_ERR_CTP_BODY_TOO_LARGE':

@@ -1,6 +1,6 @@
 import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { endAccess, lostLastFactor } from '../access/end.js';
+import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { select, selectOne, updateById, type Db, type SqlValues } from '../db/sql.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -118,6 +118,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
     );
     const [first] = suspended;
     const ended = first && (await lostLastFactor(work, person, first)) ? await endAccess(deps, work, [person]) : null;
+    if (lost && !ended) await stopSignIns(deps, work, [person]);
     return {
       answer: {
         carrier: describeCarrier({ ...row, state }),

@@ -1,7 +1,7 @@
 import { CLEAR } from '@nimble-latch/core/throttle';
 import type { Id, AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
-import { endAccess, lostLastFactor } from '../access/end.js';
+import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { selectOne, updateById, type SqlValues } from '../db/sql.js';
 import { noticeTo, type NoticeKind } from '../delivery/notices.js';
 import { Refusal } from '../errors.js';
@@ -82,6 +82,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
         change.ends && row.state === 'active' && (await lostLastFactor(work, person, row))
           ? await endAccess(deps, work, [person])
           : null;
+      if (change.ends && !ended) await stopSignIns(deps, work, [person]);
       const details = { method: row.method, ...(ended ? { ended: { ...ended } } : {}) };
       await work.trail(entryOf(call, change.action, { kind: 'authenticator', id }, { person, details }));
       // A token that is nobody's authenticator any more is to come back.

@@ -1,4 +1,5 @@
 import { select, updateById } from '../db/sql.js';
+import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
@@ -33,6 +34,8 @@ async function expire(deps: Deps, id: Buffer): Promise<void> {
     const person = text(row.person_id);
     await updateById(work, 'authenticators', id, { state: 'expired', endedAt: work.now, secretSealed: null });
     await refreshKeyring(work, person);
+    if (await lostLastFactor(work, person, row)) await endAccess(deps, work, [person]);
+    else await stopSignIns(deps, work, [person]);
     await work.trail({
       actor: { kind: 'service', id: null },
       action: 'authenticator.expired',

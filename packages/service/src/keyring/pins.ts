@@ -1,6 +1,7 @@
 import { catalogue, say } from '@nimble-latch/api';
 import { drawPin, GIVEN_PIN, LEAST_PIN, pinWeakness, readPin } from '@nimble-latch/core/codes';
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
+import { stopSignIns } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { selectOne, updateById } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -26,19 +27,25 @@ type Pinned = Pick<AuthenticatorRow, 'id' | 'pin_sealed'>;
 export class PinChecks {
   readonly #deps: Deps;
   readonly #known = new Map<string, Promise<boolean>>();
+  #source: string | undefined;
 
   constructor(deps: Deps) {
     this.#deps = deps;
   }
 
+  /** Whose place the checks take where passwords and PINs are hashed. */
+  queueAs(source: string): void {
+    this.#source = source;
+  }
+
   async isRight(row: Pinned, typed: string): Promise<boolean> {
     const name = `${row.id.toString('hex')} ${row.pin_sealed!.toString('base64')} ${typed}`;
-    return await this.#once(name, async () => await isPin(this.#deps, row, typed));
+    return await this.#once(name, async () => await isPin(this.#deps, row, typed, this.#source));
   }
 
   /** Takes as long as a check, for somebody who has no PIN. */
   async pretend(typed: string): Promise<void> {
-    await this.#once(`- ${typed}`, async () => await this.#deps.hasher.pretend(typed));
+    await this.#once(`- ${typed}`, async () => await this.#deps.hasher.pretend(typed, this.#source));
   }
 
   async #once(name: string, check: () => Promise<boolean>): Promise<boolean> {
@@ -49,9 +56,9 @@ export class PinChecks {
 }
 
 /** Whether a PIN is the one of an authenticator that has one. */
-export async function isPin(deps: Deps, row: Pinned, typed: string): Promise<boolean> {
+export async function isPin(deps: Deps, row: Pinned, typed: string, source?: string): Promise<boolean> {
   const phc = await deps.keys.opening((keys) => keys.open('seed', pinIdentity(text(row.id)), row.pin_sealed!));
-  return await deps.hasher.verify(phc.toString(), typed);
+  return await deps.hasher.verify(phc.toString(), typed, source);
 }
 
 const weak = (weakness: keyof ReturnType<typeof catalogue>['weakness'], least: number) =>
@@ -110,6 +117,7 @@ export const givePin: Handler<'authenticators.givePin'> = async (deps, call) => 
       facts: { name, label: row.label },
     }));
     await storePin(deps, work, id, phc, true);
+    await stopSignIns(deps, work, [person]);
     await work.trail(entryOf(call, 'pin.given', { kind: 'authenticator', id }, { person }));
     await noticeTo(deps, work, person, 'pin.changed', row.label);
     return { answer: { authenticator: describeAuthenticator(await lockAuthenticator(work, id)), pin: drawn ?? null } };
@@ -127,6 +135,7 @@ export const removePin: Handler<'authenticators.removePin'> = async (deps, call)
       facts: { name, label: row.label },
     }));
     await updateById(work, 'authenticators', key(id), { pinSealed: null, pinGiven: 0 });
+    await stopSignIns(deps, work, [person]);
     await work.trail(entryOf(call, 'pin.removed', { kind: 'authenticator', id }, { person }));
     await noticeTo(deps, work, person, 'pin.changed', row.label);
     return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };

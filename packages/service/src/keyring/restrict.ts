@@ -1,3 +1,4 @@
+import { stopSignIns } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { insertAll, select, updateById, write } from '../db/sql.js';
 import { badField, Refusal } from '../errors.js';
@@ -45,6 +46,7 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
         wanted.map((application) => ({ authenticatorId: key(id), applicationId: key(application) })),
       );
     await updateById(work, 'authenticators', key(id), { restricted: applications === null ? 0 : 1 });
+    await stopSignIns(deps, work, [person]);
     await work.trail(
       entryOf(
         call,

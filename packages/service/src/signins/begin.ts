@@ -12,7 +12,7 @@ import {
 } from '@nimble-latch/core/signin';
 import type { Claim, Id } from '@nimble-latch/core/vocabulary';
 import type { Acquaintance } from '../browsers/browsers.js';
-import { selectOne, type Db } from '../db/sql.js';
+import { selectOne, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId } from '../ids.js';
@@ -129,13 +129,16 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     ? []
     : (met?.remembered.find(({ rule }) => rule === requirement.rule?.name)?.proofs ?? []);
   const blank = beginSignIn(requirement, seemingKeyring(keyring), carries, now.getTime(), kept);
+  const begins: Statement[] = [];
+  const leave = (statement: Statement) => void begins.push(statement);
+  const whose = { personId, walkedBy: place.walkedBy };
   const resumed = page?.resumed ?? [];
   const asking =
     resumed.length > 0
-      ? await advanceRight(deps, personId, blank, { type: 'resumed', proofs: resumed, keyring }, now)
+      ? await advanceRight(deps, whose, blank, { type: 'resumed', proofs: resumed, keyring }, now, leave)
       : blank;
   const signIn = believed('password-checked')
-    ? await advanceRight(deps, personId, asking, { type: 'right', proof: VOUCHED, keyring, claimed: true }, now)
+    ? await advanceRight(deps, whose, asking, { type: 'right', proof: VOUCHED, keyring, claimed: true }, now, leave)
     : asking;
   return {
     id: newId(deps),
@@ -156,11 +159,13 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     begunAt: now,
     endedAt: signIn.state === 'asking' ? null : now,
     signIn,
+    begins,
   };
 }
 
 /** Writes a new sign-in. One that has ended already (nothing to prove with, a prompt that cannot be shown) goes on the trail. */
 export async function recordSignIn(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
   await insertSignIn(work, stored);
+  for (const statement of stored.begins ?? []) work.atEnd(statement);
   if (stored.signIn.state !== 'asking') await tellTrail(deps, work, driver, stored);
 }

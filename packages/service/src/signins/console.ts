@@ -13,7 +13,7 @@ import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
-import { prove } from './prove.js';
+import { behindLocks, prove } from './prove.js';
 import { shownAtPage } from './key-prompt.js';
 import { insertSignIn, viewOf, type StoredSignIn } from './store.js';
 
@@ -59,7 +59,10 @@ export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
     (stored) => stored.applicationId === CONSOLE_APPLICATION,
     call.body,
     async (step, opening) =>
-      await call.run(async (work) => await entered.settle(deps, work, call, await step(work), call.body.want), opening),
+      await call.run(
+        async (work) => await entered.settle(deps, work, call, await step(work), call.body.want),
+        behindLocks(opening),
+      ),
   );
   entered.assertInsider();
   return reply;

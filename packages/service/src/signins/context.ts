@@ -42,7 +42,8 @@ export function trailEntryOf(driver: Driver, stored: StoredSignIn): NewEntry {
 /** Writes what happened to a sign-in on the trail, and counts it when it has ended. */
 export async function tellTrail(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
   const { signIn } = stored;
-  if (signIn.state !== 'asking') deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' });
+  if (signIn.state !== 'asking')
+    work.onceCommitted(() => deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' }));
   await work.trail(trailEntryOf(driver, stored));
   if (stored.emergency && signIn.state === 'let-in' && !stored.walkedBy) await alarm(deps, work, driver, stored);
 }
@@ -61,7 +62,7 @@ async function alarm(deps: Deps, work: Work, driver: Driver, stored: StoredSignI
       },
     ),
   );
-  deps.log.warn({ origin: driver.origin }, 'an emergency account was used');
+  work.onceCommitted(() => deps.log.warn({ origin: driver.origin }, 'an emergency account was used'));
   await noticeOfEmergency(deps, work, {
     signIn: stored.id,
     name: stored.displayName ?? '',

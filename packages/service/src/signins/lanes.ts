@@ -5,6 +5,7 @@ import { selectOne, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { key } from '../ids.js';
 import { sourcePrefix } from './source.js';
+import type { StoredSignIn } from './stored.js';
 
 /** How often it is written down again that a source is familiar. */
 const REMEMBER_AGAIN_MS = 24 * 3_600_000;
@@ -85,7 +86,6 @@ export async function readDecoyGuard(work: Work, id: Buffer): Promise<Guard> {
 
 /** The writes of a decoy's next guard, which hold only while the one that was read still stands. */
 export function decoyGuardWrites(now: Date, id: Buffer, before: Guard, after: Guard): readonly Statement[] {
-  const instant = (ms: number | undefined) => (ms === undefined ? null : new Date(ms));
   return [
     {
       sql: 'INSERT IGNORE INTO decoy_guards (id, failures, touched_at) VALUES (:id, 0, :now)',
@@ -98,10 +98,42 @@ export function decoyGuardWrites(now: Date, id: Buffer, before: Guard, after: Gu
         id,
         now,
         failures: after.failures,
-        until: instant(after.pausedUntil),
+        until: instantOrNull(after.pausedUntil),
         failuresBefore: before.failures,
       },
       matchesOne: true,
     },
   ];
 }
+
+/** A counted attempt of a decoy taken back, unless another one was counted since. */
+export const decoyGuardReturn = (id: Buffer, before: Guard, counted: Guard): Statement => ({
+  sql: 'UPDATE decoy_guards SET failures = :failures, paused_until = :until WHERE id = :id AND failures = :counted AND paused_until <=> :countedUntil',
+  values: { id, ...returned(before, counted) },
+});
+
+/** The same of an authenticator. */
+export const guardReturn = (lane: Lane, id: Buffer, before: Guard, counted: Guard): Statement => ({
+  sql: `UPDATE authenticators SET ${lane}_failures = :failures, ${lane}_paused_until = :until
+        WHERE id = :id AND ${lane}_failures = :counted AND ${lane}_paused_until <=> :countedUntil`,
+  values: { id, ...returned(before, counted) },
+});
+
+const instantOrNull = (ms: number | undefined) => (ms === undefined ? null : new Date(ms));
+const returned = (before: Guard, counted: Guard) => ({
+  failures: before.failures,
+  until: instantOrNull(before.pausedUntil),
+  counted: counted.failures,
+  countedUntil: instantOrNull(counted.pausedUntil),
+});
+
+/** Whose place an attempt takes where passwords are checked: that of the network that it comes from, as far as anybody has said so. */
+export const queueOf = (
+  { sourceAddress, connectionId }: Pick<StoredSignIn, 'sourceAddress' | 'connectionId'>,
+  { origin }: { readonly origin: string },
+): string =>
+  sourceAddress !== null
+    ? sourcePrefix(sourceAddress)
+    : connectionId !== null
+      ? `connection ${connectionId}`
+      : sourcePrefix(origin);

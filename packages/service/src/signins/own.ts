@@ -12,7 +12,7 @@ import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
-import { prove } from './prove.js';
+import { behindLocks, prove } from './prove.js';
 import { shownAtPage } from './key-prompt.js';
 import type { StoredSignIn } from './store.js';
 
@@ -62,7 +62,10 @@ export const ownProve: Handler<'own.prove'> = async (deps, call) => {
     ({ applicationId, walkedBy }) => walkedBy === null && placeOf(applicationId) !== undefined,
     call.body,
     async (step, opening) =>
-      await call.run(async (work) => ({ answer: await given.settle(deps, work, await step(work)) }), opening),
+      await call.run(
+        async (work) => ({ answer: await given.settle(deps, work, await step(work)) }),
+        behindLocks(opening),
+      ),
   );
   given.assertTheirs();
   return reply;

@@ -31,7 +31,7 @@ import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, keyRefusal, beginWith, whoBegins } from './nameless.js';
-import { prove } from './prove.js';
+import { behindLocks, prove } from './prove.js';
 import { shownAtPage } from './key-prompt.js';
 import type { StoredSignIn } from './store.js';
 
@@ -152,7 +152,7 @@ export const pagesProve: Handler<'pages.prove'> = async (deps, call) => {
     async (step, opening) =>
       await call.run(
         async (work) => await replyOf(deps, work, call, request, await step(work), session, call.body.remember),
-        opening,
+        behindLocks(opening),
       ),
   );
 };

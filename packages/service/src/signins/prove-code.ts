@@ -4,13 +4,14 @@ import {
   hasPin,
   learnedDrift,
   LOOK_AHEAD,
+  readPin,
   readPinAndCode,
   type PinAndCode,
 } from '@nimble-latch/core/codes';
 import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance, canAnswer, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, reserve, type Lane } from '@nimble-latch/core/throttle';
-import type { Id, OperatorReason } from '@nimble-latch/core/vocabulary';
+import type { Id, Method, OperatorReason } from '@nimble-latch/core/vocabulary';
 import { select, type Db, type Statement } from '../db/sql.js';
 import type { Opening, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -26,6 +27,7 @@ import {
 import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
 import type { PinChecks } from '../keyring/pins.js';
 import { tellTrail, type Driver } from './context.js';
+import { whyNobody } from './decoy.js';
 import { advanceRight } from './grace.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
 import { saveSignIn, SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from './store.js';
@@ -150,11 +152,12 @@ function answering({ signIn }: StoredSignIn, rows: readonly CodeRow[]): readonly
 }
 
 /** A right code mostly ends it; only where a way asks for more is the rest of the keyring looked at. */
-async function advanced(work: Work, { signIn, personId, applicationId }: StoredSignIn, judgement: Judged['judgement']) {
+async function advanced(work: Work, stored: StoredSignIn, judgement: Judged['judgement']) {
+  const { signIn, personId, applicationId } = stored;
   const after = advance(signIn, judgement, work.now.getTime());
   if (judgement.type !== 'right' || after.state === 'let-in' || after.state === 'refused') return after;
   const keyring = keyringAt(await currentKeyring(work.reading, personId!), applicationId);
-  return await advanceRight(work.reading, personId, signIn, { ...judgement, keyring }, work.now);
+  return await advanceRight(work.reading, stored, signIn, { ...judgement, keyring }, work.now, work.atEnd);
 }
 
 async function judgeAny(
@@ -181,7 +184,7 @@ async function judgeAny(
   if (hasPin(typed) && meant.every((row) => row.pin_sealed === null)) await pins.pretend(typed);
   if (meant.length > 0) return await judge(deps, work.now, meant, typed, standing, asked, pins);
   // Nobody, and somebody who has nothing that shows codes, fail and pause as an app of somebody's would, apart from passwords.
-  const why = !decoyId ? 'no-usable-authenticator' : personId ? 'person-deactivated' : 'person-unknown';
+  const why = whyNobody(deps, stored, 'no-usable-authenticator');
   const name = decoyId ? `code of decoy ${decoyId.toString('hex')}` : `no code of ${personId}`;
   return await judgeDecoy(work, deps.keys.current.decoyId(name), why);
 }
@@ -267,7 +270,10 @@ async function judge(
   });
   // Counted as a failure until the next code has shown that it was none.
   if (far && carries.includes('next-code')) return { judgement: { type: 'far', ...far }, writes };
-  return wrong(why, open.length === 1 ? text(open[0]!.id) : null, writes);
+  // Where several could have answered it is told as of the kind that they are, of mixed ones as an app's.
+  const [first] = open;
+  const method = open.every((row) => row.method === first!.method) ? first!.method : 'totp';
+  return wrong(why, method, open.length === 1 ? text(first!.id) : null, writes);
 }
 
 /**
@@ -337,8 +343,13 @@ const failed = (lane: Lane) =>
    WHERE id = :id AND state = 'active' AND ${lane}_failures = :failuresBefore`;
 export const FAILED: Readonly<Record<Lane, string>> = { familiar: failed('familiar'), stranger: failed('stranger') };
 
-const wrong = (why: OperatorReason, authenticator: Id | null = null, writes: readonly Statement[] = []): Judged => ({
-  judgement: { type: 'wrong', method: 'totp', authenticator, why },
+const wrong = (
+  why: OperatorReason,
+  method: Method,
+  authenticator: Id | null = null,
+  writes: readonly Statement[] = [],
+): Judged => ({
+  judgement: { type: 'wrong', method, authenticator, why },
   writes,
 });
 export const turnedAway = (
@@ -355,5 +366,33 @@ async function judgeDecoy(work: Work, decoyId: Buffer, why: OperatorReason): Pro
   const admission = admit(guard, work.now.getTime());
   if (!admission.admitted) return turnedAway(admission.why, admission.until);
   const after = reserve(guard, work.now.getTime());
-  return wrong(why, null, decoyGuardWrites(work.now, decoyId, guard, after));
+  return wrong(why, 'totp', null, decoyGuardWrites(work.now, decoyId, guard, after));
+}
+
+/**
+ * Hashes what was typed before a step that holds locks: what it comes to is at hand when the step asks. Only for whoever may try at all,
+ * as the step does.
+ */
+export async function warmPins(
+  deps: Deps,
+  pins: PinChecks,
+  { signIn, personId, decoyId, sourceAddress }: StoredSignIn,
+  rows: readonly CodeRow[],
+  typed: string,
+): Promise<void> {
+  const now = deps.now();
+  const { lane, spentUntil } = await standingOf(deps, personId, sourceAddress, now);
+  if (spentUntil !== undefined) return;
+  const asked = signIn.asks?.kind === 'text' ? signIn.pin?.authenticator : undefined;
+  const checks = (decoyId ? [] : rows).flatMap((row) => {
+    if (row.pin_sealed === null || !admit(guardOf(row, lane), now.getTime()).admitted) return [];
+    const pin =
+      asked === undefined
+        ? readPinAndCode(typed, hotpSettings(row).digits)?.pin
+        : asked === text(row.id)
+          ? readPin(typed)
+          : undefined;
+    return pin === undefined ? [] : [pins.isRight(row, pin)];
+  });
+  await Promise.all(checks.length > 0 ? checks : hasPin(typed) ? [pins.pretend(typed)] : []);
 }

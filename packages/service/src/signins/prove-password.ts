@@ -2,16 +2,29 @@ import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
-import { selectOne, updateById } from '../db/sql.js';
+import { isUnavailable } from '../db/errors.js';
+import { selectOne, updateById, write, type Statement } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key, text } from '../ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
 import { currentKeyring } from '../keyring/usable.js';
+import type { Turn } from '../secrets/password-hasher.js';
 import { tellTrail, type Driver } from './context.js';
+import { whyNobody } from './decoy.js';
 import { advanceRight } from './grace.js';
-import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
+import {
+  decoyGuardReturn,
+  decoyGuardWrites,
+  guardReturn,
+  queueOf,
+  readDecoyGuard,
+  rememberSource,
+  spendBudget,
+  standingOf,
+  type Standing,
+} from './lanes.js';
 import { readSignIn, saveSignIn, type StoredSignIn } from './store.js';
 
 /** What the first step found: who may be checked against what, or that nobody may. */
@@ -22,14 +35,18 @@ type Reserved =
       readonly standing: Standing;
       readonly authenticator: { id: Id; phc: string } | undefined;
       readonly why: OperatorReason;
+      /** Takes the reservation back, unless somebody else has counted on top of it since. */
+      readonly undo: Statement;
     };
 
 /**
- * A password answers a sign-in. Hashing takes tens of milliseconds and is bounded, so no lock is held over it: the
- * attempt is first counted as failed and committed, then checked, then settled. Guesses made side by side each find the
- * others counted.
+ * A password answers a sign-in. Hashing takes tens of milliseconds and is bounded, so no lock is held over it: there is a place in the
+ * queue first; then the attempt is counted as failed and committed, then checked, then settled. Guesses made side by side each find
+ * the others counted. Where it ends without an answer, what was counted is given back: under load nobody is shut out by being turned
+ * away.
  *
  * @param settle runs the last step in the caller's transaction, with its stored outcome
+ * @throws HasherBusy before anything was counted
  */
 export async function provePassword<T>(
   deps: Deps,
@@ -38,23 +55,45 @@ export async function provePassword<T>(
   typed: string,
   settle: (step: (work: Work) => Promise<StoredSignIn>) => Promise<T>,
 ): Promise<T> {
-  const reserved = await inTransaction(deps, async (work) => await reserveAttempt(deps, work, driver, before));
-  if (reserved.turnedAway) {
-    const { turnedAway } = reserved;
-    return await settle(async () => turnedAway);
-  }
-  const { authenticator, standing } = reserved;
-  const right = authenticator ? await deps.hasher.verify(authenticator.phc, typed) : await deps.hasher.pretend(typed);
+  return await deps.hasher.inTurn(queueOf(before, driver), async (turn) => {
+    const reserved = await inTransaction(deps, async (work) => await reserveAttempt(deps, work, driver, before));
+    if (reserved.turnedAway) {
+      const { turnedAway } = reserved;
+      return await settle(async () => turnedAway);
+    }
+    try {
+      return await settleAttempt(deps, turn, driver, before, typed, reserved, settle);
+    } catch (error) {
+      // Where nobody can tell what became of the last step, what it counted may stand; nothing is given back then.
+      if (!isUnavailable(error))
+        await write(deps, reserved.undo.sql, reserved.undo.values).catch((failed: unknown) =>
+          deps.log.warn({ error: failed }, 'a counted attempt could not be given back'),
+        );
+      throw error;
+    }
+  });
+}
+
+async function settleAttempt<T>(
+  deps: Deps,
+  turn: Turn,
+  driver: Driver,
+  before: StoredSignIn,
+  typed: string,
+  { authenticator, standing, why }: Exclude<Reserved, { readonly turnedAway: StoredSignIn }>,
+  settle: (step: (work: Work) => Promise<StoredSignIn>) => Promise<T>,
+): Promise<T> {
+  const right = authenticator ? await turn.verify(authenticator.phc, typed) : await turn.pretend(typed);
   return await settle(async (work) => {
     const stored = await readSignIn(work, before.id, true);
     if (stored.version !== before.version || stored.signIn.state !== 'asking') throw new Refusal('sign-in-moved-on');
     const event: Event =
       right && authenticator
-        ? await acceptPassword(work, stored, authenticator.id, standing)
-        : { type: 'wrong', method: 'password', authenticator: authenticator?.id ?? null, why: reserved.why };
+        ? await acceptPassword(deps, work, stored, authenticator, standing)
+        : { type: 'wrong', method: 'password', authenticator: authenticator?.id ?? null, why };
     const signIn =
       event.type === 'right'
-        ? await advanceRight(work, stored.personId, stored.signIn, event, work.now)
+        ? await advanceRight(work, stored, stored.signIn, event, work.now, work.atEnd)
         : advance(stored.signIn, event, work.now.getTime());
     const saved = saveSignIn(work, stored, signIn);
     if (event.type === 'wrong') spendBudget(work, standing);
@@ -96,29 +135,44 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
   const counted = reserve(guard, nowMs);
   if (row) await updateById(work, 'authenticators', row.id, guardColumns(standing.lane, counted));
   else for (const write of decoyGuardWrites(work.now, decoyId!, guard, counted)) work.atEnd(write);
-  if (!row) {
-    const why = !stored.decoyId ? 'no-password-set' : stored.personId ? 'person-deactivated' : 'person-unknown';
-    return { standing, authenticator: undefined, why };
-  }
+  if (!row)
+    return {
+      standing,
+      authenticator: undefined,
+      why: whyNobody(deps, stored, 'no-password-set'),
+      undo: decoyGuardReturn(decoyId!, guard, counted),
+    };
   const id = text(row.id);
-  const sealed = row.secret_sealed!;
-  const phc = (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed))).toString();
-  return { standing, authenticator: { id, phc }, why: 'wrong-password' };
+  const phc = await openPassword(deps, row);
+  return {
+    standing,
+    authenticator: { id, phc },
+    why: 'wrong-password',
+    undo: guardReturn(standing.lane, row.id, guard, counted),
+  };
 }
 
-/** Right, provided that the password is still the person's and in use. */
+const openPassword = async (deps: Deps, row: Pick<AuthenticatorRow, 'id' | 'secret_sealed'>): Promise<string> =>
+  (
+    await deps.keys.opening((keys) => keys.open('seed', `authenticator/${text(row.id)}/secret`, row.secret_sealed!))
+  ).toString();
+
+/** Right, provided that the password that was checked is still the person's and in use: it may have been replaced while it was checked. */
 async function acceptPassword(
+  deps: Deps,
   work: Work,
   { personId, applicationId }: StoredSignIn,
-  id: Id,
+  { id, phc }: { readonly id: Id; readonly phc: string },
   { lane }: Standing,
 ): Promise<Event> {
-  const row = await selectOne<{ parameters: string }>(
+  const row = await selectOne<Pick<AuthenticatorRow, 'id' | 'secret_sealed' | 'parameters'>>(
     work,
-    "SELECT a.parameters FROM authenticators a JOIN persons p ON p.id = a.person_id WHERE a.id = :id AND a.state = 'active' AND p.state = 'active'",
+    `SELECT a.id, a.secret_sealed, a.parameters FROM authenticators a JOIN persons p ON p.id = a.person_id
+     WHERE a.id = :id AND a.state = 'active' AND p.state = 'active' FOR UPDATE`,
     { id: key(id) },
   );
-  if (!row) return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
+  if (!row || (await openPassword(deps, row)) !== phc)
+    return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
   await updateById(work, 'authenticators', key(id), {
     ...guardColumns(lane, CLEAR),
     lastUsedAt: work.now,

@@ -39,13 +39,14 @@ export async function provePin(
     judgement.type === 'right'
       ? await advanceRight(
           work.reading,
-          stored.personId,
+          stored,
           stored.signIn,
           {
             ...judgement,
             keyring: keyringAt(await currentKeyring(work.reading, stored.personId!), stored.applicationId),
           },
           work.now,
+          work.atEnd,
         )
       : advance(stored.signIn, judgement, work.now.getTime());
   const saved = saveSignIn(work, stored, signIn);

@@ -14,6 +14,7 @@ import { countsNow, currentKeyring, usableOf } from '../keyring/usable.js';
 import { keyRulesOf } from '../methods/offer.js';
 import { readyKey } from '../secrets/public-keys.js';
 import { tellTrail, type Driver } from './context.js';
+import { whyNobody } from './decoy.js';
 import { advanceRight } from './grace.js';
 import { atPlace, ceremonyOf, partyShownAt, type Credential, type ShownAt } from './key-prompt.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf } from './lanes.js';
@@ -178,11 +179,12 @@ export async function proveWebauthn(
  */
 async function settled(
   work: Work,
-  { signIn, personId, applicationId }: StoredSignIn,
+  stored: StoredSignIn,
   row: KeyRow | undefined,
   { judgement }: Judged,
   nameless: boolean,
 ): Promise<{ readonly judgement: Judged['judgement']; readonly signIn: SignIn }> {
+  const { signIn, personId, applicationId } = stored;
   const nowMs = work.now.getTime();
   if (judgement.type === 'beside') return { judgement, signIn };
   const after = advance(signIn, judgement, nowMs);
@@ -194,7 +196,7 @@ async function settled(
   if (canAnswer(signIn.requirement.outcome, signIn.proofs, held, keyring))
     return {
       judgement,
-      signIn: await advanceRight(work.reading, personId, signIn, { ...judgement, keyring }, work.now),
+      signIn: await advanceRight(work.reading, stored, signIn, { ...judgement, keyring }, work.now, work.atEnd),
     };
   if (nameless) return { judgement: { type: 'beside' }, signIn };
   const wrong = wrongOf(text(row!.id), 'key-not-verified');
@@ -345,6 +347,6 @@ async function judgeNobody(deps: Deps, work: Work, { decoyId, personId }: Stored
   const nowMs = work.now.getTime();
   const admission = admit(guard, nowMs);
   if (!admission.admitted) return turnedAway(admission.why, admission.until);
-  const why = !decoyId ? 'key-unknown' : personId ? 'person-deactivated' : 'person-unknown';
+  const why = whyNobody(deps, { decoyId, personId }, 'key-unknown');
   return { judgement: wrongOf(null, why), writes: decoyGuardWrites(work.now, decoy, guard, reserve(guard, nowMs)) };
 }

@@ -1,3 +1,4 @@
+import { hasPin } from '@nimble-latch/core/codes';
 import { advance, promptOf } from '@nimble-latch/core/signin';
 import type { PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import type { Opening, Work } from '../db/unit-of-work.js';
@@ -5,7 +6,8 @@ import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import { PinChecks } from '../keyring/pins.js';
 import type { Driver } from './context.js';
-import { codesOf, openingOf, proveCode } from './prove-code.js';
+import { codesOf, openingOf, proveCode, warmPins } from './prove-code.js';
+import { queueOf } from './lanes.js';
 import { provePin, renewPin } from './prove-pin.js';
 import { provePassword } from './prove-password.js';
 import type { Credential, ShownAt } from './key-prompt.js';
@@ -19,6 +21,13 @@ export interface Proof {
   readonly value?: string | undefined;
   readonly credential?: Credential | undefined;
 }
+
+/** Proofs that are hashed, and so decided in several steps. */
+const AFTER_HASHING: Partial<Record<PromptKind, typeof provePassword>> = {
+  password: provePassword,
+  'new-password': renewPassword,
+  'new-pin': renewPin,
+};
 
 /**
  * Answers the prompt of a sign-in.
@@ -54,23 +63,33 @@ export async function prove<T>(
   if (proof.value === undefined) throw badField('body.value', 'missing');
   if (kind === 'code' || kind === 'next-code' || kind === 'text') {
     const pins = new PinChecks(deps);
+    const opening = openingOf(deps, id);
+    // Where letting in writes more than the proof, the step holds locks: what is hashed is hashed before it takes them.
+    if (kind === 'text' || hasPin(value)) {
+      const rows = await opening.ahead();
+      const stored = onlySignIn(rows);
+      assertAnswers(stored, mine, kind);
+      pins.queueAs(queueOf(stored, driver));
+      await warmPins(deps, pins, stored, codesOf(rows), value);
+    }
     // A code is checked in a moment: it is read, decided and written in one go.
-    return await settle(
-      async (work) => {
-        const rows = work.opened;
-        const stored = onlySignIn(rows);
-        assertAnswers(stored, mine, kind);
-        const answer = kind === 'text' ? provePin : proveCode;
-        return expireIfLate(work, stored) ?? (await answer(deps, work, driver, stored, codesOf(rows), value, pins));
-      },
-      openingOf(deps, id),
-    );
+    return await settle(async (work) => {
+      const rows = work.opened;
+      const stored = onlySignIn(rows);
+      assertAnswers(stored, mine, kind);
+      const answer = kind === 'text' ? provePin : proveCode;
+      pins.queueAs(queueOf(stored, driver));
+      return expireIfLate(work, stored) ?? (await answer(deps, work, driver, stored, codesOf(rows), value, pins));
+    }, opening);
   }
   if (proof.kind === 'choose')
     return await settle(async (work) => {
       const stored = await readSignIn(work, id, true);
       return expireIfLate(work, stored) ?? choose(work, stored, mine, value);
     });
+  const answer = AFTER_HASHING[kind];
+  // A kind that nothing here answers is refused, and falls to nobody.
+  if (!answer) throw badField('body.kind', 'other-prompt', { kind: Object.keys(AFTER_HASHING).join(', ') });
   const before = await readSignIn(deps, id);
   assertAnswers(before, mine, proof.kind);
   if (deps.now().getTime() >= before.signIn.expiresAt)
@@ -78,9 +97,12 @@ export async function prove<T>(
       const stored = await readSignIn(work, id, true);
       return expireIfLate(work, stored) ?? stored;
     });
-  const answer = kind === 'new-password' ? renewPassword : kind === 'new-pin' ? renewPin : provePassword;
   return await answer(deps, driver, before, value, settle);
 }
+
+/** Where letting in writes more than the proof (a session, a code), the step needs its transaction from the start: it is not begun twice. */
+export const behindLocks = (opening: Opening | undefined): Opening | undefined =>
+  opening && { ...opening, locked: true };
 
 /** The person wants to be asked for something else that would do. */
 function choose(

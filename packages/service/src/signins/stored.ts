@@ -1,5 +1,6 @@
 import { wayOf, type SignIn } from '@nimble-latch/core/signin';
 import type { Id, Claim } from '@nimble-latch/core/vocabulary';
+import type { Statement } from '../db/sql.js';
 import { key, keyOrNull } from '../ids.js';
 
 /** A sign-in as stored: the state machine's own state, and what surrounds it. */
@@ -26,6 +27,8 @@ export interface StoredSignIn {
   readonly begunAt: Date;
   readonly endedAt: Date | null;
   readonly signIn: SignIn;
+  /** Of one that is not written yet: what is to be written with it. */
+  readonly begins?: readonly Statement[];
 }
 
 /** The columns that follow from the state machine's state. */

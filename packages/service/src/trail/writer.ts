@@ -11,6 +11,9 @@ export type NewEntry = Omit<TrailEntry, 'v' | 'writer' | 'number' | 'at'>;
 /** Entries that wait for their seal at most; some ten megabytes. Beyond it, they are read back to be sealed. */
 const MOST_KEPT = 20_000;
 
+/** How long a number stays open when nobody can tell whether its transaction was committed: the server may still be at it. */
+const IN_DOUBT_MS = 5_000;
+
 /** How the transaction of some entries ended. */
 export type Ended = 'committed' | 'rolled-back' | 'unknown';
 
@@ -30,6 +33,7 @@ export class TrailWriter {
   readonly #committed = new Map<number, TrailEntry>();
   /** The last number of which it is not known whether it was committed, or whose entry was let go of. */
   #unknownUpTo = 0;
+  readonly #inDoubt = new Set<NodeJS.Timeout>();
 
   constructor(now: Date) {
     this.id = uuidText(uuidV7(now.getTime(), randomBytes(10)));
@@ -54,6 +58,27 @@ export class TrailWriter {
       this.#committed.clear();
       this.#unknownUpTo = this.#next - 1;
     }
+  }
+
+  /** Nobody can tell yet whether these were committed: they stay open for a while, and are then read from the table. */
+  settleInDoubt(numbers: readonly number[]): void {
+    if (numbers.length === 0) return;
+    const timer = setTimeout(() => {
+      this.#inDoubt.delete(timer);
+      this.settle(numbers, 'unknown');
+    }, IN_DOUBT_MS);
+    timer.unref();
+    this.#inDoubt.add(timer);
+  }
+
+  /**
+   * Nothing more is written by this process. Answers whether every number has been settled: where one has not, somebody else has to
+   * see what became of it.
+   */
+  close(): boolean {
+    for (const timer of this.#inDoubt) clearTimeout(timer);
+    this.#inDoubt.clear();
+    return this.#open.size === 0;
   }
 
   /** Every number up to this one has been settled. */
