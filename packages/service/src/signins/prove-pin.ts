@@ -33,7 +33,10 @@ export async function provePin(
   pins: PinChecks,
 ): Promise<StoredSignIn> {
   const standing = await standingOf(work.reading, stored.personId, stored.sourceAddress, work.now);
-  const row = authenticators.find(({ id }) => text(id) === stored.signIn.pin?.authenticator);
+  // A sign-in that was stopped is nobody's, whoever it was of before.
+  const row = stored.decoyId
+    ? undefined
+    : authenticators.find(({ id }) => text(id) === stored.signIn.pin?.authenticator);
   const { judgement, writes } = await judged(work, stored, row, typed, standing, pins);
   const signIn =
     judgement.type === 'right'
