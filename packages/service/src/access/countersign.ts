@@ -234,7 +234,7 @@ export async function askForSignature(deps: Deps, { call, asked }: SignatureNeed
         { person: asked.person, details: { action: asked.action, what: asked.consequence.what } },
       ),
     );
-    await noticeOfRequest(deps, work, call.actor.displayName, asked.consequence);
+    await noticeOfRequest(deps, work, call.actor.displayName, asked.consequence, expiresAt);
     return told(id, work.now, expiresAt);
   });
 }

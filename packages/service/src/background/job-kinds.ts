@@ -48,6 +48,7 @@ async function sweep(deps: Deps): Promise<string> {
     ['oidc_grants', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 1 HOUR'],
     ['outcomes', 'expires_at < UTC_TIMESTAMP(3)'],
     ['sessions', 'expires_at < UTC_TIMESTAMP(3)'],
+    ['outbox', "state = 'failed' AND created_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY"],
     ['access_tokens', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
     ['host_links', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],
     ['connection_keys', 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY'],

@@ -4,7 +4,7 @@ import { select, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
-import { sendLater } from './outbox.js';
+import { NEWS_MS, sendLater } from './outbox.js';
 
 /** Changes of a keyring that its person hears of. */
 export type NoticeKind =
@@ -48,7 +48,7 @@ export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: Notic
     say(words.signature, { organisation: settings.organisation }),
     '',
   ];
-  await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
+  await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') }, NEWS_MS);
 }
 
 type Catalogue = ReturnType<typeof catalogue>;
@@ -58,6 +58,7 @@ async function toOwners(
   deps: Deps,
   work: Work,
   subject: 'signature.subject' | 'emergency.subject',
+  usefulMs: number,
   linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
   if (!deps.config.smtp) return;
@@ -79,7 +80,7 @@ async function toOwners(
       say(words.mail.signature, { organisation: settings.organisation }),
       '',
     ];
-    await sendLater(deps, work, { kind: 'mail', to, subject: words.mail[subject], text: lines.join('\n') });
+    await sendLater(deps, work, { kind: 'mail', to, subject: words.mail[subject], text: lines.join('\n') }, usefulMs);
   }
 }
 
@@ -89,8 +90,9 @@ export async function noticeOfRequest(
   work: Work,
   asker: string,
   consequence: { readonly what: ConsequenceId; readonly facts: Readonly<Record<string, string | number>> },
+  until: Date,
 ): Promise<void> {
-  await toOwners(deps, work, 'signature.subject', (words) => [
+  await toOwners(deps, work, 'signature.subject', until.getTime() - work.now.getTime(), (words) => [
     say(words.mail['signature.asked'], { asker }),
     sayConsequence(words, consequence),
     '',
@@ -108,7 +110,7 @@ export async function noticeOfEmergency(
   const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
     id: key(used.applicationId),
   });
-  await toOwners(deps, work, 'emergency.subject', ({ mail }) => [
+  await toOwners(deps, work, 'emergency.subject', NEWS_MS, ({ mail }) => [
     say(mail['emergency.used'], { name: used.name, application: application?.name ?? '', from: used.from }),
     '',
     say(mail['emergency.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${used.signIn}` }),

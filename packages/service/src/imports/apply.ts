@@ -177,9 +177,13 @@ class Flip {
 
   /** A block whose row takes a name at the same moment as somebody else's is planned and written again. */
   async #again(useCase: (work: Work) => Promise<void>): Promise<void> {
+    const back = this.#walk.keep();
     for (let run = 1; ; run++) {
       try {
-        return await inTransaction(this.#deps, useCase);
+        return await inTransaction(this.#deps, async (work) => {
+          back();
+          return await useCase(work);
+        });
       } catch (error) {
         if (brokenUniqueIndex(error) === undefined || run >= MOST_RUNS) throw error;
       }

@@ -184,6 +184,14 @@ class CredentialWalk implements Walk<Read> {
     );
   }
 
+  keep(): () => void {
+    const given = [...this.#given];
+    return () => {
+      this.#given.clear();
+      for (const [holder, count] of given) this.#given.set(holder, count);
+    };
+  }
+
   async begin(): Promise<void> {
     // Nothing stands around credentials.
   }

@@ -8,7 +8,7 @@ import { key, text } from '../ids.js';
 import { lockNesting, nest } from '../people/nesting.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
-import { KnownGroups } from './known-groups.js';
+import { KnownGroups, refill } from './known-groups.js';
 import type { Import } from './store.js';
 import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
 
@@ -142,6 +142,18 @@ class GroupWalk implements Walk<GroupRow> {
     return row.members
       .filter((_, i) => !members.has(ids[i]!))
       .map(({ loginName }) => ({ what: 'member', from: null, to: loginName }));
+  }
+
+  keep(): () => void {
+    const [begun, newGroups] = [[...this.#begun], [...this.newGroups]];
+    const parts = this.#parts && [...this.#parts].map(([whole, some]) => [whole, [...some]] as const);
+    const groups = this.#groups.keep();
+    return () => {
+      groups();
+      refill(this.#begun, begun);
+      refill(this.newGroups, newGroups);
+      this.#parts = parts && new Map(parts.map(([whole, some]) => [whole, new Set(some)]));
+    };
   }
 
   async begin(work: Work, names: readonly string[], author: Author): Promise<void> {

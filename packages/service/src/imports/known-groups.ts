@@ -36,6 +36,15 @@ export class KnownGroups {
     return this.#known.get(name)!.id;
   }
 
+  /** See {@link Walk.keep}. */
+  keep(): () => void {
+    const known = [...this.#known];
+    return () => {
+      this.#known.clear();
+      for (const [name, group] of known) this.#known.set(name, group);
+    };
+  }
+
   /** Adds groups that are not there yet. */
   async add(deps: Deps, work: Work, names: readonly string[], author: Author): Promise<void> {
     const entries: NewEntry[] = [];
@@ -54,4 +63,10 @@ export class KnownGroups {
     }
     await work.trailAll(entries);
   }
+}
+
+/** Has a set hold these, and nothing else. */
+export function refill<T>(set: Set<T>, members: readonly T[]): void {
+  set.clear();
+  for (const member of members) set.add(member);
 }

@@ -18,7 +18,7 @@ import { insertRows, personRows } from '../people/rows.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
 import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
-import { KnownGroups } from './known-groups.js';
+import { KnownGroups, refill } from './known-groups.js';
 import { knownPeople } from './known-people.js';
 import type { Import } from './store.js';
 
@@ -110,6 +110,15 @@ class PeopleWalk implements Walk<PersonRow> {
       named.set(id ?? name.toLowerCase(), { id, name });
     }
     return [...named.values()];
+  }
+
+  keep(): () => void {
+    const newGroups = [...this.newGroups];
+    const groups = this.#groups.keep();
+    return () => {
+      groups();
+      refill(this.newGroups, newGroups);
+    };
   }
 
   async begin(work: Work, names: readonly string[], author: Author): Promise<void> {

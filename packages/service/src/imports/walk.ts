@@ -34,6 +34,11 @@ export interface Walk<Row = unknown> {
    *   are then not looked for again, since the check has refused them
    */
   plan(db: Db, block: Block, locked: boolean): Promise<Planned<Row>[]>;
+  /**
+   * Keeps what the walk remembers of the rows so far, and answers what takes it back to that, as often as it is called: a block that is
+   * planned again, since its transaction was, comes to what it came to the first time.
+   */
+  keep(): () => void;
   /** Does ahead of time what of planning a block takes neither the database nor the blocks before it. */
   prepare?(block: Block, author: Author): void;
   /** What a row comes to depends on the rows before it: when going on halfway, those are planned once more first. */
