@@ -137,7 +137,7 @@ export const stockRoutes = {
       note: line(200).optional().describe('Such as where it was sent to'),
     }),
     answer: story,
-    errors: ['wrong-state'],
+    errors: ['wrong-state', 'signature-needed'],
     trail: [
       'token.sent',
       'token.arrived',

@@ -4,7 +4,8 @@ import { SIGN_IN_LIFE_MS } from '@nimble-latch/core/signin';
 import { select, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key } from '../ids.js';
+import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../ids.js';
+import { CARRIED_MS } from '../oidc/sealed.js';
 import { decoyOfStopped } from '../signins/decoy.js';
 
 /** What ended with a change of somebody's rights or secrets. */
@@ -43,6 +44,7 @@ export async function endAccess(deps: Deps, work: Work, people: readonly Id[], k
     ),
   );
   await stopSignIns(deps, work, people, kept.signIn);
+  await spendRights(work, people);
   return { sessions, accessTokens };
 }
 
@@ -83,6 +85,41 @@ export async function stopSignIns(deps: Deps, work: Work, people: readonly Id[],
         kept: kept ? key(kept) : '',
       },
     );
+}
+
+/** What somebody proved at our own places to help themselves gives no right any more: it is noted as spent, as if they had used it. */
+async function spendRights(work: Work, people: readonly Id[]): Promise<void> {
+  await write(
+    work,
+    `INSERT IGNORE INTO spent_requests (id, expires_at) SELECT s.id, :until FROM sign_ins s
+     WHERE s.person_id IN (:people) AND s.application_id IN (:places) AND s.state = 'let-in' AND s.id > :since`,
+    {
+      people: people.map(key),
+      places: [key(ENROLMENT_APPLICATION), key(RESET_APPLICATION)],
+      since: uuidV7Floor(work.now.getTime() - SIGN_IN_LIFE_MS - CARRIED_MS),
+      until: new Date(work.now.getTime() + SIGN_IN_LIFE_MS + CARRIED_MS),
+    },
+  );
+}
+
+/**
+ * Takes back what was begun for or by people who may do nothing any more: authenticators that nobody has proved, and requests for a
+ * countersignature that wait or were given.
+ */
+export async function endBegun(work: Work, people: readonly Id[]): Promise<void> {
+  if (people.length === 0) return;
+  const values = { people: people.map(key), now: work.now };
+  await write(
+    work,
+    "UPDATE authenticators SET state = 'revoked', ended_at = :now, secret_sealed = NULL WHERE person_id IN (:people) AND state = 'pending'",
+    values,
+  );
+  await write(
+    work,
+    `UPDATE signature_requests SET state = 'overtaken', decided_at = :now
+     WHERE (asked_by IN (:people) OR person_id IN (:people)) AND state IN ('open', 'given')`,
+    values,
+  );
 }
 
 /**

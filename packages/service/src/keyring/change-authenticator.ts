@@ -11,7 +11,7 @@ import { key, text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { tokenFreed } from '../stock/move.js';
 import { guardColumns } from './authenticator-row.js';
-import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.js';
 
 interface Change {
   readonly from: readonly AuthenticatorState[];
@@ -65,6 +65,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       const { id } = call.params as { id: Id };
       const row = await lockAuthenticator(work, id);
       if (!change.from.includes(row.state)) throw new Refusal('wrong-state', { state: row.state });
+      if (change.to(work.now)['state'] === 'active') await assertInHand(work, row.carrier_id);
       const person = text(row.person_id);
       const left = await selectOne<{ n: number }>(
         work,

@@ -11,7 +11,7 @@ import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { guardColumns, guardOf, totpSettings, type AuthenticatorRow } from './authenticator-row.js';
 import type { Maker } from './enrolling.js';
-import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.js';
 import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
 
@@ -42,6 +42,7 @@ export async function provePending(
   const id = text(row.id);
   const person = text(row.person_id);
   if (row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
+  await assertInHand(work, row.carrier_id);
   const { parameters } = (await assertOffered(deps, work, person, 'totp')).decided!.cell;
   const number = parameters?.codesToProve ?? settings.totp.codesToProve;
   if (codes.length < number) throw badField('body.codes', 'codes-number', { number });

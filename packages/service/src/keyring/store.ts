@@ -2,7 +2,8 @@ import type { Answer } from '@nimble-latch/api';
 import { FREE_FAILURES, UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
 import type { Id, CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../db/sql.js';
-import { notFound } from '../errors.js';
+import type { Work } from '../db/unit-of-work.js';
+import { notFound, Refusal } from '../errors.js';
 import { key, text, textOfHex, textOrNull } from '../ids.js';
 import {
   guardOf,
@@ -171,4 +172,14 @@ export async function lockAuthenticator(db: Db, id: Id): Promise<AuthenticatorRo
   });
   if (!row) throw notFound();
   return row;
+}
+
+/** Asserts that what carries an authenticator is not reported lost: nothing on it is used again before it is found. */
+export async function assertInHand(work: Work, carrierId: Buffer | null): Promise<void> {
+  if (carrierId === null) return;
+  // Behind the row's lock, so that a report at the same moment comes before or after.
+  const row = await selectOne<{ state: string }>(work, 'SELECT state FROM carriers WHERE id = :id FOR UPDATE', {
+    id: carrierId,
+  });
+  if (row?.state === 'lost') throw new Refusal('wrong-state', { state: 'lost' });
 }

@@ -1,7 +1,7 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import type { BulkKind, BulkState, Id } from '@nimble-latch/core/vocabulary';
 import { requestJob, type JobRun } from '../background/jobs.js';
-import { endAccess } from '../access/end.js';
+import { endAccess, endBegun } from '../access/end.js';
 import { insert, insertAll, select, selectOne, updateById, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -302,6 +302,9 @@ async function setState(deps: Deps, work: Work, ids: Buffer[], from: string, to:
       now: work.now,
     },
   );
-  if (to === 'deactivated') await endAccess(deps, work, changing.map(text));
+  if (to === 'deactivated') {
+    await endBegun(work, changing.map(text));
+    await endAccess(deps, work, changing.map(text));
+  }
   return changing;
 }

@@ -1,6 +1,6 @@
 import { countersigned, type Consequence } from '../access/countersign.js';
 import { grantsOf } from '../access/grants.js';
-import { endAccess, type EndedAccess } from '../access/end.js';
+import { endAccess, endBegun, type EndedAccess } from '../access/end.js';
 import { assertOwnerLeft, lockRoles } from '../access/owners.js';
 import { updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -46,6 +46,7 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
 export async function stopPerson(deps: Deps, work: Work, id: Id): Promise<EndedAccess> {
   await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: key(id) });
   await touchPerson(work, id);
+  await endBegun(work, [id]);
   return await endAccess(deps, work, [id]);
 }
 

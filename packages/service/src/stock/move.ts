@@ -1,12 +1,16 @@
 import type { Parsed } from '@nimble-latch/api';
 import type { TokenEvent, TokenState, TrailAction, Id } from '@nimble-latch/core/vocabulary';
+import { whyNot } from '@nimble-latch/core/access';
+import { readConcerned } from '../access/concerned.js';
+import { countersignedForKeyring } from '../access/countersign.js';
+import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { insert, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf, type Actor } from '../http/actors.js';
-import type { Handler } from '../http/call.js';
+import type { Call, Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { eventColumns, type StockRow } from './rows.js';
@@ -75,6 +79,7 @@ export const moveToken: Handler<'stock.move'> = async (deps, call) =>
     if (!step.from.includes(row.state) || (to === 'arrived' && row.arrived === 1))
       throw new Refusal('wrong-state', { state: row.state });
     const holder = row.person_id && text(row.person_id);
+    if (step.leaves && holder && row.authenticator_id) await assertMayTake(deps, work, call, holder, row);
     const learned = step.leaves ? await endAuthenticator(deps, work, call, row) : {};
     await updateById(work, 'tokens', key(id), {
       // Somebody whose token was proved before it was sent on goes on using it.
@@ -97,6 +102,28 @@ export const moveToken: Handler<'stock.move'> = async (deps, call) =>
     return { answer: await showToken(work, id) };
   });
 
+/** What ends with the token is somebody's factor: an administrator's is for owners to take, with a countersignature. */
+async function assertMayTake(
+  deps: Deps,
+  work: Work,
+  call: Pick<Call<'stock.move'>, 'actor' | 'origin' | 'body'>,
+  holder: Id,
+  row: StockRow,
+): Promise<void> {
+  const concerned = await readConcerned(work, key(holder));
+  const why = whyNot(call.actor.rights, 'stock.write', concerned ?? 'everybody', true);
+  if (why) throw new Refusal(why, { permission: 'stock.write' });
+  const left = await selectOne<{ n: number }>(
+    work,
+    "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active' AND id <> :id",
+    { person: key(holder), id: row.authenticator_id },
+  );
+  await countersignedForKeyring(deps, work, call, holder, { move: text(row.id), to: call.body.to }, (name) => ({
+    what: 'factor-revoked',
+    facts: { name, label: row.model || row.serial, left: Number(left?.n ?? 0) },
+  }));
+}
+
 /** Ends the authenticator of a token that leaves its holder; answers what the token has learned meanwhile, which stays. */
 async function endAuthenticator(
   deps: Deps,
@@ -115,6 +142,8 @@ async function endAuthenticator(
   );
   if (ended > 0) {
     await refreshKeyring(work, person);
+    if (await lostLastFactor(work, person, row)) await endAccess(deps, work, [person]);
+    else await stopSignIns(deps, work, [person]);
     await work.trail(
       entryOf(
         call,
