@@ -32,6 +32,7 @@ export const EXIT = {
 
 const table = {
   'invalid-input': { status: 400, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
+  'malformed-request': { status: 400, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'malformed-body': { status: 400, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'not-signed-in': { status: 401, exit: EXIT.notSignedIn, retryable: false, audience: 'anyone' },
   'wrong-key': { status: 401, exit: EXIT.notSignedIn, retryable: false, audience: 'application' },
@@ -90,6 +91,7 @@ const table = {
   'named-by-methods': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'method-not-offered': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'draft-missing': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
+  'too-dear': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
   'draft-unsound': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
   'configuration-unsound': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
   'draft-in-the-way': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },

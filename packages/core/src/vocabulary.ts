@@ -396,6 +396,7 @@ export const RULEBOOK_PROBLEMS = [
   'tag',
   'key-twice',
   'several-documents',
+  'more',
   'expected-map',
   'expected-list',
   'expected-text',

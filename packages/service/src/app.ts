@@ -1,6 +1,7 @@
 import fastifyCookie from '@fastify/cookie';
 import { acceptedLanguage, LIMITS } from '@nimble-latch/api';
-import Fastify, { type FastifyInstance } from 'fastify';
+import Fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
+import type { Socket } from 'node:net';
 import { readFileSync } from 'node:fs';
 import { setTimeout as delay } from 'node:timers/promises';
 import { pendingMigrations } from './db/migrate.js';
@@ -9,11 +10,43 @@ import type { Deps } from './deps.js';
 import { Refusal } from './errors.js';
 import { HANDLERS } from './handlers.js';
 import { FloodGuard } from './http/flood-guard.js';
-import { registerPages } from './http/pages.js';
+import { dataHeaders, registerPages } from './http/pages.js';
 import { problemOf, refusalOf } from './http/problems.js';
 import { registerContract } from './http/register.js';
 import { registerRelatedOrigins } from './relying-party/related-origins.js';
 import { registerOidc } from './oidc/endpoints.js';
+
+const isClientsFault = (error: unknown): boolean => {
+  const { statusCode = 500 } = error as { readonly statusCode?: number };
+  return !(error instanceof Refusal) && ((statusCode >= 400 && statusCode < 500) || error instanceof URIError);
+};
+
+function sendProblem(request: FastifyRequest, reply: FastifyReply, refusal: Refusal): FastifyReply {
+  const language = acceptedLanguage(request.headers['accept-language']);
+  const problem = problemOf(refusal, request.id, language);
+  return reply
+    .code(problem.status)
+    .type('application/problem+json; charset=utf-8')
+    .header('cache-control', 'no-store')
+    .header('content-language', language)
+    .send(JSON.stringify(problem));
+}
+
+/** Answers what is not even a request of HTTP, or has more of a head than is read, and closes the connection. */
+const refuseConnection = (deps: Deps) => (error: NodeJS.ErrnoException, socket: Socket) => {
+  if (error.code === 'ECONNRESET' || !socket.writable) return void socket.destroy();
+  const problem = problemOf(new Refusal('malformed-request'), 'none', 'en');
+  const body = JSON.stringify(problem);
+  const headers = {
+    ...dataHeaders(deps),
+    'content-type': 'application/problem+json; charset=utf-8',
+    'content-length': String(Buffer.byteLength(body)),
+    'cache-control': 'no-store',
+    connection: 'close',
+  };
+  const head = Object.entries(headers).map(([name, value]) => `${name}: ${value}\r\n`);
+  socket.end(`HTTP/1.1 ${problem.status} Bad Request\r\n${head.join('')}\r\n${body}`);
+};
 
 /** How long readiness may take to tell. */
 const READY_MS = 2_000;
@@ -30,6 +63,10 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
     trustProxy: trustedProxies.length > 0 ? [...trustedProxies] : false,
     requestTimeout: 30_000,
     routerOptions: { maxParamLength: 200 },
+    // What is no address at all, or has parts that nothing here has, is answered as what is not there, in our own form.
+    frameworkErrors: (_: unknown, request: FastifyRequest, reply: FastifyReply) =>
+      void sendProblem(request, reply.headers(dataHeaders(deps)), new Refusal('not-found')),
+    clientErrorHandler: refuseConnection(deps),
     exposeHeadRoutes: false,
     genReqId: () => `${process}${(requests++).toString(36)}`,
     ...(tls
@@ -40,8 +77,12 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
   app.removeContentTypeParser('text/plain');
   await app.register(fastifyCookie);
   app.setErrorHandler(async (error, request, reply) => {
-    const refusal = refusalOf(error, request.routeOptions.bodyLimit);
-    const problem = problemOf(refusal, request.id, acceptedLanguage(request.headers['accept-language']));
+    const { routeId } = request.routeOptions.config;
+    // Whatever the framework says of a path that is no call of ours: there is nothing there.
+    const refusal =
+      routeId === undefined && isClientsFault(error)
+        ? new Refusal('not-found')
+        : refusalOf(error, request.routeOptions.bodyLimit);
     if (refusal.code === 'internal' || refusal.code === 'unavailable')
       deps.log.error(
         { requestId: request.id, route: request.routeOptions.config.routeId, code: refusal.code, error },
@@ -49,12 +90,7 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
       );
     if (refusal.code === 'throttled') reply.header('retry-after', String(refusal.facts['seconds'] ?? 5));
     if (refusal.code === 'unavailable') reply.header('retry-after', '1');
-    return reply
-      .code(problem.status)
-      .type('application/problem+json; charset=utf-8')
-      .header('cache-control', 'no-store')
-      .header('content-language', acceptedLanguage(request.headers['accept-language']))
-      .send(JSON.stringify(problem));
+    return sendProblem(request, reply, refusal);
   });
   app.addHook('onResponse', (request, reply, done) => {
     const route = request.routeOptions.config.routeId ?? 'page';

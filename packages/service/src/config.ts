@@ -1,5 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs';
 import ipaddr from 'ipaddr.js';
+import type { Internal } from './outward/fetch-text.js';
 import { z } from 'zod';
 import { hostWords as words } from './host-words.js';
 import { say } from '@nimble-latch/api';
@@ -22,6 +23,8 @@ export interface Config {
   readonly tls: { readonly certFile: string; readonly keyFile: string } | undefined;
   readonly trustedProxies: readonly string[];
   readonly logLevel: string;
+  /** What may be fetched from beside public addresses. */
+  readonly internal: Internal;
   readonly smtp: { readonly url: string; readonly from: string } | undefined;
   readonly retentionMonths: number;
 }
@@ -38,6 +41,8 @@ const existingFile = z.string().refine(existsSync, { error: words.settings.missi
 const network = z.string().refine((text) => (text.includes('/') ? ipaddr.isValidCIDR(text) : ipaddr.isValid(text)), {
   error: words.settings.network,
 });
+
+const isRange = (text: string): boolean => (text.includes('/') ? ipaddr.isValidCIDR(text) : ipaddr.isValid(text));
 
 const schema = z.object({
   NLATCH_DATABASE_HOST: z.string().min(1).default('127.0.0.1'),
@@ -74,6 +79,20 @@ const schema = z.object({
   NLATCH_LOG_LEVEL: z.enum(['silent', 'fatal', 'error', 'warn', 'info', 'debug']).default('info'),
   NLATCH_SMTP_URL: z.url({ protocol: /^smtps?$/, error: words.settings.smtpUrl }).optional(),
   NLATCH_MAIL_FROM: z.string().min(3).optional(),
+  NLATCH_INTERNAL_ADDRESSES: z
+    .string()
+    .transform((text) =>
+      text
+        .split(',')
+        .map((part) => part.trim().toLowerCase())
+        .filter(Boolean),
+    )
+    .pipe(
+      z.array(
+        z.union([network, z.string().regex(/^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/, { error: words.settings.internal })]),
+      ),
+    )
+    .default([]),
   NLATCH_RETENTION_MONTHS: z.coerce.number().int().min(1).max(120).default(13),
 });
 
@@ -142,6 +161,10 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     logLevel: e.NLATCH_LOG_LEVEL,
     smtp: e.NLATCH_SMTP_URL ? { url: e.NLATCH_SMTP_URL, from: e.NLATCH_MAIL_FROM! } : undefined,
     retentionMonths: e.NLATCH_RETENTION_MONTHS,
+    internal: {
+      names: new Set(e.NLATCH_INTERNAL_ADDRESSES.filter((one) => !isRange(one))),
+      ranges: e.NLATCH_INTERNAL_ADDRESSES.filter(isRange),
+    },
   };
 }
 

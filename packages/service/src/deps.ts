@@ -1,6 +1,7 @@
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import type { PasswordHasher } from './secrets/password-hasher.js';
+import type { HeavyWork } from './heavy/heavy-work.js';
 import type { KeyStore } from './secrets/key-store.js';
 import type { SigningKeys } from './oidc/signing-keys.js';
 import type { SettingsCache } from './insight/settings-cache.js';
@@ -29,6 +30,8 @@ export interface Deps {
   readonly sequence: IdSequence;
   readonly keys: KeyStore;
   readonly hasher: PasswordHasher;
+  /** Work whose cost callers decide, beside the service. */
+  readonly heavy: HeavyWork;
   readonly settings: SettingsCache;
   readonly rulebook: RulebookCache;
   readonly methods: MethodsCache;

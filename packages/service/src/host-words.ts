@@ -110,6 +110,7 @@ export const hostWords = {
   settings: {
     missingFile: 'names a file that is not there',
     network: 'expected addresses or ranges such as 10.0.0.0/8, separated by commas',
+    internal: 'expected names, addresses or ranges such as metadata.wexmoor.example or 10.0.0.0/8, separated by commas',
     masterKeyFile: 'must name the file that holds the master key (made by nlatchd keys create)',
     listen: 'expected host:port, such as 127.0.0.1:8470 or [::1]:8470',
     publicUrl: 'expected the address that people open, such as https://latch.wexmoor.example',

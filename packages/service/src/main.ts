@@ -12,6 +12,7 @@ import { mendSpellings } from './chores/spellings.js';
 import { anchorsOf, exportTrail, publicKeysOf, verify } from './chores/trail.js';
 import { ConfigError, readConfig } from './config.js';
 import { connectDatabase } from './db/connect.js';
+import { describeError } from './log/logger.js';
 import { describeDatabaseError, isUnavailable } from './db/errors.js';
 import { migrate, UnknownMigrations } from './db/migrate.js';
 import { selectOne } from './db/sql.js';
@@ -28,6 +29,21 @@ const print = (line: string) => void process.stdout.write(`${line}\n`);
 // Collect garbage once the heap has doubled. By default it may grow to four times what is in use, which a busy service
 // on a large machine does: half of its memory would be garbage, for a speed that cannot be measured here.
 setFlagsFromString('--heap-growing-percent=100');
+
+/** A process that ends tells why, whatever it was: without that nobody can look for the cause. */
+function tellExits(): void {
+  const end = (what: string) => (error: unknown) => {
+    process.stderr.write(
+      `${JSON.stringify({ level: 'fatal', at: new Date().toISOString(), msg: what, error: describeError(error) })}\n`,
+    );
+    process.exit(70);
+  };
+  process.on('uncaughtException', end('ended by an error that nobody caught'));
+  process.on('unhandledRejection', end('ended by a failure that nobody waited for'));
+  process.on('exit', (code) => {
+    if (code !== 0 && code !== 70) process.stderr.write(`${JSON.stringify({ level: 'fatal', msg: 'ended', code })}\n`);
+  });
+}
 
 /** Runs a chore with an open key set, and seals what it wrote on the trail. */
 async function chore(work: (deps: Deps) => Promise<void>): Promise<void> {
@@ -92,6 +108,7 @@ function buildProgram(): Command {
       const { serve, startedText } = await import('./serve.js');
       const service = await serve(readConfig(process.env));
       process.stderr.write(startedText(service));
+      tellExits();
       await new Promise<void>((resolve) => {
         for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => resolve());
       });

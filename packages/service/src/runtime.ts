@@ -13,6 +13,7 @@ import { SigningKeys } from './oidc/signing-keys.js';
 import { MethodsCache } from './methods/cache.js';
 import { PartyCache } from './relying-party/cache.js';
 import { RulebookCache } from './rulebook/running.js';
+import { HeavyWork } from './heavy/heavy-work.js';
 import { createLogger } from './log/logger.js';
 import { createMetrics } from './log/metrics.js';
 import { KeySetError, KeyStore, readMasterKey } from './secrets/key-store.js';
@@ -84,6 +85,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       sequence: { atMs: 0, count: 0 },
       keys,
       hasher: new PasswordHasher(),
+      heavy: new HeavyWork(log),
       settings: new SettingsCache(aside),
       rulebook: new RulebookCache(aside),
       methods: new MethodsCache(aside),
@@ -117,5 +119,5 @@ export async function closeRuntime(deps: Deps): Promise<void> {
   } catch (error) {
     deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
   }
-  await Promise.all([deps.pulse.stop(), deps.sequelize.close(), deps.aside.close()]);
+  await Promise.all([deps.pulse.stop(), deps.heavy.stop(), deps.sequelize.close(), deps.aside.close()]);
 }

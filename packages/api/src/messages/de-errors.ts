@@ -7,6 +7,10 @@ export const deErrors: typeof enErrors = {
       title: 'Etwas an der Anfrage ist nicht, wie es sein soll.',
       remedy: 'Berichtigen Sie die genannten Felder und senden Sie sie noch einmal.',
     },
+    'malformed-request': {
+      title: 'Was kam, ist keine Anfrage nach HTTP, oder ihr Kopf ist zu lang.',
+      remedy: 'Sehen Sie nach, was dazwischen liegt; Adresse und Kopfzeilen müssen in 16 kB passen.',
+    },
     'malformed-body': {
       title: 'Der Inhalt ist kein vollständiges JSON.',
       remedy: 'Senden Sie ein JSON-Objekt; vielleicht wurde es unterwegs abgeschnitten.',
@@ -254,6 +258,10 @@ export const deErrors: typeof enErrors = {
     'draft-in-the-way': {
       title: 'Es gibt schon einen Entwurf des Regelwerks, und die Datei enthält einen anderen; nichts wurde geändert.',
       remedy: 'Veröffentlichen oder verwerfen Sie zuerst den Entwurf, oder nehmen Sie das Regelwerk aus der Datei.',
+    },
+    'too-dear': {
+      title: 'Den Text zu lesen dauert länger, als erlaubt ist, oder braucht mehr Speicher.',
+      remedy: 'Senden Sie weniger davon oder weniger tief verschachtelt; es wurde nichts getan.',
     },
     'draft-unsound': {
       title: 'Der Entwurf kann nicht veröffentlicht werden: {problems/Fehler/Fehler} im Text.',

@@ -82,6 +82,7 @@ export const deRulebook: Catalogue['rulebook'] = {
     alias: 'Anker und Verweise werden nicht genommen; schreiben Sie es aus',
     tag: 'die Auszeichnung {tag} wird nicht genommen',
     'key-twice': 'dieser Schlüssel steht hier zweimal',
+    more: 'und ab hier {count/weiteres/weitere}',
     'several-documents': 'bitte ein Dokument; nehmen Sie das --- weg',
     'expected-map': 'erwartet wird eine Abbildung mit einigem von: {keys}',
     'expected-list': 'erwartet wird eine Liste',

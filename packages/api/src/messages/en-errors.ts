@@ -5,6 +5,10 @@ export const enErrors = {
       title: 'Something in the request is not as expected.',
       remedy: 'Correct the fields that are named and send it again.',
     },
+    'malformed-request': {
+      title: 'What came is no request of HTTP, or its head is too long.',
+      remedy: 'Look at what lies between; the address and the headers have to fit into 16 kB.',
+    },
     'malformed-body': {
       title: 'The body is not complete JSON.',
       remedy: 'Send one JSON object; it may have been cut short on the way.',
@@ -231,6 +235,10 @@ export const enErrors = {
     'draft-in-the-way': {
       title: 'There is a draft of the rulebook already, and the file has another one; nothing was changed.',
       remedy: 'Publish or discard the draft first, or take the rulebook out of the file.',
+    },
+    'too-dear': {
+      title: 'The text takes longer to read than is allowed, or more memory.',
+      remedy: 'Send less of it, or with fewer levels inside one another; nothing was done.',
     },
     'draft-unsound': {
       title: 'The draft cannot be published: {problems/thing is/things are} wrong with its text.',

@@ -81,6 +81,7 @@ export const enRulebook = {
     alias: 'anchors and aliases are not taken; write it out',
     tag: 'the tag {tag} is not taken',
     'key-twice': 'this key stands here twice',
+    more: 'and {count/more problem/more problems} from here on',
     'several-documents': 'one document, please; take the --- away',
     'expected-map': 'expected a map with some of: {keys}',
     'expected-list': 'expected a list',

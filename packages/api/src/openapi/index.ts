@@ -11,9 +11,11 @@ type JsonObject = Record<string, unknown>;
 const EVERYWHERE: readonly ErrorCode[] = [
   'invalid-input',
   'malformed-body',
+  'malformed-request',
   'body-too-large',
   'throttled',
   'internal',
+  'too-dear',
   'unavailable',
 ];
 

@@ -22,7 +22,8 @@ export function uuidV7(atMs: number, random: Uint8Array): Buffer {
 /** The least id that any row of this millisecond can have: a bound for ranges over time. */
 export function uuidV7Floor(atMs: number): Buffer {
   const id = Buffer.alloc(16);
-  id.writeUIntBE(atMs, 0, 6);
+  // Before the first and after the last moment that an id can have, it is that one.
+  id.writeUIntBE(Math.max(0, Math.min(2 ** 48 - 1, Math.trunc(atMs))), 0, 6);
   return id;
 }
 

@@ -102,22 +102,26 @@ export class Reader {
       // No merging of maps, no numbers in octal or base 60, no tags beyond the plain ones.
       version: '1.2',
       schema: 'core',
-      uniqueKeys: true,
+      // Keys that stand twice are looked for below: the package compares each with all before it.
+      uniqueKeys: false,
       prettyErrors: false,
       maxAliasCount: 0,
     } as Parameters<typeof parseDocument>[1]);
     for (const error of document.errors) {
       const { line, col } = this.#lines.linePos(error.pos[0]);
-      const what =
-        error.code === 'DUPLICATE_KEY'
-          ? 'key-twice'
-          : error.code === 'MULTIPLE_DOCS'
-            ? 'several-documents'
-            : 'not-yaml';
+      const what = error.code === 'MULTIPLE_DOCS' ? 'several-documents' : 'not-yaml';
       this.problems.push({ line, column: col, what, facts: { why: error.message.split('\n')[0]! } });
     }
     if (this.problems.length > 0) return;
     visit(document, {
+      Map: (_, map) => {
+        const seen = new Set<unknown>();
+        for (const { key } of map.items) {
+          const name = isScalar(key) ? key.value : undefined;
+          if (name !== undefined && seen.has(name)) this.#note(key as Node, 'key-twice');
+          seen.add(name);
+        }
+      },
       Alias: (_, node) => void this.#note(node, 'alias'),
       Node: (_, node, path) => {
         if (node.tag !== undefined && node.tag.startsWith('!')) this.#note(node, 'tag', { tag: node.tag });

@@ -25,6 +25,9 @@ export type ReadRulebook =
   | { readonly rulebook: Rulebook; readonly problems?: undefined }
   | { readonly rulebook?: undefined; readonly problems: readonly RulebookProblem[] };
 
+/** Problems of one text that are told. */
+export const MOST_PROBLEMS = 100;
+
 /**
  * Reads a rulebook from its text, in the form that docs/rulebook.md describes. All problems are told at once, each with
  * line and column.
@@ -33,7 +36,13 @@ export function readRulebook(text: string): ReadRulebook {
   const reader = new Reader(text);
   const rulebook = reader.problems.length > 0 ? undefined : readAll(reader.root());
   if (rulebook && reader.problems.length === 0) return { rulebook };
-  return { problems: reader.problems.toSorted((a, b) => a.line - b.line || a.column - b.column) };
+  const problems = reader.problems.toSorted((a, b) => a.line - b.line || a.column - b.column);
+  const [next] = problems.slice(MOST_PROBLEMS);
+  if (!next) return { problems };
+  // Nobody mends thousands by reading them: the rest is counted.
+  const { line, column } = next;
+  const count = problems.length - MOST_PROBLEMS;
+  return { problems: [...problems.slice(0, MOST_PROBLEMS), { line, column, what: 'more', facts: { count } }] };
 }
 
 function readAll(root: Value): Rulebook | undefined {

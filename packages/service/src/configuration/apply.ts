@@ -17,7 +17,7 @@ import { forgetNetworks } from '../networks/table.js';
 import { peopleHandlers } from '../people/routes.js';
 import { draftRow } from '../rulebook/draft.js';
 import { rulebookHandlers } from '../rulebook/routes.js';
-import { readConfiguration, type ConfigurationFile } from './file.js';
+import { readConfiguration, type ConfigurationFile, type ReadConfiguration } from './file.js';
 import { connectionName, idKey, readPresent, thingsOf, type Present } from './now.js';
 
 type Applying = Call<'configuration.plan'> | Call<'configuration.apply'>;
@@ -45,7 +45,7 @@ class Bringing {
   #present: Present;
   lockedOut = 0;
 
-  constructor(deps: Deps, work: Work, call: Applying, read: ReturnType<typeof readConfiguration>, present: Present) {
+  constructor(deps: Deps, work: Work, call: Applying, read: ReadConfiguration, present: Present) {
     this.#deps = deps;
     this.#work = work;
     this.#call = call;
@@ -244,7 +244,7 @@ function spokenOf(file: ConfigurationFile): ReadonlySet<ConfigPart> {
 }
 
 async function bringIn(deps: Deps, work: Work, call: Applying, agreed: number | undefined): Promise<Planned> {
-  const read = readConfiguration(call.body.file);
+  const read = await readConfiguration(deps.heavy, call.body.file);
   const present = await readPresent(work);
   const steps = planConfiguration(thingsOf(present.file), thingsOf(read.file), spokenOf(read.file));
   const bringing = new Bringing(deps, work, call, read, present);
@@ -287,7 +287,7 @@ export const applyFile: Handler<'configuration.apply'> = async (deps, call) => {
       await work.trail(entryOf(call, 'configuration.applied', { kind: 'setting', id: null }, { details }));
       return { answer: planned };
     });
-    for (const { connections = [] } of readConfiguration(call.body.file).file.applications ?? [])
+    for (const { connections = [] } of (await readConfiguration(deps.heavy, call.body.file)).file.applications ?? [])
       for (const { oidc } of connections) if (oidc) await deps.signing.signer(deps, oidc.algorithm);
     return reply;
   } finally {

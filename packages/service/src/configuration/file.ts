@@ -1,7 +1,8 @@
-import { configurationFile, type FieldIssue } from '@nimble-latch/api';
-import { isNode, LineCounter, parseDocument, stringify } from 'yaml';
+import { configurationFile, hint, type FieldIssue } from '@nimble-latch/api';
+import { stringify } from 'yaml';
 import type { z } from 'zod';
 import { Refusal } from '../errors.js';
+import type { HeavyWork } from '../heavy/heavy-work.js';
 import { issuesOf } from '../http/problems.js';
 
 /** A configuration as its file says it. */
@@ -13,35 +14,28 @@ const MOST_TOLD = 50;
 const unsound = (issues: readonly FieldIssue[]) =>
   new Refusal('configuration-unsound', { problems: issues.length }, issues.slice(0, MOST_TOLD));
 
+/** What a configuration file says, and where in it a place stands. */
+export interface ReadConfiguration {
+  readonly file: ConfigurationFile;
+  readonly lineOf: (path: string) => string;
+}
+
 /**
  * Reads a configuration file: one YAML document without anchors, aliases or tags. Throws `configuration-unsound` with every
  * problem, each with its line and its place in the file.
  */
-export function readConfiguration(text: string): { file: ConfigurationFile; lineOf: (path: string) => string } {
-  const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true, strict: true, schema: 'core' });
-  const broken = [...document.errors, ...document.warnings].map(({ linePos, code }): FieldIssue => ({
-    where: `line ${linePos?.[0].line ?? 1}`,
-    what: code === 'DUPLICATE_KEY' ? 'hint:twice' : 'hint:not-yaml',
-  }));
-  if (broken.length > 0) throw unsound(broken);
-  let value: unknown;
-  try {
-    // An alias could make a small text into a large value.
-    value = document.toJS({ maxAliasCount: 0 });
-  } catch {
-    throw unsound([{ where: 'line 1', what: 'hint:not-yaml' }]);
-  }
-  const lineAt = (path: readonly PropertyKey[]): number => {
-    for (let length = path.length; length >= 0; length--) {
-      const node = document.getIn(path.slice(0, length), true);
-      if (isNode(node) && node.range) return lines.linePos(node.range[0]).line;
+export async function readConfiguration(heavy: HeavyWork, text: string): Promise<ReadConfiguration> {
+  const { problems, value, lines } = await heavy.run('readYaml', text);
+  if (problems.length > 0)
+    throw unsound(problems.map(({ line, what }) => ({ where: `line ${line}`, what: hint(what) })));
+  const lineOf = (place: string) => {
+    const parts = place.split(/[.[\]]+/).filter((part) => part !== '');
+    for (let length = parts.length; length >= 0; length--) {
+      const line = lines.get(['', ...parts.slice(0, length)].join('\0'));
+      if (line !== undefined) return `line ${line}: ${place}`;
     }
-    return 1;
+    return `line 1: ${place}`;
   };
-  const partsOf = (place: string) =>
-    place.split(/[.[\]]+/).flatMap((part) => (part === '' ? [] : [/^\d+$/.test(part) ? Number(part) : part]));
-  const lineOf = (place: string) => `line ${lineAt(partsOf(place))}: ${place}`;
   const parsed = configurationFile.safeParse(value);
   if (!parsed.success)
     throw unsound(

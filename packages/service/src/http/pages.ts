@@ -17,6 +17,12 @@ function headersOfAll(deps: Deps): Record<string, string> {
   };
 }
 
+/** What every answer that is no page carries. */
+export const dataHeaders = (deps: Deps): Record<string, string> => ({
+  ...headersOfAll(deps),
+  'content-security-policy': DATA_POLICY,
+});
+
 /** Data is not a page: nothing in it may run, load or be framed, should a browser ever show it. */
 const DATA_POLICY = "default-src 'none'; frame-ancestors 'none'";
 
@@ -47,10 +53,18 @@ const PAGE_HEADERS = {
 const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in', '/enrol', '/reset-password']);
 const pathOf = (url: string): string => url.split('?')[0]!;
 
+/**
+ * The path and query of a request as a path of this origin, and nothing else: what another reader would take for the address of
+ * another host (`//host`, `/\\host`) or breaks a header is none. Undefined where it is none.
+ */
+export function pathHere(url: string): string | undefined {
+  return /^\/(?![/\\])[\x21-\x5b\x5d-\x7e]*$/.test(url) ? url : undefined;
+}
+
 /** The console's files, the description of the interface, and the headers of everything. */
 export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir: string): Promise<void> {
   const all = headersOfAll(deps);
-  const ofData = { ...all, 'content-security-policy': DATA_POLICY };
+  const ofData = dataHeaders(deps);
   const ofPages = { ...all, ...PAGE_HEADERS };
   app.addHook('onSend', (request, reply, payload, done) => {
     const { routeId, data: isData, anyOrigin } = request.routeOptions.config;
@@ -95,8 +109,11 @@ export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir
       (request.headers.accept ?? '').includes('text/html');
     if (!wantsPage) throw new Refusal('not-found');
     // Under another name of this host the session cookie and the origin check would not fit.
-    if (request.host !== deps.config.publicUrl.host)
-      return reply.redirect(new URL(request.url, deps.config.publicUrl.origin).href);
+    if (request.host !== deps.config.publicUrl.host) {
+      const path = pathHere(request.url);
+      if (path === undefined) throw new Refusal('not-found');
+      return reply.redirect(`${deps.config.publicUrl.origin}${path}`);
+    }
     const nonce = deps.random(16).toString('base64url');
     (request as { styleNonce?: string }).styleNonce = nonce;
     return reply

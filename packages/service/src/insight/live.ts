@@ -1,4 +1,5 @@
 import { PassThrough } from 'node:stream';
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { setTimeout as delay } from 'node:timers/promises';
 import { select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -13,6 +14,8 @@ const NEWEST = 100;
 /** Life of one stream; browsers open the next by themselves, and are then asked again who they are. */
 const LIFE_MS = 5 * 60_000;
 const MOST_LISTENERS = 200;
+/** Of one person: some windows of some devices, and none that takes the places of all. */
+const MOST_OF_ONE = 8;
 
 interface Marks {
   readonly signIns: string;
@@ -37,17 +40,18 @@ async function marks(deps: Deps): Promise<Marks> {
 /** Everybody who listens at this node, and the one loop that looks for them. */
 class Listeners {
   readonly #deps: Deps;
-  readonly #streams = new Set<PassThrough>();
+  readonly #streams = new Map<PassThrough, Id>();
   #looking = false;
 
   constructor(deps: Deps) {
     this.#deps = deps;
   }
 
-  add(): PassThrough {
-    if (this.#streams.size >= MOST_LISTENERS) throw new Refusal('throttled', { seconds: 30 });
+  add(person: Id): PassThrough {
+    const own = [...this.#streams.values()].filter((one) => one === person).length;
+    if (this.#streams.size >= MOST_LISTENERS || own >= MOST_OF_ONE) throw new Refusal('throttled', { seconds: 30 });
     const stream = new PassThrough();
-    this.#streams.add(stream);
+    this.#streams.set(stream, person);
     const over = setTimeout(() => stream.end(), LIFE_MS);
     stream.once('close', () => {
       clearTimeout(over);
@@ -67,7 +71,7 @@ class Listeners {
         const changed = (['signIns', 'trail'] as const).filter((mark) => before && before[mark] !== now[mark]);
         // Something is sent each time: a connection that has gone is found out by writing to it.
         const event = changed.length > 0 ? `event: changed\ndata: ${changed.join(' ')}\n\n` : ':\n\n';
-        for (const stream of this.#streams) stream.write(event);
+        for (const stream of this.#streams.keys()) stream.write(event);
         before = now;
       } catch (error) {
         this.#deps.log.warn({ error }, 'listeners could not be told of changes; it is tried again');
@@ -78,7 +82,7 @@ class Listeners {
   }
 
   end(): void {
-    for (const stream of this.#streams) stream.end();
+    for (const stream of this.#streams.keys()) stream.end();
   }
 }
 
@@ -87,8 +91,8 @@ const listeners = new WeakMap<Deps, Listeners>();
 /** Ends every stream of this node, so that it can stop. */
 export const endStreams = (deps: Deps): void => listeners.get(deps)?.end();
 
-export const streamActivity: Handler<'activity.stream'> = (deps) => {
+export const streamActivity: Handler<'activity.stream'> = (deps, { actor }) => {
   let all = listeners.get(deps);
   if (!all) listeners.set(deps, (all = new Listeners(deps)));
-  return Promise.resolve({ answer: '', stream: all.add() });
+  return Promise.resolve({ answer: '', stream: all.add(actor.personId) });
 };

@@ -9,7 +9,6 @@ import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { key, text, storedId } from '../ids.js';
-import { differenceOf } from '../rulebook/review.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
 import { readMethods, readyMethods } from './cache.js';
@@ -39,11 +38,11 @@ async function describe(db: Db): Promise<Answer<'methods.show'>> {
 }
 
 /** What changes of the matrix, as lines to read: by group and method, in the words of a configuration file. */
-async function differenceOfRows(db: Db, before: readonly MethodRow[], after: readonly MethodRow[]) {
+async function differenceOfRows(deps: Deps, db: Db, before: readonly MethodRow[], after: readonly MethodRow[]) {
   const names = await namesOf(db, [...before, ...after]);
   const lines = (rows: readonly MethodRow[]) =>
     stringify(rows.map(({ group, cells }) => ({ group: group === null ? null : (names.get(group) ?? group), cells })));
-  return differenceOf(lines(before), lines(after));
+  return await deps.heavy.run('difference', lines(before), lines(after));
 }
 
 /** Asserts that a matrix can stand: each group once and there, everybody last. */
@@ -108,7 +107,7 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
         },
         bound: { version, data },
         ground: 'methods',
-        matter: { message: null, names: named, difference: await differenceOfRows(work, before.rows, rows) },
+        matter: { message: null, names: named, difference: await differenceOfRows(deps, work, before.rows, rows) },
       });
     await closeOvertaken(work, 'methods');
     await write(work, 'UPDATE method_settings SET data = :data, version = version + 1 WHERE id = 1', { data });

@@ -6,6 +6,7 @@ import { insertAll, selectOne, write, type Db, type SqlValues } from '../db/sql.
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
+import { fetchText, NotFetched } from '../outward/fetch-text.js';
 import { entryOf, type Actor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { describeCertificate } from './roots.js';
@@ -115,22 +116,14 @@ export async function refreshMetadata(deps: Deps): Promise<string> {
 
 const FETCH_MS = 60_000;
 
-/** Fetches a text of bounded length. Throws `metadata-unreachable`. */
+/** What is at the address, whoever answers there: it is believed for its signature alone. Throws `metadata-unreachable` whatever went wrong. */
 async function fetched(deps: Deps, address: string): Promise<string> {
   try {
-    // Whoever answers is believed for its signature alone; it is led nowhere else.
-    const answer = await fetch(address, { signal: AbortSignal.timeout(FETCH_MS), redirect: 'error' });
-    if (!answer.ok || !answer.body) throw new TypeError(`status ${answer.status}`);
-    const parts: Uint8Array[] = [];
-    let length = 0;
-    for await (const part of answer.body as AsyncIterable<Uint8Array>) {
-      length += part.length;
-      if (length > LIMITS.metadataChars) throw new TypeError('too long');
-      parts.push(part);
-    }
-    return Buffer.concat(parts).toString();
+    const { internal } = deps.config;
+    return await fetchText(address, { internal, most: LIMITS.metadataChars, deadlineMs: FETCH_MS });
   } catch (error) {
-    deps.log.warn({ error, address }, 'key metadata could not be fetched');
+    const reason = error instanceof NotFetched ? error.why : 'connection';
+    deps.log.warn({ error, address, reason }, 'key metadata could not be fetched');
     await noteProblem(deps, 'unreachable');
     throw new Refusal('metadata-unreachable', { address });
   }

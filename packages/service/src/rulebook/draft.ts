@@ -6,7 +6,8 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { lockOutsOf } from './lock-outs.js';
-import { checkedOf, differenceOf, readText, type Read } from './review.js';
+import type { HeavyWork } from '../heavy/heavy-work.js';
+import { checkedOf, readText, type Read } from './review.js';
 import { latestNumber, readVersion, ready, type RunningRulebook } from './running.js';
 
 /** The one draft; without a text none is begun. */
@@ -76,6 +77,7 @@ export const discardDraft: Handler<'rulebookDraft.discard'> = async (_deps, call
 
 /** The draft's text as it reads now, against what is in force. */
 export async function readDraft(
+  heavy: HeavyWork,
   db: Db,
   row: DraftRow,
   now: Date,
@@ -83,22 +85,22 @@ export async function readDraft(
   if (row.text === null) throw new Refusal('draft-missing');
   const running = (await readVersion(db, await latestNumber(db)))!;
   const base = row.based_on === running.number ? running : ((await readVersion(db, row.based_on)) ?? running);
-  return { running, text: row.text, read: await readText(db, row.text, base.binding, now) };
+  return { running, text: row.text, read: await readText(heavy, db, row.text, base.binding, now) };
 }
 
 /** The draft, ready for deciding. Throws draft-missing and draft-unsound. */
 export async function draftRulebook(deps: Deps): Promise<RunningRulebook> {
-  const { running, text: draft, read } = await readDraft(deps, await draftRow(deps), deps.now());
+  const { running, text: draft, read } = await readDraft(deps.heavy, deps, await draftRow(deps), deps.now());
   if (!read.sound) throw new Refusal('draft-unsound', { problems: read.problems.length });
   return ready(running.number + 1, draft, read.sound.rulebook, read.sound.binding);
 }
 
 export const reviewDraft: Handler<'rulebookDraft.review'> = async (deps, call) => {
   const now = deps.now();
-  const { running, text: draft, read } = await readDraft(deps, await draftRow(deps), now);
+  const { running, text: draft, read } = await readDraft(deps.heavy, deps, await draftRow(deps), now);
   const checked = checkedOf(read);
   const version = running.number + 1;
-  const difference = differenceOf(running.text, draft);
+  const difference = await deps.heavy.run('difference', running.text, draft);
   if (!read.sound) return { answer: { ...checked, difference, version, lockedOut: NOBODY_LOOKED_AT } };
   const methods = await deps.methods.current();
   const { findings, ...lockedOut } = await lockOutsOf(

@@ -1,6 +1,6 @@
 import type { Parsed } from '@nimble-latch/api';
 import { parseWay, type Way } from '@nimble-latch/core/assurance';
-import { editRulebook, type Outcome, type Rule, type RulebookEdit } from '@nimble-latch/core/rulebook';
+import type { Outcome, Rule, RulebookEdit } from '@nimble-latch/core/rulebook';
 import { badField } from '../errors.js';
 import type { Handler } from '../http/call.js';
 import { checkedOf, readText } from './review.js';
@@ -36,12 +36,12 @@ function editOf(typed: Typed): RulebookEdit {
 /** Changes a text by one of its rules. A text with problems is not touched: it is answered with them. */
 export const editText: Handler<'rulebook.edit'> = async (deps, { body }) => {
   const { binding } = await deps.rulebook.current();
-  const read = async (text: string) => await readText(deps, text, binding, deps.now());
+  const read = async (text: string) => await readText(deps.heavy, deps, text, binding, deps.now());
   const before = await read(body.text);
   if (!before.sound) return { answer: { ...checkedOf(before), text: body.text } };
   let text: string;
   try {
-    text = editRulebook(body.text, editOf(body.edit));
+    text = await deps.heavy.run('editRulebook', body.text, editOf(body.edit));
   } catch (error) {
     if (error instanceof RangeError) throw badField('body.edit.at', 'no-such-rule');
     throw error;

@@ -6,7 +6,6 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key } from '../ids.js';
 import { draftRow, readDraft } from './draft.js';
-import { differenceOf } from './review.js';
 import { lockOutsOf } from './lock-outs.js';
 import { ready } from './running.js';
 import { describeVersion } from './versions.js';
@@ -16,7 +15,7 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
   const methods = await deps.methods.current();
   const reply = await call.run(async (work) => {
     const row = await draftRow(work, 'FOR UPDATE');
-    const { running, text, read } = await readDraft(work, row, work.now);
+    const { running, text, read } = await readDraft(deps.heavy, work, row, work.now);
     if (!read.sound) throw new Refusal('draft-unsound', { problems: read.problems.length });
     const { rulebook, binding } = read.sound;
     const number = running.number + 1;
@@ -37,7 +36,11 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
         consequence: { what: 'rulebook-locks-out', facts: { version: number, people } },
         bound: { version: number, text: digestOf(text), names: binding, message: call.body.message },
         ground: 'rulebook',
-        matter: { message: call.body.message, names: named, difference: differenceOf(running.text, text) },
+        matter: {
+          message: call.body.message,
+          names: named,
+          difference: await deps.heavy.run('difference', running.text, text),
+        },
       });
     await insert(work, 'rulebook_versions', {
       number,

@@ -1,10 +1,10 @@
 import type { Answer } from '@nimble-latch/api';
-import { checkRulebook, readRulebook, type Binding, type Rulebook } from '@nimble-latch/core/rulebook';
+import type { Binding, Rulebook } from '@nimble-latch/core/rulebook';
 import { assuranceOf, writeWay } from '@nimble-latch/core/assurance';
 import type { Method } from '@nimble-latch/core/vocabulary';
-import { structuredPatch } from 'diff';
 import { enrollable } from '@nimble-latch/core/methods';
 import type { Db } from '../db/sql.js';
+import type { HeavyWork } from '../heavy/heavy-work.js';
 import { readMethods } from '../methods/cache.js';
 import { notCarried } from './carried.js';
 import { lookUp } from './names.js';
@@ -33,6 +33,9 @@ function impossible({ rules, otherwise }: Rulebook, possible: readonly Method[])
   });
 }
 
+/** What was probably not meant is told of so many rules; whoever mends those asks again. */
+const MOST_FINDINGS = 500;
+
 /** A text, read and looked up. */
 export interface Read {
   readonly problems: Answer<'rulebook.check'>['problems'];
@@ -45,12 +48,14 @@ export interface Read {
  *
  * @param before what names meant in the version that it goes back to
  */
-export async function readText(db: Db, text: string, before: Binding, now: Date): Promise<Read> {
-  const { rulebook, problems } = readRulebook(text);
+export async function readText(heavy: HeavyWork, db: Db, text: string, before: Binding, now: Date): Promise<Read> {
+  const { rulebook, problems } = await heavy.run('readRulebook', text);
   if (!rulebook) return { problems: [...problems] };
   const { binding, known, renamed } = await lookUp(db, rulebook, before);
   const findings: ShownFinding[] = [
-    ...checkRulebook(rulebook, known, now.getTime()).map((finding) => shownFinding(rulebook, finding)),
+    ...(await heavy.run('checkRulebook', rulebook, known, now.getTime())).map((finding) =>
+      shownFinding(rulebook, finding),
+    ),
     ...renamed.map(({ kind, name, now: called }) => ({
       what: 'name-changed' as const,
       rule: null,
@@ -60,7 +65,7 @@ export async function readText(db: Db, text: string, before: Binding, now: Date)
     ...impossible(rulebook, enrollable((await readMethods(db)).settings)),
     ...(await notCarried(db, rulebook, binding)),
   ];
-  return { problems: [], sound: { rulebook, binding, findings } };
+  return { problems: [], sound: { rulebook, binding, findings: findings.slice(0, MOST_FINDINGS) } };
 }
 
 /** The same as the contract answers it. */
@@ -69,17 +74,3 @@ export const checkedOf = ({ problems, sound }: Read): Answer<'rulebook.check'> =
   rulebook: sound ? shownRulebook(sound.rulebook) : null,
   findings: sound?.findings ?? [],
 });
-
-const CHANGES = { ' ': 'same', '+': 'added', '-': 'taken' } as const;
-
-/** Changed lines with three around each. */
-export function differenceOf(before: string, after: string): Answer<'rulebookDraft.review'>['difference'] {
-  const { hunks } = structuredPatch('', '', before, after, undefined, undefined, { context: 3 });
-  return hunks.flatMap(({ lines }) =>
-    lines.flatMap((line) => {
-      const change = CHANGES[line[0] as keyof typeof CHANGES];
-      // What is said of a missing last newline is no line.
-      return change ? [{ line: line.slice(1), change }] : [];
-    }),
-  );
-}

@@ -25,7 +25,7 @@ export const rulebookHandlers: AreaHandlers<
   'rulebook.show': showRulebook,
   'rulebook.check': async (deps, { body }) => {
     const { binding } = await deps.rulebook.current();
-    return { answer: checkedOf(await readText(deps, body.text, binding, deps.now())) };
+    return { answer: checkedOf(await readText(deps.heavy, deps, body.text, binding, deps.now())) };
   },
   'rulebook.edit': editText,
   'rulebook.starters': async (deps) => ({
