@@ -1,9 +1,11 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
 import { verify } from '../chores/trail.js';
+import { beat } from '../background/node-heartbeat.js';
 import { insert, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
-import { sealUpTo } from './sealer.js';
+import { closeRuntime, openRuntime } from '../runtime.js';
+import { abandonedWriters, sealUpTo } from './sealer.js';
 import { trailColumns } from './writer.js';
 
 let inside: Inside;
@@ -69,5 +71,30 @@ describe('a seal', () => {
     await tell({ crane: '6' });
     expect(await seal()).toBe(3);
     expect(await found()).toEqual([]);
+  });
+
+  it('is left to another node where the writer stopped before anybody knew what became of its last entry', async () => {
+    const writer = await openRuntime(inside.deps.config);
+    await beat(writer, new Date());
+    const { id } = writer.trail;
+    const entry = writer.trail.entry(writer.trail.reserve(), new Date(), {
+      actor: { kind: 'host', id: null },
+      action: 'key.rotated',
+      target: { kind: 'key', id: null },
+      person: null,
+      origin: null,
+      reason: null,
+      details: { crane: '7' },
+    });
+    writer.trail.settleInDoubt([entry.number]);
+    await closeRuntime(writer);
+    // The server comes to the COMMIT only now.
+    await insert(db, 'trail_entries', trailColumns(entry));
+    expect(await abandonedWriters(inside.deps)).toEqual([]);
+    await write(db, 'UPDATE nodes SET seen_at = seen_at - INTERVAL 2 MINUTE');
+    expect(await abandonedWriters(inside.deps)).toEqual([{ writer: id, to: entry.number }]);
+    expect(await sealUpTo(inside.deps, id, entry.number)).toBe(1);
+    expect(await found()).toEqual([]);
+    expect(await abandonedWriters(inside.deps)).toEqual([]);
   });
 });
