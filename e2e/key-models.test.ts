@@ -3,6 +3,7 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import type { Sent } from '@nimble-latch/api';
+import type { ApiError } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { MetadataPublisher, type Entry } from './support/metadata.js';
 import { NLATCH, run } from '../scripts/lib/installation.mjs';
@@ -48,7 +49,7 @@ const keyOf = async (id: string) => {
 };
 
 beforeAll(async () => {
-  inst = await Installation.start(1, { NLATCH_PUBLIC_URL: ORIGIN });
+  inst = await Installation.start(1, { NLATCH_PUBLIC_URL: ORIGIN, NLATCH_INTERNAL_ADDRESSES: '127.0.0.2' });
   people = new KeyHolders(inst, ORIGIN, 'latch.wexmoor.example');
   await publish(
     inst.owner,
@@ -81,12 +82,15 @@ describe('metadata of key models', () => {
 
   it('are fetched from an address, which leads nowhere else, and what goes wrong there is shown', async () => {
     let answer: { status: number; body: string; location?: string } = { status: 200, body: blobOf(4) };
+    let asked = 0;
     const server: Server = createServer((_request, response) => {
+      asked += 1;
       response.writeHead(answer.status, answer.location ? { location: answer.location } : {}).end(answer.body);
     });
-    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.2', resolve));
     try {
-      const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
+      const { port } = server.address() as AddressInfo;
+      const address = `http://127.0.0.2:${port}/`;
       await source({ address });
       expect(await inst.owner.call('keyMetadata.fetch')).toMatchObject({ number: 4, address });
       for (const wrong of [
@@ -97,6 +101,21 @@ describe('metadata of key models', () => {
         await expect(inst.owner.call('keyMetadata.fetch')).rejects.toMatchObject({ code: 'metadata-unreachable' });
       }
       expect(await inst.owner.call('keyMetadata.show')).toMatchObject({ number: 4, problem: 'unreachable' });
+      // The service itself, a port where nothing listens and a name of this machine: no difference is told.
+      const before = asked;
+      const refusals = new Set<string>();
+      for (const inside of [inst.url, 'http://127.0.0.1:9/', `http://localhost:${port}/`, `http://[::1]:${port}/`]) {
+        await source({ address: inside });
+        const { problem } = (await inst.owner.call('keyMetadata.fetch').catch((error: unknown) => error)) as ApiError;
+        refusals.add(
+          JSON.stringify({ ...problem, instance: '' })
+            .replaceAll(inside, '…')
+            .replaceAll(inside.replace(/\/$/, ''), '…'),
+        );
+      }
+      expect([...refusals]).toEqual([expect.stringContaining('metadata-unreachable')]);
+      expect(asked).toBe(before);
+      await source({ address });
     } finally {
       server.close();
     }
