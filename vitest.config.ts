@@ -1,4 +1,5 @@
 import { defineConfig } from 'vitest/config';
+import { BaseSequencer, type TestSpecification } from 'vitest/node';
 
 /** Workspace packages are read from their sources; only programs that tests start as processes come from the build. */
 const resolve = { conditions: ['nimble-latch-source', 'import', 'module', 'default'] };
@@ -9,10 +10,23 @@ const ssr = {
   },
 };
 
+/** Those that take minutes, most of them in waiting: begun last, each would be waited for alone. */
+const LONG = ['e2e/outage', 'e2e/operations', 'e2e/console', 'e2e/contract', 'e2e/imports', 'e2e/access', 'e2e/keys.'];
+class LongFirst extends BaseSequencer {
+  override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {
+    const rank = ({ moduleId }: TestSpecification) => {
+      const at = LONG.findIndex((name) => moduleId.includes(name));
+      return at < 0 ? LONG.length : at;
+    };
+    return (await super.sort(files)).sort((a, b) => rank(a) - rank(b));
+  }
+}
+
 export default defineConfig({
   test: {
     // One more than the cores that this must be quick on: tests wait for pauses, leases and disks as much as they compute.
     maxWorkers: 3,
+    sequence: { sequencer: LongFirst },
     projects: [
       { resolve, ssr, test: { name: 'core', include: ['packages/{api,core,cli,console,standins}/src/**/*.test.ts'] } },
       {

@@ -1,6 +1,7 @@
 import fastifyCookie from '@fastify/cookie';
 import { acceptedLanguage, LIMITS } from '@nimble-latch/api';
 import Fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
+import { STATUS_CODES } from 'node:http';
 import type { Socket } from 'node:net';
 import { readFileSync } from 'node:fs';
 import { setTimeout as delay } from 'node:timers/promises';
@@ -32,10 +33,17 @@ function sendProblem(request: FastifyRequest, reply: FastifyReply, refusal: Refu
     .send(JSON.stringify(problem));
 }
 
+/** What HTTP has a status of its own for (RFC 9110 §15.5.9, RFC 6585 §5). */
+const STATUS_OF_BROKEN: Readonly<Record<string, number>> = {
+  ERR_HTTP_REQUEST_TIMEOUT: 408,
+  HPE_HEADER_OVERFLOW: 431,
+};
+
 /** Answers what is not even a request of HTTP, or has more of a head than is read, and closes the connection. */
 const refuseConnection = (deps: Deps) => (error: NodeJS.ErrnoException, socket: Socket) => {
   if (error.code === 'ECONNRESET' || !socket.writable) return void socket.destroy();
-  const problem = problemOf(new Refusal('malformed-request'), 'none', 'en');
+  const meant = problemOf(new Refusal('malformed-request'), 'none', 'en');
+  const problem = { ...meant, status: STATUS_OF_BROKEN[error.code ?? ''] ?? meant.status };
   const body = JSON.stringify(problem);
   const headers = {
     ...dataHeaders(deps),
@@ -45,7 +53,7 @@ const refuseConnection = (deps: Deps) => (error: NodeJS.ErrnoException, socket: 
     connection: 'close',
   };
   const head = Object.entries(headers).map(([name, value]) => `${name}: ${value}\r\n`);
-  socket.end(`HTTP/1.1 ${problem.status} Bad Request\r\n${head.join('')}\r\n${body}`);
+  socket.end(`HTTP/1.1 ${problem.status} ${STATUS_CODES[problem.status]}\r\n${head.join('')}\r\n${body}`);
 };
 
 /** How long readiness may take to tell. */
