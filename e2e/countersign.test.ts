@@ -1,6 +1,7 @@
+import { LIMITS } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { administrator, withSignature, type Administrator } from './support/administrators.js';
-import { connectedApplication, Installation, personWithApp } from './support/installation.js';
+import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 /** What a countersignature is for: the very things, at the very version, as whoever signed saw them. */
@@ -76,14 +77,19 @@ describe('what is signed', () => {
   it('is shown whole: message, names and difference; with another message it is asked anew', async () => {
     await connectedApplication(inst.owner, 'Berth Planner');
     await publish(inst.owner, OPEN);
+    for (let i = 0; i < LIMITS.peopleNamed; i++) {
+      const body = { displayName: `Stevedore ${i}`, loginNames: [`stevedore.${i}`] };
+      const person = await inst.owner.call('people.add', { body });
+      await inst.owner.call('people.setPassword', { params: { id: person.id }, body: { password: PASSWORD } });
+    }
     const lockedOut = await draft(REFUSED);
     const attempt = (message: string) => inst.owner.call('rulebook.publish', { body: { message, lockedOut } });
     const request = await asked(attempt('Closed for the storm'));
     const { matter, consequence } = await second.client.call('signatures.show', { params: { id: request } });
     expect(consequence.facts).toEqual({ version: 2, people: lockedOut });
     expect(matter.message).toBe('Closed for the storm');
-    expect(matter.names).toHaveLength(lockedOut);
-    expect(matter.names[0]).toMatchObject({ displayName: 'Ines Marlow', applications: ['Berth Planner'] });
+    expect(matter).toMatchObject({ names: { length: LIMITS.peopleNamed }, unnamed: lockedOut - LIMITS.peopleNamed });
+    expect(new Set(matter.names.map(({ applications }) => applications.join()))).toEqual(new Set(['Berth Planner']));
     expect(matter.difference.filter(({ change }) => change !== 'same').map(({ line }) => line.trim())).toEqual([
       '- { rule: Berths, at: { applications: [Berth Planner] }, then: let in }',
       '- { rule: Closed, at: { applications: [Berth Planner] }, then: refuse }',
@@ -124,7 +130,7 @@ describe('what is signed', () => {
     const edit = () => inst.owner.call('methods.edit', { body: { ...body, lockedOut: people }, ifMatch: version });
     const request = await asked(edit());
     const { matter } = await second.client.call('signatures.show', { params: { id: request } });
-    expect(matter.names).toHaveLength(people);
+    expect(matter.names.length + matter.unnamed).toBe(people);
     expect(matter.difference.filter(({ change }) => change === 'taken').map(({ line }) => line.trim())).toContain(
       '- sign-in',
     );

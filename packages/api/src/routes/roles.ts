@@ -41,6 +41,7 @@ const signedMatter = z.strictObject({
   names: z
     .array(z.strictObject({ id, displayName: z.string(), applications: z.array(z.string()) }))
     .describe('Whom it concerns, with where they would no longer get in; the first of them, where there are very many'),
+  unnamed: z.int().min(0).describe('How many more it concerns than are named'),
   difference,
 });
 

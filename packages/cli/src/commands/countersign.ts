@@ -2,7 +2,7 @@ import { catalogue, say, sayConsequence, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { differenceText } from '../render/difference.js';
 import { facts, table } from '../render/table.js';
-import { relative } from '../render/time.js';
+import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
 import { confirm, done, moreRows, show, wholeNumber, withSession, type Noun } from './support.js';
 
@@ -25,7 +25,7 @@ function next(one: Listed): string {
 }
 
 /** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
-function matter(session: Session, { message, names, difference }: Signature['matter']): string {
+function matter(session: Session, { message, names, unnamed, difference }: Signature['matter']): string {
   const named = table(
     names,
     [
@@ -37,6 +37,7 @@ function matter(session: Session, { message, names, difference }: Signature['mat
   return [
     ...(message === null ? [] : [`\n${say(f.saysOfIt, { message })}\n`]),
     ...(names.length === 0 ? [] : [`\n${named}`]),
+    ...(unnamed === 0 ? [] : [`${say(f.andMore, { count: unnamed })}\n`]),
     ...(difference.length === 0 ? [] : [`\n${differenceText(session, difference)}`]),
   ].join('');
 }
@@ -48,7 +49,7 @@ function details(session: Session, one: Signature): string {
     [h.concerning, nameOf(one.person)],
     [h.by, `${nameOf(one.askedBy)}, ${relative(one.askedAt, session.now())}`],
     [h.state, shared.signatureStates[one.state]],
-    [h.until, one.expiresAt],
+    [h.until, `${exact(one.expiresAt)} (${relative(one.expiresAt, session.now())})`],
     [h.decided, one.decidedBy ? `${nameOf(one.decidedBy)}, ${relative(one.decidedAt, session.now())}` : f.none],
     [h.why, one.reason ?? f.none],
     [h.next, next(one)],

@@ -6,7 +6,7 @@ import { Button } from '../components/button.js';
 import { Difference } from '../components/difference.js';
 import { TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
-import { Banner, Row, Section, Soft, Spread, State } from '../components/layout.js';
+import { Banner, Row, Section, Small, Soft, Spread, State } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { Time } from '../components/time.js';
 import { tell } from '../components/toasts.js';
@@ -171,7 +171,7 @@ function Give({ signature, sentence, onClose }: { signature: Signature; sentence
 const FIRST_NAMES = 5;
 
 /** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
-function Matter({ message, names, difference }: Answer<'signatures.show'>['matter']) {
+function Matter({ message, names, unnamed, difference }: Answer<'signatures.show'>['matter']) {
   const [all, setAll] = useState(false);
   return (
     <>
@@ -192,6 +192,7 @@ function Matter({ message, names, difference }: Answer<'signatures.show'>['matte
           {say(w.allNames, { count: names.length })}
         </Button>
       )}
+      {unnamed > 0 && <Small>{say(words.rulebook.andMore, { count: unnamed })}</Small>}
       {difference.length > 0 && <Difference label={w.changes} lines={difference} />}
     </>
   );

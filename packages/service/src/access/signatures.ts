@@ -75,13 +75,10 @@ export const listSignatures: Handler<'signatures.list'> = async (deps, { actor, 
 
 export const showSignature: Handler<'signatures.show'> = async (deps, { actor, params }) => {
   const row = await readRequest(deps, actor, params.id);
-  const matter = row.matter === null ? {} : (JSON.parse(row.matter) as Matter);
-  return {
-    answer: {
-      ...(await shown(deps, deps, actor, row)),
-      matter: { message: null, names: [], difference: [], ...matter },
-    },
-  };
+  const { message = null, names = [], difference = [] } = row.matter === null ? {} : (JSON.parse(row.matter) as Matter);
+  const signature = await shown(deps, deps, actor, row);
+  const unnamed = Math.max(0, Number(signature.consequence.facts['people'] ?? 0) - names.length);
+  return { answer: { ...signature, matter: { message, names, unnamed, difference } } };
 };
 
 /** Decides an open request. */
