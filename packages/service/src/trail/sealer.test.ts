@@ -6,7 +6,7 @@ import { insert, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import { closeRuntime, openRuntime } from '../runtime.js';
 import { abandonedWriters, sealUpTo } from './sealer.js';
-import { trailColumns } from './writer.js';
+import { trailColumns, type NewEntry } from './writer.js';
 
 let inside: Inside;
 let db: Db;
@@ -16,16 +16,16 @@ beforeAll(async () => {
 });
 afterAll(async () => await inside.close());
 
-const told = async (details: Record<string, string>, work: Work) =>
-  await work.trail({
-    actor: { kind: 'host', id: null },
-    action: 'key.rotated',
-    target: { kind: 'key', id: null },
-    person: null,
-    origin: null,
-    reason: null,
-    details,
-  });
+const rotated = (details: NewEntry['details']): NewEntry => ({
+  actor: { kind: 'host', id: null },
+  action: 'key.rotated',
+  target: { kind: 'key', id: null },
+  person: null,
+  origin: null,
+  reason: null,
+  details,
+});
+const told = async (details: Record<string, string>, work: Work) => await work.trail(rotated(details));
 const tell = async (details: Record<string, string>, fails = false) =>
   await inTransaction(inside.deps, async (work) => {
     await told(details, work);
@@ -56,15 +56,7 @@ describe('a seal', () => {
     // As after a lost connection: one that was kept in truth, one that was not.
     for (const kept of [true, false]) {
       const number = trail.reserve();
-      const entry = trail.entry(number, new Date(), {
-        actor: { kind: 'host', id: null },
-        action: 'key.rotated',
-        target: { kind: 'key', id: null },
-        person: null,
-        origin: null,
-        reason: null,
-        details: { kept },
-      });
+      const entry = trail.entry(number, new Date(), rotated({ kept }));
       if (kept) await insert(db, 'trail_entries', trailColumns(entry));
       trail.settle([number], 'unknown');
     }
@@ -77,15 +69,7 @@ describe('a seal', () => {
     const writer = await openRuntime(inside.deps.config);
     await beat(writer, new Date());
     const { id } = writer.trail;
-    const entry = writer.trail.entry(writer.trail.reserve(), new Date(), {
-      actor: { kind: 'host', id: null },
-      action: 'key.rotated',
-      target: { kind: 'key', id: null },
-      person: null,
-      origin: null,
-      reason: null,
-      details: { crane: '7' },
-    });
+    const entry = writer.trail.entry(writer.trail.reserve(), new Date(), rotated({ crane: '7' }));
     writer.trail.settleInDoubt([entry.number]);
     await closeRuntime(writer);
     // The server comes to the COMMIT only now.
