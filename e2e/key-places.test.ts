@@ -122,6 +122,27 @@ describe('an application whose own pages ask for keys', () => {
     expect(signIn).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
   });
 
+  it('whose origin was taken back is believed no more, on another node from that moment on', async () => {
+    const { key } = holders.get('bea.place')!;
+    const there = inst.client(inst.nodes[1]!.url, planner.key);
+    const ask = async () => {
+      const body = { loginName: 'bea.place', carries: [...CARRIES], claims: { passwordChecked: true as const } };
+      const { id } = await there.call('signIns.begin', { body });
+      return await there.call('signIns.prove', { params: { id }, body: { kind: 'choose', value: 'webauthn' } });
+    };
+    const answer = async (asked: Awaited<ReturnType<typeof ask>>) =>
+      await there.call('signIns.prove', {
+        params: { id: asked.id },
+        body: { kind: 'webauthn', credential: used(key, options(asked), BERTHS) },
+      });
+    expect(await answer(await ask())).toMatchObject({ state: 'let-in' });
+    const asked = await ask();
+    await setOrigins(planner.id, ['https://planner.wexmoor.example']);
+    expect(await answer(asked)).toMatchObject({ state: 'asking', reason: 'wrong-proof' });
+    await setOrigins(planner.id, [BERTHS]);
+    expect(await answer(await ask())).toMatchObject({ state: 'let-in' });
+  });
+
   it('signs somebody in without a name, once, by its own question', async () => {
     const { id, key, userHandle } = holders.get('bea.place')!;
     const { offer } = await berths.call('signIns.offer');

@@ -8,6 +8,7 @@ import { startLoop } from './background/loop.js';
 import { beat, followRulebook } from './background/node-heartbeat.js';
 import { sendDueMessages } from './background/outbox-sender.js';
 import type { Config } from './config.js';
+import { patiently } from './db/patience.js';
 import { selectOne } from './db/sql.js';
 import { createMailSender } from './delivery/send-mail.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
@@ -37,13 +38,19 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
   const startedAt = deps.now();
   const sendMail = createMailSender(config);
   const app = await buildApp(deps, consoleDir);
+  let setUpLink: string | undefined;
   try {
-    await beat(deps, startedAt);
-    await requestRecurringJobs(deps, JOB_KINDS);
-    // People who were here before lists were sorted and filtered by facets.
-    if (await selectOne(deps, "SELECT 1 AS one FROM persons WHERE name_key = '' LIMIT 1"))
-      await requestJob(deps, deps, 'fill-facets', { singleton: 'fill-facets' });
+    await patiently(deps.log, async () => {
+      await beat(deps, startedAt);
+      await requestRecurringJobs(deps, JOB_KINDS);
+      // People who were here before lists were sorted and filtered by facets.
+      if (await selectOne(deps, "SELECT 1 AS one FROM persons WHERE name_key = '' LIMIT 1"))
+        await requestJob(deps, deps, 'fill-facets', { singleton: 'fill-facets' });
+    });
     await app.listen({ host: config.listen.host, port: config.listen.port });
+    setUpLink = await patiently(deps.log, async () =>
+      (await hasOwner(deps)) ? undefined : await issueHostLink(deps, 'set-up', null),
+    );
   } catch (error) {
     await app.close();
     await closeRuntime(deps);
@@ -91,7 +98,7 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
   );
   return {
     address,
-    setUpLink: (await hasOwner(deps)) ? undefined : await issueHostLink(deps, 'set-up', null),
+    setUpLink,
     async stop() {
       endStreams(deps);
       await app.close();

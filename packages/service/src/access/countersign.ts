@@ -15,6 +15,7 @@ import { noticeOfRequest } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
+import { readSettings } from '../insight/settings-cache.js';
 import { key, keyOrNull, newId, text, textOrNull } from '../ids.js';
 import { readConcerned } from './concerned.js';
 
@@ -102,7 +103,8 @@ const boundTo = (
  * @throws SignatureNeeded where there is none; the caller of the use case is told, and asks again once it is given
  */
 export async function countersigned(deps: Deps, work: Work, call: AskingCall, asked: Asked): Promise<void> {
-  const { countersign } = (await deps.settings.current()).settings;
+  // What another node has just been told to ask for is asked for here.
+  const { countersign } = (await readSettings(work)).settings;
   if (!countersign.actions.includes(asked.action)) return;
   const row = await openRequest(deps, work, call, asked, 'FOR UPDATE');
   const others = row ? await othersWhoCould(work, asked.permission, [call.actor.personId, asked.person]) : 0;
@@ -180,8 +182,8 @@ export async function othersWhoCould(db: Db, permission: Permission, besides: re
 
 /** Makes the request, or finds the one that waits already; answers what its caller is told. */
 export async function askForSignature(deps: Deps, { call, asked }: SignatureNeeded): Promise<Refusal> {
-  const { countersign } = (await deps.settings.current()).settings;
   return await inTransaction(deps, async (work) => {
+    const { countersign } = (await readSettings(work)).settings;
     const told = (id: Id, askedAt: Date, expiresAt: Date) =>
       new Refusal('signature-needed', {
         request: id,

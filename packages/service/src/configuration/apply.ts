@@ -12,6 +12,7 @@ import { entryOf } from '../http/actors.js';
 import type { Call, Handler, Handlers } from '../http/call.js';
 import { insightHandlers } from '../insight/routes.js';
 import { methodHandlers, reviewRows } from '../methods/routes.js';
+import { readSettings } from '../insight/settings-cache.js';
 import { networkHandlers } from '../networks/routes.js';
 import { forgetNetworks } from '../networks/table.js';
 import { peopleHandlers } from '../people/routes.js';
@@ -100,7 +101,7 @@ class Bringing {
   }
 
   async #settings(settings: NonNullable<ConfigurationFile['settings']>): Promise<void> {
-    const { version } = await this.#deps.settings.current();
+    const { version } = await readSettings(this.#work);
     await this.#run('settings', 'settings.edit', undefined, settings, version);
   }
 

@@ -5,6 +5,7 @@ import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { NEWS_MS, sendLater } from './outbox.js';
+import { openContact } from '../people/contact.js';
 
 /** Changes of a keyring that its person hears of. */
 export type NoticeKind =
@@ -27,9 +28,8 @@ export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: Notic
     language: string;
     time_zone: string;
   }>(work, 'SELECT display_name, mail_sealed, language, time_zone FROM persons WHERE id = :id', { id: key(personId) });
-  if (!row?.mail_sealed) return;
-  const sealed = row.mail_sealed;
-  const to = (await deps.keys.opening((keys) => keys.open('contact', `person/${personId}/mail`, sealed))).toString();
+  const to = row && (await openContact(deps, personId, 'mail', row.mail_sealed));
+  if (!to) return;
   const words = catalogue(row.language).mail;
   const { settings } = await deps.settings.current();
   const when = new Intl.DateTimeFormat(row.language, {
@@ -69,8 +69,8 @@ async function toOwners(
   );
   const { settings } = await deps.settings.current();
   for (const owner of owners) {
-    const identity = `person/${text(owner.id)}/mail`;
-    const to = (await deps.keys.opening((keys) => keys.open('contact', identity, owner.mail_sealed))).toString();
+    const to = await openContact(deps, text(owner.id), 'mail', owner.mail_sealed);
+    if (to === null) continue;
     const words = catalogue(owner.language);
     const lines = [
       say(words.mail.greeting, { name: owner.display_name }),

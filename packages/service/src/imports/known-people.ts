@@ -1,3 +1,4 @@
+import { openContact } from '../people/contact.js';
 import type { KnownPerson, PersonRow } from '@nimble-latch/core/tables';
 import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
@@ -119,33 +120,29 @@ async function readPeople(
     return (id: Id) => lists.get(id) ?? [];
   };
   const [namesOf, groupsOf, referencesOf] = [of(names), of(groups), of(references)];
-  return await deps.keys.opening((keys) => {
-    const open = (id: Id, field: string, sealed: Buffer | null) =>
-      sealed === null ? null : keys.open('contact', `person/${id}/${field}`, sealed).toString();
-    return new Map(
-      persons.map((row) => {
-        const id = text(row.id);
-        const [reference] = referencesOf(id);
-        const person: KnownPerson = {
-          id,
-          name: row.display_name,
-          state: row.state,
-          mail: open(id, 'mail', row.mail_sealed),
-          phone: open(id, 'phone', row.phone_sealed),
-          language: row.language,
-          timeZone: row.time_zone,
-          loginNames: namesOf(id).map((name) => ({ value: name.value, brought: brought(name.mapping_id) })),
-          groups: groupsOf(id).map((group) => ({
-            id: text(group.group_id),
-            name: group.name,
-            brought: brought(group.mapping_id),
-          })),
-          reference: reference?.reference ?? null,
-          left: reference?.left_at != null,
-          untouchable: !byOwners && Number(row.protected) === 1,
-        };
-        return [id, person] as const;
-      }),
-    );
-  });
+  const known = new Map<Id, KnownPerson>();
+  for (const row of persons) {
+    const id = text(row.id);
+    const [reference] = referencesOf(id);
+    const person: KnownPerson = {
+      id,
+      name: row.display_name,
+      state: row.state,
+      mail: await openContact(deps, id, 'mail', row.mail_sealed),
+      phone: await openContact(deps, id, 'phone', row.phone_sealed),
+      language: row.language,
+      timeZone: row.time_zone,
+      loginNames: namesOf(id).map((name) => ({ value: name.value, brought: brought(name.mapping_id) })),
+      groups: groupsOf(id).map((group) => ({
+        id: text(group.group_id),
+        name: group.name,
+        brought: brought(group.mapping_id),
+      })),
+      reference: reference?.reference ?? null,
+      left: reference?.left_at != null,
+      untouchable: !byOwners && Number(row.protected) === 1,
+    };
+    known.set(id, person);
+  }
+  return known;
 }

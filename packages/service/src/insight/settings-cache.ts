@@ -21,7 +21,8 @@ interface Read {
   readonly version: number;
 }
 
-async function readSettings(db: Db): Promise<Read> {
+/** The settings as they are now: for what another node's change a moment ago must already hold for. */
+export async function readSettings(db: Db): Promise<Read> {
   const row = await selectOne<{ data: string; version: number }>(db, 'SELECT data, version FROM settings WHERE id = 1');
   return row
     ? { settings: settingsSchema.parse(JSON.parse(row.data)), version: row.version }

@@ -9,6 +9,7 @@ import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { key, text, storedId } from '../ids.js';
+import { draftRow } from '../rulebook/draft.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
 import { readMethods, readyMethods } from './cache.js';
@@ -87,6 +88,8 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
   const { rows, lockedOut } = call.body as { rows: MethodRow[]; lockedOut: number };
   const reply = await call.run(async (work) => {
     await assertSound(work, rows);
+    // No rulebook is published meanwhile: the two together decide who is locked out.
+    await draftRow(work, 'FOR UPDATE');
     // The first change makes the row; both forms are conditional on the version that was seen.
     await write(work, 'INSERT IGNORE INTO method_settings (id, data, version) VALUES (1, :data, 1)', {
       data: JSON.stringify(FIRST_METHODS),

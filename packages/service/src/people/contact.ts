@@ -1,15 +1,16 @@
 import type { SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
+import { openSound } from '../secrets/open-sound.js';
 
-/** A contact field as it was written; null where there is none. */
+/** A contact field as it was written; null where there is none, or none that opens. */
 export async function openContact(
-  deps: Deps,
+  deps: Pick<Deps, 'keys' | 'log'>,
   id: string,
   field: ContactField,
   sealed: Buffer | null,
 ): Promise<string | null> {
   if (!sealed) return null;
-  return (await deps.keys.opening((keys) => keys.open('contact', `person/${id}/${field}`, sealed))).toString();
+  return (await openSound(deps, 'contact', `person/${id}/${field}`, sealed))?.toString() ?? null;
 }
 
 export type ContactField = 'mail' | 'phone';

@@ -8,13 +8,14 @@ import { key } from '../ids.js';
 import { draftRow, readDraft } from './draft.js';
 import { lockOutsOf } from './lock-outs.js';
 import { ready } from './running.js';
+import { readMethods, readyMethods } from '../methods/cache.js';
 import { describeVersion } from './versions.js';
 
 /** Puts the draft in force. What the review said is looked at again, since people and keyrings change meanwhile. */
 export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
-  const methods = await deps.methods.current();
   const reply = await call.run(async (work) => {
     const row = await draftRow(work, 'FOR UPDATE');
+    const methods = readyMethods((await readMethods(work)).settings);
     const { running, text, read } = await readDraft(deps.heavy, work, row, work.now);
     if (!read.sound) throw new Refusal('draft-unsound', { problems: read.problems.length });
     const { rulebook, binding } = read.sound;

@@ -30,6 +30,7 @@ import { tellTrail, type Driver } from './context.js';
 import { whyNobody } from './decoy.js';
 import { advanceRight } from './grace.js';
 import { decoyGuardWrites, readDecoyGuard, rememberSource, spendBudget, standingOf, type Standing } from './lanes.js';
+import { openSound } from '../secrets/open-sound.js';
 import { saveSignIn, SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from './store.js';
 
 /** What an attempt came to, and the writes that must hold before anybody is told. */
@@ -225,7 +226,8 @@ async function judge(
     if (!parts) continue;
     const id = text(row.id);
     const sealed = row.secret_sealed!;
-    const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
+    const secret = await openSound(deps, 'seed', `authenticator/${id}/secret`, sealed);
+    if (!secret) continue;
     const method = row.method as 'totp' | 'hotp';
     const said = rules[method];
     const pin = await pinOf(row, parts, pins, next?.pin);

@@ -33,6 +33,8 @@ export type KeyRow = GuardColumns &
     backup_eligible: number;
     app_id: string | null;
     user_handle: Buffer;
+    /** Of the application's own pages, apart by spaces; null where it has none. */
+    origins: string | null;
   };
 
 const OF_AUTHENTICATOR = [
@@ -58,10 +60,14 @@ const OF_CREDENTIAL = [
 ] as const satisfies (keyof KeyRow)[];
 /** What came from a former server says its holder by that server's word. */
 const HANDLE = 'COALESCE(c.user_handle, (SELECT h.user_handle FROM persons h WHERE h.id = a.person_id))';
+/** Read with the key: an origin that was taken back counts for nothing from that moment on, on whatever node. */
+const ORIGINS =
+  "(SELECT GROUP_CONCAT(w.origin SEPARATOR ' ') FROM application_origins w WHERE w.application_id = s.application_id)";
 const KEY = [
   ...OF_AUTHENTICATOR.map((column) => `a.${column} AS key_${column}`),
   ...OF_CREDENTIAL.map((column) => `c.${column} AS key_${column}`),
   `${HANDLE} AS key_user_handle`,
+  `${ORIGINS} AS key_origins`,
 ].join(', ');
 const CREDENTIAL = 'webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id';
 /** A key `a` that may answer the sign-in `s`. */
@@ -106,7 +112,7 @@ export function openingOf(deps: Deps, id: Id, { rawId }: Credential): Opening {
 export function keyIn(rows: readonly object[]): KeyRow | undefined {
   const row = rows[0] as Record<string, unknown> | undefined;
   if (!row || row['key_id'] === null) return undefined;
-  const columns = [...OF_AUTHENTICATOR, ...OF_CREDENTIAL, 'user_handle'] as const;
+  const columns = [...OF_AUTHENTICATOR, ...OF_CREDENTIAL, 'user_handle', 'origins'] as const;
   // The columns are those of a key, each under its prefix.
   return Object.fromEntries(columns.map((column) => [column, row[`key_${column}`]])) as unknown as KeyRow;
 }
@@ -252,7 +258,7 @@ async function judge(
     {
       challenge: givenChallenge(deps, nameless ?? ceremonyOf(stored), claimedChallenge(clientDataJSON)),
       rpId: party.id,
-      origins: party.origins,
+      origins: at === 'ours' ? party.origins : (row.origins?.split(' ') ?? []),
       userVerification: nameless || rules.verification === 'required' ? 'required' : verificationFor(signIn),
       allowed: named ? [row.credential_id] : [],
       ...(row.app_id !== null && row.app_id === party.appId ? { appId: row.app_id } : {}),
