@@ -32,7 +32,7 @@ export function explainFailure(error: unknown): { text: string; exit: number } {
       return { text: lines(first.what, field(first.where), undefined), exit: ERRORS[problem.code].exit };
     const where = problem.issues?.map((issue) => `${field(issue.where)}: ${issue.what}`).join('\n       ');
     // A command rather than a sentence where there is one.
-    const remedy = problem.code === 'not-signed-in' ? words.errors.notSignedInTry : problem.remedy;
+    const remedy = problem.code === 'not-signed-in' ? words.errors.signInAgain : problem.remedy;
     return { text: lines(problem.title, where, remedy), exit: ERRORS[problem.code]?.exit ?? EXIT.internal };
   }
   if (error instanceof Unreachable) {

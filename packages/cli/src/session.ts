@@ -1,5 +1,5 @@
 import { createClient } from '@nimble-latch/api/client';
-import { EXIT } from '@nimble-latch/api';
+import { EXIT, say } from '@nimble-latch/api';
 import type { Context, GlobalOptions, Session } from './context.js';
 import { readCredentials } from './credentials.js';
 import { Failure } from './failure.js';
@@ -20,6 +20,10 @@ export function openSession(context: Context, options: GlobalOptions): Session {
   const fromEnv = context.env['NLATCH_TOKEN'];
   const kept = fromEnv ? undefined : readCredentials(context.env);
   const token = fromEnv ?? (kept?.server === server ? kept.token : undefined);
-  if (!token) throw new Failure(words.errors.notSignedIn, { try: words.errors.notSignedInTry, exit: EXIT.notSignedIn });
+  if (!token)
+    throw new Failure(words.errors.notSignedIn, {
+      try: say(words.errors.notSignedInTry, { server }),
+      exit: EXIT.notSignedIn,
+    });
   return { ...context, json: options.json ?? false, client: createClient({ server, token }) };
 }

@@ -58,6 +58,7 @@ export const hostWords = {
     spellingLost: '{where}: {id}: no spelling of its id opens it; write what stood there again',
     spellingTrailLost:
       '{where} of writer {id}: its entries differ by more than a spelling; nlatchd trail verify tells what',
+    spellingsNone: 'Whatever is sealed is sealed by the id that it is read by: there is nothing to mend.',
     spellingsMended: '{mended} mended, {lost} could not be.',
     spellingsWould: '{mended} would be mended, {lost} could not be.',
     chainGone: 'the whole chain was seen elsewhere and is gone',

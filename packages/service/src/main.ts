@@ -212,7 +212,8 @@ function buildProgram(): Command {
           print(say(sentence, { where, id, what: dryRun ? '' : '; mended' }));
         }
         const told = dryRun ? words.done.spellingsWould : words.done.spellingsMended;
-        print(say(told, { mended: found.length - lost.length, lost: lost.length }));
+        if (found.length === 0) print(words.done.spellingsNone);
+        else print(say(told, { mended: found.length - lost.length, lost: lost.length }));
         if (lost.length > 0) process.exitCode = 1;
       }),
     );

@@ -26,7 +26,7 @@ export const deAccess: Pick<
       'Die Geheimnisse von {tokens/Token/Tokens} verlassen das Haus, verschlüsselt durch eine Passphrase: {batch}.',
     'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
     'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
-    'password-set': '{name} bekommt ein neues Passwort; die Sitzungen enden.',
+    'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
       'Macht Schlüssel von nun an für {domain}: {keys/Schlüssel/Schlüssel} von {people/Person/Personen} für die Domäne davor antworten nicht mehr.',
     'methods-lock-out':

@@ -22,7 +22,7 @@ export const enAccess = {
     'secrets-exported': 'The secrets of {tokens/token leave/tokens leave}, encrypted by a passphrase: {batch}.',
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
-    'password-set': '{name} gets a new password; their sessions end.',
+    'password-set': '{name} gets a new password; their sessions and access tokens end.',
     'keys-orphaned':
       'Makes keys for {domain} from now on: {keys/key/keys} of {people/person/people} for the domain before answer no more.',
     'methods-lock-out': 'Changes which methods may be used, and locks {people/person/people} out who get in today.',
