@@ -154,4 +154,53 @@ describe('odd values', () => {
     }
     expect(inst.logs()).not.toContain('request failed');
   });
+
+  it('do not make one name look like another: what nobody sees is refused, whatever is not compared is the same name', async () => {
+    await inst.owner.call('groups.add', { body: { name: 'pilots' } });
+    const add = async (name: string) =>
+      await inst.owner.call('groups.add', { body: { name } }).then(
+        () => 'taken',
+        (error: { code: string }) => error.code,
+      );
+    for (const unseen of ['\u00ad', '\u200b', '\u2060', '\ufeff', '\u3164', '\u034f', '\u{e0041}', '\u202e', '\u2066'])
+      expect([unseen, await add(`pi${unseen}lots`)]).toEqual([unseen, 'invalid-input']);
+    const same = [
+      'PILOTS',
+      ' pilots\u00a0',
+      'p\u00edlots',
+      'pi\u0301lots',
+      'pilot\u017f',
+      'pilots\u200d',
+      'pilots\ufe0f',
+    ];
+    const wide = [...'pilots'].map((letter) => String.fromCodePoint(letter.codePointAt(0)! + 0xfee0)).join('');
+    for (const other of [...same, wide]) expect([other, await add(other)]).toEqual([other, 'name-taken']);
+    // Joiners that a script needs stay.
+    expect(await add('\u0645\u06cc\u200c\u062e\u0648\u0627\u0647\u0645')).toBe('taken');
+  });
+
+  it('in times are one spelling of one moment: RFC 3339 in UTC, nothing that reads like it', async () => {
+    const status = async (at: string) =>
+      (
+        await fetch(`${inst.url}/api/v1/activity/sign-ins?since=${encodeURIComponent(at)}`, {
+          headers: { authorization: `Bearer ${inst.ownerToken}` },
+        })
+      ).status;
+    expect(await status('2026-11-29T02:00:00Z')).toBe(200);
+    const others = [
+      '2026-11-29t02:00:00z',
+      '2026-11-29T16:00:00+14:00',
+      '2026-11-29T02:00:00',
+      '2026-11-29',
+      '20261129T020000Z',
+    ];
+    const odd = [
+      '2026-11-29T24:00:00Z',
+      '2026-11-29T23:59:60Z',
+      ' 2026-11-29T02:00:00Z',
+      '1764381600',
+      '\uff12026-11-29T02:00:00Z',
+    ];
+    for (const at of [...others, ...odd]) expect([at, await status(at)]).toEqual([at, 400]);
+  });
 });

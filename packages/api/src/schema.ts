@@ -21,10 +21,10 @@ export const sixteenBytes = z.guid({ error: hint('id') }).toLowerCase();
 export const modelId = sixteenBytes as unknown as z.ZodType<Id, string>;
 
 /** RFC 3339 in UTC with milliseconds. */
-export const instant = z.iso.datetime().describe('RFC 3339, UTC');
+export const instant = z.iso.datetime({ error: hint('instant') }).describe('RFC 3339, UTC');
 
 /**
- * One line of text: trimmed, composed (NFC), without control characters and without those that reverse the writing
+ * One line of text: trimmed, composed (NFC), without control characters, those that nobody sees and those that reverse the writing
  * direction of what follows them (they can make one name look like another).
  */
 export function line(max: number) {

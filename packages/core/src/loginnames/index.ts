@@ -27,7 +27,8 @@ export function normaliseLoginName(
   const value = typed.normalize('NFKC').trim().toLowerCase().normalize('NFC');
   if (value === '') return { ok: false, why: 'empty' };
   if ([...value].length > LOGIN_NAME_MAX) return { ok: false, why: 'too-long' };
-  if (/[\p{White_Space}\p{Cc}\p{Cf}\p{Cs}\p{Co}\p{Cn}]/u.test(value)) return { ok: false, why: 'character' };
+  if (/[\p{White_Space}\p{Cc}\p{Cf}\p{Cs}\p{Co}\p{Cn}\p{Default_Ignorable_Code_Point}]/u.test(value))
+    return { ok: false, why: 'character' };
   const kind = kindOf(value);
   return kind ? { ok: true, value, kind } : { ok: false, why: 'shape' };
 }

@@ -21,6 +21,8 @@ describe('login names', () => {
     ['a b', 'character'],
     ['a\u0000b', 'character'],
     ['a\u200bb', 'character'],
+    ['a\ufe0f', 'character'],
+    ['a\u3164b', 'character'],
     ['a\u202eb', 'character'],
     ['a@b@c', 'shape'],
     ['@b', 'shape'],
