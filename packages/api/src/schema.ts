@@ -1,4 +1,4 @@
-import { LINE_PATTERN } from '@nimble-latch/core/fields';
+import { LINE_PATTERN, withoutUnseen } from '@nimble-latch/core/fields';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { LIMITS } from './limits.js';
@@ -24,12 +24,13 @@ export const modelId = sixteenBytes as unknown as z.ZodType<Id, string>;
 export const instant = z.iso.datetime({ error: hint('instant') }).describe('RFC 3339, UTC');
 
 /**
- * One line of text: trimmed, composed (NFC), without control characters, those that nobody sees and those that reverse the writing
- * direction of what follows them (they can make one name look like another).
+ * One line of text: trimmed, composed (NFC), freed of what nobody sees, without control characters and without those that reverse the
+ * writing direction of what follows them (they can make one name look like another).
  */
 export function line(max: number) {
   return z
     .string()
+    .overwrite(withoutUnseen)
     .trim()
     .normalize('NFC')
     .min(1, { error: hint('empty') })

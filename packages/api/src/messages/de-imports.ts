@@ -69,7 +69,7 @@ export const deImports = {
     'row-length': 'hat {cells/Zelle/Zellen}, die Datei hat {columns/Spalte/Spalten}',
     missing: 'fehlt',
     'too-long': 'ist länger als {most} Zeichen',
-    'control-characters': 'enthält Steuerzeichen, unsichtbare Zeichen oder solche, die die Schreibrichtung umkehren',
+    'control-characters': 'enthält Steuerzeichen oder Zeichen, die die Schreibrichtung umkehren',
     'login-name-character': 'enthält Leerzeichen, Steuerzeichen oder unsichtbare Zeichen',
     'login-name-shape': 'hat nicht die Form name, name@domain, DOMAIN\\name oder rechner:name',
     'login-name-missing': 'kein Anmeldename, und die Person ist neu',

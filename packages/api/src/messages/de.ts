@@ -44,8 +44,7 @@ export const de: Catalogue = {
     id: 'erwartet wird eine Kennung wie 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'darf nicht leer sein',
     'too-long': 'höchstens {most} Zeichen',
-    'control-characters':
-      'darf keine Steuerzeichen, keine unsichtbaren Zeichen und keine enthalten, die die Schreibrichtung ändern',
+    'control-characters': 'darf keine Steuerzeichen und keine Zeichen enthalten, die die Schreibrichtung ändern',
     instant: 'erwartet wird ein Zeitpunkt in UTC (RFC 3339), etwa 2026-11-29T08:00:00Z',
     cursor: 'erwartet wird das `next` einer früheren Seite',
     mail: 'erwartet wird eine Adresse wie ines@wexmoor.example',

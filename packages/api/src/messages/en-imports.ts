@@ -80,7 +80,7 @@ export const enImports = {
     'row-length': 'has {cells/cell/cells}, the file has {columns/column/columns}',
     missing: 'is missing',
     'too-long': 'is longer than {most/character/characters}',
-    'control-characters': 'holds control or invisible characters, or writing-direction overrides',
+    'control-characters': 'holds control characters or writing-direction overrides',
     'login-name-character': 'holds spaces, control or invisible characters',
     'login-name-shape': 'is not of the form name, name@domain, DOMAIN\\name or host:name',
     'login-name-missing': 'no login name, and this person is new',

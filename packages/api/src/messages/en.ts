@@ -48,7 +48,7 @@ export const en = {
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'must not be empty',
     'too-long': 'at most {most/character/characters}',
-    'control-characters': 'must not contain control or invisible characters, or writing-direction overrides',
+    'control-characters': 'must not contain control characters or writing-direction overrides',
     instant: 'expected a moment in UTC (RFC 3339), such as 2026-11-29T08:00:00Z',
     cursor: 'expected the `next` of an earlier page',
     mail: 'expected an address such as ines@wexmoor.example',

@@ -13,12 +13,18 @@ export const PHONE_PATTERN = /^\+[1-9][0-9 ()-]{5,22}$/;
 export const SERIAL_PATTERN = /^(?=(?:[^A-Za-z0-9]*[A-Za-z0-9]){3})[A-Za-z0-9 ._/:-]{3,60}$/;
 /** A language, perhaps of a country (BCP 47, the two parts that are used here). */
 export const LANGUAGE_PATTERN = /^[a-z]{2,3}(-[A-Z]{2})?$/;
+/** No control characters, and none that turn the writing direction of what follows them. */
+export const LINE_PATTERN = /^[^\p{Cc}\p{Cs}\u202A-\u202E\u2066-\u2069]*$/u;
+
+/** Characters that nobody sees, but for joiners and variation selectors, which change how their neighbours look. */
+const UNSEEN =
+  /(?!\u200C|\u200D|[\u180B-\u180D]|\u180F|[\u202A-\u202E\u2066-\u2069]|[\uFE00-\uFE0F]|[\u{E0100}-\u{E01EF}])\p{Default_Ignorable_Code_Point}/gu;
+
 /**
- * No control characters, none that turn the writing direction of what follows them, and none that nobody sees (soft hyphens, fillers,
- * tags): two names must not look alike by those. The joiners of scripts and the selectors of emoji stay; where names are compared, they
- * do not count.
+ * A line of text without what nobody sees (soft hyphens, fillers, marks that a file or a page brought along): two names must not differ
+ * by that alone. What is left of it is for {@link LINE_PATTERN} to judge.
  */
-export const LINE_PATTERN = /^(?:\u200C|\u200D|\uFE0E|\uFE0F|[^\p{Cc}\p{Cs}\p{Default_Ignorable_Code_Point}])*$/u;
+export const withoutUnseen = (text: string): string => text.replace(UNSEEN, '');
 
 /** Longest name of a zone, with room. */
 const ZONE_MAX = 60;

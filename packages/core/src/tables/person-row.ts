@@ -5,6 +5,7 @@ import {
   isTimeZone,
   LANGUAGE_PATTERN,
   LINE_PATTERN,
+  withoutUnseen,
   MAIL_MAX,
   MAIL_PATTERN,
 } from '../people/fields.js';
@@ -50,12 +51,12 @@ const GROUPS_MOST = 100;
 const PLAIN_CELL = /^[!-&(-~](?:[ -~]*[!-~])?$/;
 
 /**
- * A cell as it was meant: composed (NFC), trimmed, and without the apostrophe that guards a cell against being taken for
+ * A cell as it was meant: composed (NFC), trimmed, freed of what nobody sees, and without the apostrophe that guards a cell against being taken for
  * a formula, since lists that this service gives out carry it.
  */
 export function readCell(cell: string): string {
   if (cell === '' || PLAIN_CELL.test(cell)) return cell;
-  return cell
+  return withoutUnseen(cell)
     .replace(/^'(?=[=+\-@\t\r])/, '')
     .normalize('NFC')
     .trim();

@@ -8,6 +8,7 @@ import {
   looksLikeHeader,
   nameColumns,
   planPerson,
+  readCell,
   readGroupRow,
   readPersonRow,
   readPhone,
@@ -21,6 +22,16 @@ const utf16 = (text: string, little: boolean) => {
   const bytes = Buffer.from(`\ufeff${text}`, 'utf16le');
   return little ? bytes : bytes.swap16();
 };
+
+describe('a cell', () => {
+  it('is read without what nobody sees, and keeps what a script needs', () => {
+    expect(readCell('\ufeff Ad\u00ada\u200b ')).toBe('Ada');
+    expect(readCell('\u200b')).toBe('');
+    // A joiner of Persian, a variant of a name in Japan (Unicode IVD), an emoji as a picture.
+    for (const kept of ['\u0645\u06cc\u200c\u062e', '\u8fba\u{e0101}', '\u2693\ufe0f'])
+      expect(readCell(kept)).toBe(kept);
+  });
+});
 
 describe('the beginning of a file', () => {
   it.each([

@@ -234,12 +234,12 @@ class TokenWalk implements Walk<Read> {
     );
   }
 
-  /** The batch that new tokens come into. */
   keep(): () => void {
     // What a row comes to here depends on no row before it.
     return () => undefined;
   }
 
+  /** The batch that new tokens come into. */
   async begin(work: Work): Promise<void> {
     if (this.#gives || this.#import.counts!.new === 0) return;
     const { id, fileName } = this.#import;
