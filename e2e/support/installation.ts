@@ -15,6 +15,10 @@ import { freePort } from '../../scripts/lib/private-mariadb.mjs';
 
 export const PASSWORD = 'harbour lights at dawn';
 
+/** The whole suite can be run with faults that its service has to live through: `NLATCH_TEST_FAULTS=first-runs scripts/test e2e`. */
+const { NLATCH_TEST_FAULTS } = process.env;
+const FAULTS = NLATCH_TEST_FAULTS === undefined ? {} : { NLATCH_TEST_FAULTS };
+
 type Service = Awaited<ReturnType<typeof startService>>;
 export interface Node extends Service {
   /** An owner's client of this node. */
@@ -94,7 +98,7 @@ export class Installation {
       masterKeyFile: join(this.dir, 'master.key'),
       port,
       publicUrl: `http://localhost:${port}`,
-      more: this.#more,
+      more: { ...FAULTS, ...this.#more },
     }) as Record<string, string>;
   }
 

@@ -26,6 +26,8 @@ export interface Config {
   /** What may be fetched from beside public addresses. */
   readonly internal: Internal;
   readonly smtp: { readonly url: string; readonly from: string } | undefined;
+  /** For tests: what fails on purpose. `first-runs`: each use case's first run, as by a deadlock, when all but its COMMIT is done. */
+  readonly faults: 'first-runs' | undefined;
   readonly retentionMonths: number;
 }
 
@@ -93,6 +95,7 @@ const schema = z.object({
       ),
     )
     .default([]),
+  NLATCH_TEST_FAULTS: z.enum(['first-runs']).optional(),
   NLATCH_RETENTION_MONTHS: z.coerce.number().int().min(1).max(120).default(13),
 });
 
@@ -160,6 +163,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     trustedProxies: e.NLATCH_TRUSTED_PROXIES,
     logLevel: e.NLATCH_LOG_LEVEL,
     smtp: e.NLATCH_SMTP_URL ? { url: e.NLATCH_SMTP_URL, from: e.NLATCH_MAIL_FROM! } : undefined,
+    faults: e.NLATCH_TEST_FAULTS,
     retentionMonths: e.NLATCH_RETENTION_MONTHS,
     internal: {
       names: new Set(e.NLATCH_INTERNAL_ADDRESSES.filter((one) => !isRange(one))),

@@ -10,7 +10,7 @@ beforeAll(async () => {
   inside = await openInside();
   db = { sequelize: inside.deps.sequelize };
   await write(db, 'CREATE TABLE cranes (id INT PRIMARY KEY, lifts INT NOT NULL)');
-  await write(db, 'INSERT INTO cranes VALUES (1, 0), (2, 0)');
+  await write(db, 'INSERT INTO cranes VALUES (1, 0), (2, 0), (3, 0)');
 });
 afterAll(async () => await inside.close());
 
@@ -35,6 +35,26 @@ function lift(work: Work, id: number): number {
 }
 
 describe('a use case', () => {
+  it('whose first run fails on purpose is run again, behind locks, and kept once', async () => {
+    const faulty = { ...inside.deps, config: { ...inside.deps.config, faults: 'first-runs' as const } };
+    for (const way of [opening(3), undefined]) {
+      const before = await lifts(3);
+      let runs = 0;
+      let effects = 0;
+      await inTransaction(
+        faulty,
+        async (work) => {
+          runs += 1;
+          work.onceCommitted(() => (effects += 1));
+          if (way) lift(work, 3);
+          else await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = 3');
+        },
+        way,
+      );
+      expect({ runs, effects, more: (await lifts(3)) - before }).toEqual({ runs: 2, effects: 1, more: 1 });
+    }
+  });
+
   it('that opens with a read takes no lock when nobody is in its way', async () => {
     const modes: boolean[] = [];
     const done = await inTransaction(

@@ -50,6 +50,11 @@ export interface Opening {
   readonly locked?: boolean;
 }
 
+/** A deadlock that a test asked for ({@link Config.faults}). */
+class AskedFor extends Error {
+  readonly errno = 1213;
+}
+
 /** A use case asked for its transaction in a run that has none. */
 class TransactionNeeded extends Error {}
 
@@ -65,13 +70,18 @@ class TransactionNeeded extends Error {}
  */
 export async function inTransaction<T>(deps: Deps, useCase: (work: Work) => Promise<T>, opening?: Opening): Promise<T> {
   let locked = !opening || opening.locked === true;
+  const faulty = async (work: Work): Promise<T> => {
+    await useCase(work);
+    throw new AskedFor();
+  };
   for (let run = 1; ; run++) {
+    const doing = run === 1 && deps.config.faults === 'first-runs' ? faulty : useCase;
     const outcome = locked
       ? await withConnection(
           deps.sequelize,
-          async (connection) => await runOnce(deps, connection, useCase, opening?.read),
+          async (connection) => await runOnce(deps, connection, doing, opening?.read),
         )
-      : await runAhead(deps, useCase, opening!.ahead);
+      : await runAhead(deps, doing, opening!.ahead);
     if ('result' in outcome) return outcome.result;
     const { error } = outcome;
     const alone = !(error instanceof TransactionNeeded);
