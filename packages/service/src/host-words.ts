@@ -22,7 +22,7 @@ export const hostWords = {
     keysRenewSigning: 'sign ID tokens with new keys from now on; the ones before are told to clients for a day more',
     keysRotate: 'make a new key for a purpose; the running service follows',
     mendSpellings:
-      'find what was sealed by another spelling of an id (releases before 0.2 took any), and mend what can be',
+      'find what was sealed by another spelling of an id (earlier releases took any), and mend what can be',
     mendSpellingsDry: 'only say what would be mended',
     trail: 'the tamper-evident record',
     trailVerify: 'verify every entry against its seal; needs no running service',
