@@ -1,5 +1,6 @@
 import type { Client } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { administrator } from './support/administrators.js';
 import { connectedApplication, Installation, personWithApp } from './support/installation.js';
 
 describe('what happens at the doors', () => {
@@ -43,6 +44,25 @@ describe('what happens at the doors', () => {
     await hear(':\n\n:\n\n:\n\n');
     expect(heard).not.toContain('changed');
     await reader.cancel();
+  });
+
+  it('is nobody’s alone: one person has eight windows of it at most, and a window that is closed makes room', async () => {
+    const windows = await Promise.all(Array.from({ length: 8 }, async () => await open()));
+    expect(windows.map(({ status }) => status)).toEqual(new Array(8).fill(200));
+    const ninth = await open();
+    expect([ninth.status, Number(ninth.headers.get('retry-after'))]).toEqual([429, 30]);
+    const other = await administrator(inst, 'kit.marrable', 'auditor');
+    const theirs = await open(other.token);
+    expect(theirs.status).toBe(200);
+    await windows.shift()!.body!.cancel();
+    await expect
+      .poll(async () => {
+        const again = await open();
+        windows.push(again);
+        return again.status;
+      })
+      .toBe(200);
+    await Promise.all([theirs, ...windows].map(async ({ body }) => await body?.cancel()));
   });
 
   it('keeps no node from stopping', async () => {
