@@ -3,38 +3,12 @@ import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text, storedId } from '../ids.js';
-import { SEALED_COLUMNS } from './sealed-columns.js';
+import { keyReferences, SEALED_COLUMNS, type SealedColumn } from './sealed-columns.js';
 import type { JobRun } from './jobs.js';
 
 const BATCH = 200;
 /** Other nodes may go on writing with the old key until they reload the key set; wait for longer than that. */
 const SETTLE_MS = 10_000;
-
-/** Where rows name the key that hashed them, or carry its id inside what was sealed with it. */
-const REFERENCES: Partial<Record<KeyPurpose, readonly string[]>> = {
-  seed: [
-    'SELECT COUNT(*) AS n FROM authenticators WHERE SUBSTRING(secret_sealed, 2, 16) = :id OR SUBSTRING(pin_sealed, 2, 16) = :id',
-    'SELECT COUNT(*) AS n FROM tokens WHERE SUBSTRING(secret_sealed, 2, 16) = :id',
-    'SELECT COUNT(*) AS n FROM file_certificates WHERE SUBSTRING(private_sealed, 2, 16) = :id',
-  ],
-  contact: [
-    'SELECT COUNT(*) AS n FROM persons WHERE SUBSTRING(mail_sealed, 2, 16) = :id OR SUBSTRING(phone_sealed, 2, 16) = :id',
-    'SELECT COUNT(*) AS n FROM import_blocks WHERE SUBSTRING(sealed, 2, 16) = :id',
-  ],
-  token: ['SELECT COUNT(*) AS n FROM signing_keys WHERE SUBSTRING(private_sealed, 2, 16) = :id'],
-  // What a key sealed for the browser has run out by the time that it could be retired.
-  verify: [
-    'connection_keys',
-    'sessions',
-    'access_tokens',
-    'host_links',
-    'browser_sessions',
-    'browsers',
-    'oidc_grants',
-  ].map((table) => `SELECT COUNT(*) AS n FROM ${table} WHERE hash_key_id = :id`),
-  outcome: ['SELECT COUNT(*) AS n FROM outcomes WHERE SUBSTRING(sealed, 2, 16) = :id'],
-  outbox: ['SELECT COUNT(*) AS n FROM outbox WHERE SUBSTRING(sealed, 2, 16) = :id'],
-};
 
 /**
  * Follows a rotation while the service runs: seals every record anew with the key that writes now, indexes anew, and
@@ -46,15 +20,25 @@ export async function rekey(deps: Deps, run: JobRun): Promise<string> {
   // A key that steps back while this runs may be on rows that were passed already: it is left for the run after.
   const leaving = deps.keys.list().filter((row) => row.state === 'reading');
   let done = 0;
-  let from = typeof run.payload['from'] === 'number' ? run.payload['from'] : 0;
-  let after = typeof run.payload['after'] === 'string' ? storedId(run.payload['after']) : undefined;
+  // By name: another release may have more columns, in another order. One that it does not know begins anew.
+  const named = (column: SealedColumn) => `${column.table}.${column.column}`;
+  let from = Math.max(
+    0,
+    SEALED_COLUMNS.findIndex((column) => named(column) === run.payload['column']),
+  );
+  const begun = SEALED_COLUMNS[from]!;
+  let after =
+    named(begun) === run.payload['column'] && typeof run.payload['after'] === 'string'
+      ? storedId(run.payload['after'])
+      : undefined;
   for (; from < SEALED_COLUMNS.length; from++, after = undefined) {
+    const column = SEALED_COLUMNS[from]!;
     for (;;) {
-      const { changed, last } = await resealBatch(deps, SEALED_COLUMNS[from]!, after);
+      const { changed, last } = await resealBatch(deps, column, after);
       done += changed;
       if (last === undefined) break;
       after = last;
-      await run.progress(`${SEALED_COLUMNS[from]!.table}: ${done} sealed anew`, { from, after });
+      await run.progress(`${column.table}: ${done} sealed anew`, { column: named(column), after });
     }
   }
   const retired = await retireUnused(deps, leaving);
@@ -63,7 +47,7 @@ export async function rekey(deps: Deps, run: JobRun): Promise<string> {
 
 async function resealBatch(
   deps: Deps,
-  target: (typeof SEALED_COLUMNS)[number],
+  target: SealedColumn,
   after: Id | undefined,
 ): Promise<{ changed: number; last: Id | undefined }> {
   return await inTransaction(deps, async (work) => {
@@ -99,8 +83,13 @@ async function retireUnused(deps: Deps, leaving: readonly { id: Id; purpose: Key
   let retired = 0;
   for (const { id, purpose } of leaving) {
     const left = await Promise.all(
-      (REFERENCES[purpose] ?? []).map((sql) =>
-        selectOne<{ n: number }>({ sequelize: deps.sequelize }, sql, { id: key(id) }),
+      keyReferences(purpose).map(
+        async ({ table, names }) =>
+          await selectOne<{ n: number }>(
+            { sequelize: deps.sequelize },
+            `SELECT COUNT(*) AS n FROM \`${table}\` WHERE ${names} = :id`,
+            { id: key(id) },
+          ),
       ),
     );
     if (left.some((row) => Number(row?.n) > 0)) continue;

@@ -1,40 +1,26 @@
 import type { Id, KeyPurpose } from '@nimble-latch/core/vocabulary';
-import { blockIdentity } from '../imports/blocks.js';
-import { pinIdentity } from '../keyring/pins.js';
-import { certificateIdentity } from '../stock/certificates.js';
-import { tokenIdentity } from '../stock/rows.js';
+import { TABLES } from '../tables.js';
 
-/** Sealed columns, the identity that each is bound to, and its blind index. */
-export const SEALED_COLUMNS: readonly {
-  purpose: KeyPurpose;
-  table: string;
-  column: string;
-  identity: (id: Id) => string;
-  index?: { column: string; field: string };
-}[] = [
-  { purpose: 'seed', table: 'authenticators', column: 'secret_sealed', identity: (id) => `authenticator/${id}/secret` },
-  { purpose: 'seed', table: 'authenticators', column: 'pin_sealed', identity: pinIdentity },
-  { purpose: 'seed', table: 'tokens', column: 'secret_sealed', identity: tokenIdentity },
-  { purpose: 'seed', table: 'file_certificates', column: 'private_sealed', identity: certificateIdentity },
-  {
-    purpose: 'contact',
-    table: 'persons',
-    column: 'mail_sealed',
-    identity: (id) => `person/${id}/mail`,
-    index: { column: 'mail_index', field: 'mail' },
-  },
-  {
-    purpose: 'contact',
-    table: 'persons',
-    column: 'phone_sealed',
-    identity: (id) => `person/${id}/phone`,
-    index: { column: 'phone_index', field: 'phone' },
-  },
-  {
-    purpose: 'token',
-    table: 'signing_keys',
-    column: 'private_sealed',
-    identity: (id) => `signing-key/${id}`,
-  },
-  { purpose: 'contact', table: 'import_blocks', column: 'sealed', identity: blockIdentity },
-];
+/** A column whose records are sealed anew when their key is replaced. */
+export interface SealedColumn {
+  readonly purpose: KeyPurpose;
+  readonly table: string;
+  readonly column: string;
+  readonly identity: (id: Id) => string;
+  /** The blind index beside it. */
+  readonly index?: { readonly column: string; readonly field: string };
+}
+
+const all = TABLES.flatMap(({ table, columns }) => [...columns].map(([column, { kept }]) => ({ table, column, kept })));
+
+/** Sealed columns that outlive their key, from the descriptions of the tables. */
+export const SEALED_COLUMNS: readonly SealedColumn[] = all.flatMap(({ table, column, kept: { sealed } }) =>
+  sealed?.identity ? [{ ...sealed, identity: sealed.identity, table, column }] : [],
+);
+
+/** Where rows name a key of a purpose, or carry its id inside what was sealed with it (its bytes 2 to 17). */
+export const keyReferences = (purpose: KeyPurpose): readonly { readonly table: string; readonly names: string }[] =>
+  all.flatMap(({ table, column, kept: { sealed, keyOf } }) => [
+    ...(sealed?.purpose === purpose ? [{ table, names: `SUBSTRING(\`${column}\`, 2, 16)` }] : []),
+    ...(keyOf === purpose ? [{ table, names: `\`${column}\`` }] : []),
+  ]);

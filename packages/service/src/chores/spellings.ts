@@ -3,7 +3,7 @@ import { SealBroken, UnknownKey } from '@nimble-latch/core/secrets';
 import { otherSpellings, sealedEntry, spellingsOf, type SealBody } from '@nimble-latch/core/trail';
 import { entriesDigest } from '@nimble-latch/core/trail';
 import { parseId, type Id } from '@nimble-latch/core/vocabulary';
-import { SEALED_COLUMNS } from '../background/sealed-columns.js';
+import { SEALED_COLUMNS, type SealedColumn } from '../background/sealed-columns.js';
 import { select, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -50,7 +50,7 @@ async function tell(work: Work, mended: number): Promise<void> {
 
 async function mendColumn(
   deps: Deps,
-  { table, column, purpose, identity }: (typeof SEALED_COLUMNS)[number],
+  { table, column, purpose, identity }: SealedColumn,
   dryRun: boolean,
 ): Promise<Misspelling[]> {
   const found: Misspelling[] = [];

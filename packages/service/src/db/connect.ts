@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Logger } from 'pino';
 import { Sequelize, type Options } from 'sequelize';
 import type { DatabaseConfig } from '../config.js';
+import { sayWhere } from './models.js';
 import { DatabasePulse, goBy } from './pulse.js';
 import { PATIENCE } from './sql.js';
 
@@ -49,6 +50,7 @@ export function connectDatabase(config: DatabaseConfig, pulse?: DatabasePulse): 
       ...tlsOf(config),
     },
   } as Options);
+  sayWhere(sequelize);
   if (pulse) goBy(sequelize, pulse);
   return sequelize;
 }

@@ -152,8 +152,15 @@ export class DatabasePulse {
   }
 }
 
-const pulses = new WeakMap<Sequelize, DatabasePulse>();
-
-/** Statements on this pool are refused while the pulse is silent. */
-export const goBy = (sequelize: Sequelize, pulse: DatabasePulse): void => void pulses.set(sequelize, pulse);
-export const pulseOf = (sequelize: Sequelize): DatabasePulse | undefined => pulses.get(sequelize);
+/**
+ * Connections of this pool are refused while the pulse is silent, and given up being waited for as soon as it falls silent:
+ * to models, transactions and statements alike, since all of them get theirs here.
+ */
+export function goBy(sequelize: Sequelize, pulse: DatabasePulse): void {
+  const pool = sequelize.connectionManager;
+  const lend = pool.getConnection.bind(pool);
+  pool.getConnection = async (options) => {
+    if (pulse.silent) throw new DatabaseSilent();
+    return await pulse.orSilence(lend(options), (late) => pool.releaseConnection(late));
+  };
+}

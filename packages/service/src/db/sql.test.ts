@@ -8,9 +8,8 @@ import {
   selectOne,
   transact,
   updateById,
-  withConnection,
   write,
-  writeAndCommit,
+  writeTogether,
   type Db,
 } from './sql.js';
 
@@ -110,15 +109,10 @@ describe('statements', () => {
     });
     const other = { sql: 'UPDATE berths SET name = :name WHERE id = :id', values: { id: id(12), name: 'too' } };
     const attempt = async (version: number) =>
-      await withConnection(inside.deps.sequelize, async (connection) => {
-        await connection.beginTransaction();
-        try {
-          await writeAndCommit(connection, [other, rename(version)]);
-        } catch (error) {
-          await connection.rollback();
-          throw error;
-        }
-      });
+      await transact(
+        inside.deps.sequelize,
+        async ({ transaction }) => await writeTogether(transaction, [other, rename(version)]),
+      );
     const error: unknown = await attempt(7).catch((caught: unknown) => caught);
     expect(isRetryable(error)).toBe(true);
     expect(await selectOne(db, 'SELECT name FROM berths WHERE id = :id', { id: id(12) })).toEqual({ name: 'berth 12' });
@@ -126,6 +120,13 @@ describe('statements', () => {
     expect(
       await select(db, 'SELECT name FROM berths WHERE id IN (:ids) ORDER BY id', { ids: [id(11), id(12)] }),
     ).toEqual([{ name: 'renamed' }, { name: 'too' }]);
+  });
+
+  it('none runs in a transaction that has ended: another may have its connection by then', async () => {
+    const kept = await transact(inside.deps.sequelize, (work) => Promise.resolve(work));
+    await expect(write(kept, "UPDATE berths SET name = 'late'")).rejects.toThrow(/has ended/);
+    await expect(insertAll(kept, 'berths', [row(99, { name: 'late' })])).rejects.toThrow(/has ended/);
+    expect(await selectOne(db, "SELECT COUNT(*) AS n FROM berths WHERE name = 'late'")).toEqual({ n: 0 });
   });
 
   it('a transaction that throws leaves nothing, and gives its connection back clean', async () => {

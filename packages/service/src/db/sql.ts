@@ -1,39 +1,28 @@
 import type { Connection } from 'mariadb';
-import type { Sequelize } from 'sequelize';
+import type { Sequelize, Transaction } from 'sequelize';
 import { STOOD_NO_MORE } from './errors.js';
-import { DatabaseSilent, pulseOf } from './pulse.js';
 
 /** What a statement's placeholders are filled with. */
 export type SqlValue = string | number | boolean | Buffer | Date | null | readonly (string | number | Buffer)[];
 export type SqlValues = Readonly<Record<string, SqlValue>>;
 
-/** Where statements run: on the connection of a transaction, or each on one of the pool. */
+/** Where statements run: in a transaction, or each by itself on a connection of the pool. */
 export interface Db {
   readonly sequelize: Sequelize;
-  readonly connection?: Connection;
-}
-
-/** The part of Sequelize that lends connections; its types leave it out. */
-interface Pool {
-  getConnection(options: { type: 'write' }): Promise<Connection>;
-  releaseConnection(connection: Connection): void;
-}
-
-function poolOf(sequelize: Sequelize): Pool {
-  return sequelize.connectionManager as unknown as Pool;
+  readonly transaction?: Transaction;
 }
 
 /**
- * Lends a connection of Sequelize's pool. Sequelize connects, keeps the pool and checks its connections; statements run on
- * the driver's connection itself, so that several can be sent without waiting for each answer (the round trips are what
- * a sign-in costs), and nothing is hydrated.
+ * Lends a connection of Sequelize's pool. Sequelize connects, keeps the pool and checks its connections; the statements of
+ * this file run on the driver's connection itself: prepared, so that the server parses each once (docs/decisions/6-models-and-sql.md
+ * has the figures), several of them without waiting for each answer, and nothing is hydrated.
  */
 export async function withConnection<T>(
   sequelize: Sequelize,
   work: (connection: Connection) => Promise<T>,
 ): Promise<T> {
-  const pool = poolOf(sequelize);
-  const connection = await borrow(sequelize, pool);
+  const pool = sequelize.connectionManager;
+  const connection = (await pool.getConnection({ type: 'write' })) as Connection;
   try {
     return await work(connection);
   } finally {
@@ -41,11 +30,12 @@ export async function withConnection<T>(
   }
 }
 
-async function borrow(sequelize: Sequelize, pool: Pool): Promise<Connection> {
-  const pulse = pulseOf(sequelize);
-  if (!pulse) return await pool.getConnection({ type: 'write' });
-  if (pulse.silent) throw new DatabaseSilent();
-  return await pulse.orSilence(pool.getConnection({ type: 'write' }), (late) => pool.releaseConnection(late));
+/** The driver's connection of a transaction; none once it has ended, since another may have it by then. */
+function connectionOf(transaction: Transaction): Connection {
+  const { connection, finished } = transaction as Transaction & { connection?: Connection; finished?: string };
+  if (finished !== undefined || connection === undefined)
+    throw new Error('a statement was to run in a transaction that has ended');
+  return connection;
 }
 
 /** A statement as the driver takes it: its names turned into question marks, in their order. */
@@ -134,7 +124,7 @@ function padded(list: readonly SqlValue[]): readonly SqlValue[] {
 }
 
 async function run<T>(db: Db, sql: string, values: SqlValues): Promise<T> {
-  if (db.connection) return await runOn<T>(db.connection, sql, values);
+  if (db.transaction) return await runOn<T>(connectionOf(db.transaction), sql, values);
   return await withConnection(db.sequelize, async (connection) => await runOn<T>(connection, sql, values));
 }
 
@@ -160,22 +150,9 @@ export async function write(db: Db, sql: string, values: SqlValues = {}): Promis
 /** Runs `work` in a transaction of its own, once; `inTransaction` is what use cases take. */
 export async function transact<T>(
   sequelize: Sequelize,
-  work: (db: Db & { readonly connection: Connection }) => Promise<T>,
+  work: (db: Db & { readonly transaction: Transaction }) => Promise<T>,
 ): Promise<T> {
-  return await withConnection(sequelize, async (connection) => {
-    // Sent together with the first statement; a failure shows there.
-    const begun = connection.beginTransaction();
-    begun.catch(() => undefined);
-    try {
-      const result = await work({ sequelize, connection });
-      await begun;
-      await connection.commit();
-      return result;
-    } catch (error) {
-      await connection.rollback().catch(() => undefined);
-      throw error;
-    }
-  });
+  return await sequelize.transaction(async (transaction) => await work({ sequelize, transaction }));
 }
 
 /** A statement with the values of its placeholders. */
@@ -210,20 +187,20 @@ export async function insertAll(db: Db, table: string, rows: readonly SqlValues[
   const filled = rows.map((row) => filledIn(names, row).map(sent));
   const send = async (connection: Connection) =>
     filled.length === 1 ? await connection.execute(text, filled[0]) : await connection.batch(text, filled);
-  await (db.connection ? send(db.connection) : withConnection(db.sequelize, send));
+  await (db.transaction ? send(connectionOf(db.transaction)) : withConnection(db.sequelize, send));
 }
 
 /**
- * The last writes of a transaction with its COMMIT, in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip
- * instead of one for each. An error in any of them ends the block before the COMMIT.
+ * Several writes in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip instead of one for each. An error in
+ * any of them ends the block.
  */
-export async function writeAndCommit(connection: Connection, statements: readonly Statement[]): Promise<void> {
+export async function writeTogether(transaction: Transaction, statements: readonly Statement[]): Promise<void> {
   const { text, filled } = inOneBlock(statements);
-  await runFilled(connection, `BEGIN NOT ATOMIC ${text}COMMIT; END`, filled);
+  await runFilled(connectionOf(transaction), `BEGIN NOT ATOMIC ${text}END`, filled);
 }
 
 /**
- * Several whole transactions as one, in the same way: they are kept together or not at all. Waits for nobody's locks, since
+ * Several whole transactions as one, with its COMMIT in the same block: they are kept together or not at all. Waits for nobody's locks, since
  * what holds one of them up would hold up all; after an error the connection has to be given its patience back.
  */
 export async function writeAllAndCommit(

@@ -1,5 +1,5 @@
 import { setTimeout as delay } from 'node:timers/promises';
-import type { Connection } from 'mariadb';
+import type { Transaction } from 'sequelize';
 import type { Deps } from '../deps.js';
 import { trailColumns, type Ended, type NewEntry } from '../trail/writer.js';
 import { isRetryable, isServersRefusal } from './errors.js';
@@ -10,15 +10,15 @@ import {
   select,
   withConnection,
   writeAllAndCommit,
-  writeAndCommit,
+  writeTogether,
   type Db,
   type Statement,
 } from './sql.js';
 
 /** One transaction of one use case. */
 export interface Work extends Db {
-  /** The connection of the transaction. A run without one (see {@link inTransaction}) ends here and is repeated with one. */
-  readonly connection: Connection;
+  /** The transaction, for models and statements alike. A run without one (see {@link inTransaction}) ends here and is repeated with one. */
+  readonly transaction: Transaction;
   /** For reads that take no lock; serves in every run. */
   readonly reading: Db;
   /** Whether the opening read holds its rows' locks. */
@@ -76,12 +76,7 @@ export async function inTransaction<T>(deps: Deps, useCase: (work: Work) => Prom
   };
   for (let run = 1; ; run++) {
     const doing = run === 1 && deps.config.faults === 'first-runs' ? faulty : useCase;
-    const outcome = locked
-      ? await withConnection(
-          deps.sequelize,
-          async (connection) => await runOnce(deps, connection, doing, opening?.read),
-        )
-      : await runAhead(deps, doing, opening!.ahead);
+    const outcome = locked ? await runOnce(deps, doing, opening?.read) : await runAhead(deps, doing, opening!.ahead);
     if ('result' in outcome) return outcome.result;
     const { error } = outcome;
     const alone = !(error instanceof TransactionNeeded);
@@ -98,29 +93,26 @@ type Outcome<T> = { readonly result: T } | { readonly error: unknown };
 /** A run in a transaction from its first statement. */
 async function runOnce<T>(
   deps: Deps,
-  connection: Connection,
   useCase: (work: Work) => Promise<T>,
   read: Statement | undefined,
 ): Promise<Outcome<T>> {
   const draft = new Draft(deps);
-  const db = { sequelize: deps.sequelize, connection };
+  const { sequelize } = deps;
   try {
-    // Not waited for: it travels with the first statement, and a failure shows there.
-    const begun = connection.beginTransaction();
-    begun.catch(() => undefined);
-    const opened = read ? await select<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
-    const trailAll = async (entries: readonly NewEntry[]) => await draft.trailAll(db, entries);
-    const result = await useCase({ ...db, reading: db, locked: true, opened, trailAll, ...draft.parts });
-    await begun;
-    await draft.commit(async (left) => {
-      if (left.length > 0) await writeAndCommit(connection, left);
-      else await connection.commit();
+    const result = await sequelize.transaction(async (transaction) => {
+      const db = { sequelize, transaction };
+      const opened = read ? await select<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
+      const trailAll = async (entries: readonly NewEntry[]) => await draft.trailAll(db, entries);
+      const made = await useCase({ ...db, reading: db, locked: true, opened, trailAll, ...draft.parts });
+      if (draft.left.length > 0) await writeTogether(transaction, draft.left);
+      // What comes next is the COMMIT: from here on a lost connection leaves the outcome open.
+      draft.committing();
+      return made;
     });
+    draft.committed();
     return { result };
   } catch (error) {
     draft.failed(error);
-    // Also where nobody can tell what became of it: a connection that is lost refuses this, and none goes back with a transaction open.
-    await connection.rollback().catch(() => undefined);
     return { error };
   } finally {
     draft.settle();
@@ -139,7 +131,7 @@ async function runAhead<T>(
     const opened = await ahead();
     const result = await useCase({
       sequelize,
-      get connection(): Connection {
+      get transaction(): Transaction {
         throw new TransactionNeeded();
       },
       reading: { sequelize },
@@ -148,9 +140,10 @@ async function runAhead<T>(
       trailAll: () => Promise.reject(new TransactionNeeded()),
       ...draft.parts,
     });
-    await draft.commit(async (left) => {
-      if (left.length > 0) await deps.together.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
-    });
+    const { left } = draft;
+    draft.committing();
+    if (left.length > 0) await deps.together.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
+    draft.committed();
     return { result };
   } catch (error) {
     draft.failed(error);
@@ -221,9 +214,17 @@ class Draft {
     await insertAll(db, 'trail_entries', rows);
   }
 
-  async commit(write: (left: readonly Statement[]) => Promise<void>): Promise<void> {
+  /** What was left for the end. */
+  get left(): readonly Statement[] {
+    return this.#left;
+  }
+
+  /** The COMMIT is on its way. */
+  committing(): void {
     this.#ended = 'unknown';
-    await write(this.#left);
+  }
+
+  committed(): void {
     this.#ended = 'committed';
     for (const effect of this.#effects) effect();
   }

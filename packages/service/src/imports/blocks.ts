@@ -3,6 +3,7 @@ import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import { insert, select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text } from '../ids.js';
+import { blockIdentity } from './import-block.model.js';
 
 /** Rows that are sealed, checked and written together: one transaction of a few hundred milliseconds at most. */
 export const BLOCK_ROWS = 500;
@@ -18,9 +19,6 @@ export interface Block {
   readonly first: number;
   readonly rows: readonly FileRow[];
 }
-
-/** What a sealed block is bound to. */
-export const blockIdentity = (id: Id): string => `import-block/${id}`;
 
 /** Keeps rows of a file, sealed: they hold names, addresses and numbers. */
 export async function keepBlock(deps: Deps, db: Db, importId: Id, block: Block): Promise<void> {

@@ -14,9 +14,7 @@ import { key, text } from '../ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
-
-/** What a PIN's hash is sealed to. */
-export const pinIdentity = (id: Id): string => `authenticator/${id}/pin`;
+import { pinIdentity } from './authenticator.model.js';
 
 type Pinned = Pick<AuthenticatorRow, 'id' | 'pin_sealed'>;
 

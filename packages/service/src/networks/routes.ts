@@ -1,42 +1,42 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { readRange } from '@nimble-latch/core/networks';
-import { insert, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
+import { given, NEXT_VERSION, within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import { keepingNamesApart } from '../db/unique-name.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
-import { key, newId } from '../ids.js';
+import { newId } from '../ids.js';
 import { assertUnruled } from '../rulebook/named.js';
-import { forgetNetworks, locate, networkOf, readNetworks, type KnownNetwork, type NetworkRow } from './table.js';
+import { networks } from './network.model.js';
+import { forgetNetworks, locate, networkOf, readNetworks, type KnownNetwork } from './table.js';
 
 /** Ranges in their one spelling, each once; a wrong one is named with its place and what was probably meant. */
-function rangesOf(typed: readonly string[]): string {
+function rangesOf(typed: readonly string[]): string[] {
   const ranges = typed.map((text, i) => {
     const read = readRange(text);
     if ('problem' in read) throw badField(`body.ranges[${i}]`, read.problem, { meant: read.meant });
     return read.range;
   });
-  return JSON.stringify([...new Set(ranges)]);
+  return [...new Set(ranges)];
 }
 
 /** One network, as its answers have it. Throws not-found. */
-async function readNetwork(db: Db, id: Id): Promise<KnownNetwork> {
-  const row = await selectOne<NetworkRow>(db, 'SELECT * FROM networks WHERE id = :id', { id: key(id) });
-  if (!row) throw notFound();
-  return networkOf(row);
-}
+const readNetwork = async (db: Db, id: Id): Promise<KnownNetwork> =>
+  networkOf(await networks(db).findByPk(id, { ...within(db), rejectOnEmpty: notFound() }));
 
 const addNetwork: Handler<'networks.add'> = async (deps, call) => {
   const { ranges, ...plain } = call.body;
   const reply = await call.run(async (work) => {
-    const count = await selectOne<{ n: number }>(work, 'SELECT COUNT(*) AS n FROM networks');
-    if (Number(count?.n) >= LIMITS.networks) throw new Refusal('limit-reached', { limit: LIMITS.networks });
+    const { transaction } = work;
+    if ((await networks(work).count({ transaction })) >= LIMITS.networks)
+      throw new Refusal('limit-reached', { limit: LIMITS.networks });
     const id = newId(deps);
     await keepingNamesApart(
       'networks_name',
       plain.name,
-      insert(work, 'networks', { id: key(id), ...plain, ranges: rangesOf(ranges) }),
+      networks(work).create({ id, ...plain, ranges: rangesOf(ranges) }, { transaction }),
     );
     const network = await readNetwork(work, id);
     await work.trail(
@@ -58,17 +58,15 @@ const editNetwork: Handler<'networks.edit'> = async (deps, call) => {
   const { ranges, ...plain } = call.body;
   const reply = await call.run(async (work) => {
     await readNetwork(work, id);
-    const columns = Object.fromEntries(
-      Object.entries({ ...plain, ...(ranges ? { ranges: rangesOf(ranges) } : {}) }).filter(
-        ([, value]) => value !== undefined,
-      ),
-    ) as SqlValues;
-    const done = await keepingNamesApart(
+    const [done] = await keepingNamesApart(
       'networks_name',
       plain.name,
-      updateById(work, 'networks', key(id), columns, call.ifMatch!),
+      networks(work).update(
+        { ...given({ ...plain, ranges: ranges && rangesOf(ranges) }), version: NEXT_VERSION },
+        { where: { id, version: call.ifMatch! }, transaction: work.transaction },
+      ),
     );
-    if (!done) throw new Refusal('changed-meanwhile');
+    if (done === 0) throw new Refusal('changed-meanwhile');
     const network = await readNetwork(work, id);
     await work.trail(
       entryOf(
@@ -89,7 +87,7 @@ const deleteNetwork: Handler<'networks.delete'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     const network = await readNetwork(work, id);
     await assertUnruled(work, 'networks', id);
-    await write(work, 'DELETE FROM networks WHERE id = :id', { id: key(id) });
+    await networks(work).destroy({ where: { id }, transaction: work.transaction });
     await work.trail(
       entryOf(
         call,

@@ -1,17 +1,8 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { NetworkTable, type Network } from '@nimble-latch/core/networks';
-import { select, type Db } from '../db/sql.js';
-import { text } from '../ids.js';
-
-export interface NetworkRow {
-  id: Buffer;
-  name: string;
-  ranges: string;
-  country: string | null;
-  city: string | null;
-  anonymising: number;
-  version: number;
-}
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
+import { networks, type Network as NetworkRecord } from './network.model.js';
 
 export interface KnownNetwork extends Network {
   /** Known to hide where people are. */
@@ -20,20 +11,19 @@ export interface KnownNetwork extends Network {
   readonly version: number;
 }
 
-export const networkOf = (row: NetworkRow): KnownNetwork => ({
-  id: text(row.id),
-  name: row.name,
-  ranges: JSON.parse(row.ranges) as string[],
-  country: row.country,
-  city: row.city,
-  anonymising: row.anonymising === 1,
-  version: row.version,
+export const networkOf = ({ id, name, ranges, country, city, anonymising, version }: NetworkRecord): KnownNetwork => ({
+  id,
+  name,
+  ranges,
+  country,
+  city,
+  anonymising,
+  version,
 });
 
 /** Every network, by name: they are few beside everything else. */
 export async function readNetworks(db: Db): Promise<KnownNetwork[]> {
-  const rows = await select<NetworkRow>(db, 'SELECT * FROM networks ORDER BY name');
-  return rows.map(networkOf);
+  return (await networks(db).findAll({ order: ['name'], ...within(db) })).map(networkOf);
 }
 
 /** How old a node's networks may be: another node's change is followed within this time. */

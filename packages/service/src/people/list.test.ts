@@ -1,4 +1,5 @@
 import { nameKey, nameTerms } from '@nimble-latch/core/people';
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
 import { select, write } from '../db/sql.js';
@@ -24,8 +25,8 @@ interface Known {
   serials: string[];
   methods: string[];
   /** Groups they are in themselves, and those with what is around each. */
-  members: string[];
-  groups: string[];
+  members: Id[];
+  groups: Id[];
 }
 
 let inside: Inside;

@@ -63,7 +63,7 @@ export function personRows(deps: Deps, id: Id, person: NewPerson, at: Date): Per
  * sent behind a statement that failed would stand outside the transaction.
  */
 export async function insertRows(
-  db: Db & { readonly connection: object },
+  db: Db & { readonly transaction: object },
   rows: Readonly<Record<string, readonly SqlValues[]>>,
 ): Promise<void> {
   for (const [table, those] of Object.entries(rows)) if (those.length > 0) await insertAll(db, table, those);

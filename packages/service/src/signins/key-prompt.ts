@@ -64,7 +64,7 @@ async function namedKeys(db: Db, asked: readonly Somebody[]): Promise<readonly (
 
 /** Outside of a transaction, together with whoever else is asked at the moment. */
 const namedFor = async (deps: Deps, db: Db, asked: Somebody): Promise<readonly NamedRow[]> =>
-  db.connection ? (await namedKeys(db, [asked]))[0]! : await deps.together.ask(namedKeys, asked);
+  db.transaction ? (await namedKeys(db, [asked]))[0]! : await deps.together.ask(namedKeys, asked);
 
 /** The sign-in as our own pages show it. */
 export const shownAtPage = async (deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> =>

@@ -9,9 +9,7 @@ import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
-
-/** What the private key of a certificate is sealed to. */
-export const certificateIdentity = (id: Id): string => `file-certificate/${id}`;
+import { certificateIdentity } from './file-certificate.model.js';
 
 interface CertificateRow {
   id: Buffer;

@@ -9,7 +9,8 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
-import { tokenIdentity, type StockRow } from './rows.js';
+import type { StockRow } from './rows.js';
+import { tokenIdentity } from './token.model.js';
 
 const PAGE = 500;
 

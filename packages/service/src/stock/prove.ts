@@ -16,7 +16,8 @@ import { authenticatorOf } from '../keyring/described.js';
 import { codesOf, refusalFor } from '../keyring/prove-totp.js';
 import { assertOffered, codeRulesOf } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
-import { eventColumns, tokenIdentity, type StockRow } from './rows.js';
+import { eventColumns, type StockRow } from './rows.js';
+import { tokenIdentity } from './token.model.js';
 import { lockToken } from './store.js';
 
 /** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */

@@ -4,6 +4,7 @@ import type { TokenEvent, TokenState, Id } from '@nimble-latch/core/vocabulary';
 import type { SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, keyOrNull, newId } from '../ids.js';
+import { tokenIdentity } from './token.model.js';
 
 /** A token's row. */
 export interface StockRow {
@@ -32,8 +33,6 @@ export interface StockRow {
   changed_at: Date;
 }
 
-/** What a token's secret is sealed to. */
-export const tokenIdentity = (id: Id): string => `token/${id}/secret`;
 export const makerKey = (maker: string): string => maker.normalize('NFKC').trim().toLowerCase();
 
 /** How a token computes its codes, as authenticators keep it too. */

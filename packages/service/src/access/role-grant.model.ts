@@ -1,0 +1,21 @@
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Id, Role } from '@nimble-latch/core/vocabulary';
+import { flag, id, instant, word } from '../db/columns.js';
+import { tableOf } from '../db/models.js';
+
+/** A role that somebody holds. */
+export class RoleGrant extends Model<InferAttributes<RoleGrant>, InferCreationAttributes<RoleGrant>> {
+  declare personId: Id;
+  declare role: Role;
+  declare grantedAt: Date;
+  declare limited: CreationOptional<boolean>;
+  declare grantedBy: Id | null;
+}
+
+export const roleGrants = tableOf(RoleGrant, 'role_grants', {
+  personId: id({ key: true, of: { table: 'persons', gone: 'CASCADE' } }),
+  role: word<Role>()({ key: true }),
+  grantedAt: instant(),
+  limited: flag({ first: false }),
+  grantedBy: id.orNone(),
+});

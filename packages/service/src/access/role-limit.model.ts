@@ -1,0 +1,24 @@
+import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Id, Role } from '@nimble-latch/core/vocabulary';
+import { id, word } from '../db/columns.js';
+import { tableOf } from '../db/models.js';
+
+/** A group that a limited role reaches. */
+export class RoleLimit extends Model<InferAttributes<RoleLimit>, InferCreationAttributes<RoleLimit>> {
+  declare personId: Id;
+  declare role: Role;
+  declare groupId: Id;
+}
+
+export const roleLimits = tableOf(
+  RoleLimit,
+  'role_limits',
+  {
+    personId: id({ key: true, of: { table: 'role_grants', column: 'person_id', gone: 'CASCADE' } }),
+    role: word<Role>()({ key: true, of: { table: 'role_grants', column: 'role', gone: 'CASCADE' } }),
+    groupId: id({ key: true, of: { table: 'person_groups', gone: 'CASCADE' } }),
+  },
+  {
+    indexes: [{ name: 'role_limits_group_fk', fields: ['group_id'] }],
+  },
+);

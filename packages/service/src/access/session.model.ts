@@ -1,0 +1,39 @@
+import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { fixedBytes, flag, id, instant, keyId } from '../db/columns.js';
+import { tableOf } from '../db/models.js';
+
+/** Somebody signed in to the console. */
+export class Session extends Model<InferAttributes<Session>, InferCreationAttributes<Session>> {
+  declare id: Id;
+  declare personId: Id;
+  declare hash: Buffer;
+  declare hashKeyId: Id;
+  declare byLink: boolean;
+  declare createdAt: Date;
+  declare provedAt: Date;
+  declare seenAt: Date;
+  declare expiresAt: Date;
+}
+
+export const sessions = tableOf(
+  Session,
+  'sessions',
+  {
+    id: id({ key: true }),
+    personId: id({ of: { table: 'persons', gone: 'CASCADE' } }),
+    hash: fixedBytes(32)(),
+    hashKeyId: keyId('verify')(),
+    byLink: flag(),
+    createdAt: instant(),
+    provedAt: instant(),
+    seenAt: instant(),
+    expiresAt: instant(),
+  },
+  {
+    indexes: [
+      { name: 'sessions_expires', fields: ['expires_at'] },
+      { name: 'sessions_person', fields: ['person_id'] },
+    ],
+  },
+);

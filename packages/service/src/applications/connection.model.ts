@@ -1,0 +1,36 @@
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Claim, ConnectionKind, Id, Scope } from '@nimble-latch/core/vocabulary';
+import { id, instant, integer, line, longText, word, words } from '../db/columns.js';
+import { tableOf } from '../db/models.js';
+
+/** How an application asks. */
+export class Connection extends Model<InferAttributes<Connection>, InferCreationAttributes<Connection>> {
+  declare id: Id;
+  declare applicationId: Id;
+  declare kind: ConnectionKind;
+  declare label: string;
+  declare scopes: readonly Scope[];
+  declare claims: readonly Claim[];
+  declare version: CreationOptional<number>;
+  declare createdAt: Date;
+  declare parameters: string | null;
+}
+
+export const connections = tableOf(
+  Connection,
+  'connections',
+  {
+    id: id({ key: true }),
+    applicationId: id({ of: { table: 'applications', gone: 'CASCADE' } }),
+    kind: word<ConnectionKind>()(),
+    label: line(60)(),
+    scopes: words<Scope>(200)(),
+    claims: words<Claim>(200)(),
+    version: integer({ first: 1 }),
+    createdAt: instant(),
+    parameters: longText('text').orNone(),
+  },
+  {
+    indexes: [{ name: 'connections_application', fields: ['application_id'] }],
+  },
+);

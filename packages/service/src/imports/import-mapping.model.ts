@@ -1,0 +1,34 @@
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Id, ImportKind } from '@nimble-latch/core/vocabulary';
+import { id, instant, integer, line, longText, word } from '../db/columns.js';
+import { tableOf } from '../db/models.js';
+
+/** What the columns of somebody's files mean. */
+export class ImportMapping extends Model<InferAttributes<ImportMapping>, InferCreationAttributes<ImportMapping>> {
+  declare id: Id;
+  declare name: string;
+  declare kind: ImportKind;
+  declare columns: string;
+  declare rules: string;
+  declare version: CreationOptional<number>;
+  declare createdAt: Date;
+  declare updatedAt: Date;
+}
+
+export const importMappings = tableOf(
+  ImportMapping,
+  'import_mappings',
+  {
+    id: id({ key: true }),
+    name: line(60)(),
+    kind: word<ImportKind>()(),
+    columns: longText('text')(),
+    rules: line(400)(),
+    version: integer({ first: 1 }),
+    createdAt: instant(),
+    updatedAt: instant(),
+  },
+  {
+    indexes: [{ name: 'import_mappings_name', fields: ['name'], unique: true }],
+  },
+);

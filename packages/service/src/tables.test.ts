@@ -1,0 +1,225 @@
+import { readdirSync } from 'node:fs';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { Model } from 'sequelize';
+import { DataTypes, Op, type ModelStatic, type WhereOptions } from 'sequelize';
+import { openInside, type Inside } from '../../../e2e/support/inside.js';
+import type { ColumnType } from './db/columns.js';
+import { NEXT_VERSION, within } from './db/models.js';
+import { select, type Db } from './db/sql.js';
+import { inTransaction } from './db/unit-of-work.js';
+import { newId } from './ids.js';
+import { networks } from './networks/network.model.js';
+import { TABLES } from './tables.js';
+
+let inside: Inside;
+let db: Db;
+beforeAll(async () => {
+  inside = await openInside();
+  db = { sequelize: inside.deps.sequelize };
+});
+afterAll(async () => await inside.close());
+
+const models = (): ModelStatic<Model>[] => TABLES.map((table) => table(db));
+const byTable = <T>(rows: readonly (readonly [table: string, said: T])[]): Record<string, T[]> => {
+  const found: Record<string, T[]> = {};
+  for (const [table, said] of rows) (found[table] ??= []).push(said);
+  return found;
+};
+const schema = async (what: string) => await select<Record<string, string | number | null>>(db, `SELECT ${what}`);
+
+describe('models and migrations', () => {
+  it('are of the same tables, and every description is in the list', async () => {
+    const there = await schema('table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()');
+    expect(TABLES.map(({ table }) => table).sort()).toEqual(there.map(({ name }) => name).sort());
+    const files = readdirSync(import.meta.dirname, { recursive: true, encoding: 'utf8' });
+    expect(files.filter((file) => file.endsWith('.model.ts'))).toHaveLength(TABLES.length);
+  });
+
+  it('have the same columns: name, type, collation, whether empty, and what a row has that was not told', async () => {
+    const there = await schema(
+      `table_name AS t, column_name AS name, column_type AS type, collation_name AS collation, is_nullable AS nullable,
+       column_default AS first FROM information_schema.columns WHERE table_schema = DATABASE()`,
+    );
+    const said = models().flatMap((model) =>
+      Object.values(model.getAttributes()).map((column) => {
+        const { kept } = column.type as unknown as ColumnType;
+        const first = column.defaultValue === undefined ? undefined : kept.send(column.defaultValue as never);
+        return [
+          model.name,
+          {
+            name: column.field,
+            type: kept.sql,
+            collation: kept.collation ?? null,
+            nullable: column.allowNull,
+            first: first === undefined ? null : typeof first === 'string' ? `'${first}'` : String(first as number),
+          },
+        ] as const;
+      }),
+    );
+    const found = there.map(
+      ({ t, name, type, collation, nullable, first }) =>
+        [
+          String(t),
+          { name, type, collation, nullable: nullable === 'YES', first: first === 'NULL' ? null : first },
+        ] as const,
+    );
+    const sorted = (all: Record<string, { name: unknown }[]>) =>
+      Object.fromEntries(
+        Object.entries(all).map(([table, columns]) => [
+          table,
+          columns.sort((a, b) => String(a.name).localeCompare(String(b.name))),
+        ]),
+      );
+    expect(sorted(byTable(said))).toEqual(sorted(byTable(found)));
+  });
+
+  it('have the same keys and indexes', async () => {
+    const there = await schema(
+      `table_name AS t, index_name AS name, non_unique, GROUP_CONCAT(column_name ORDER BY seq_in_index) AS fields
+       FROM information_schema.statistics WHERE table_schema = DATABASE() GROUP BY table_name, index_name, non_unique`,
+    );
+    const found = there.map(({ t, name, non_unique, fields }) => `${t} ${name} ${fields} ${Number(non_unique) === 0}`);
+    const said = models().flatMap((model) => [
+      `${model.name} PRIMARY ${Object.values(model.getAttributes())
+        .flatMap(({ primaryKey, field }) => (primaryKey ? field! : []))
+        .join(',')} true`,
+      ...(model.options.indexes ?? []).map(
+        ({ name, fields, unique }) => `${model.name} ${name} ${(fields as string[]).join(',')} ${unique}`,
+      ),
+    ]);
+    expect(said.sort()).toEqual(found.sort());
+  });
+
+  it('have the same references, and the same becomes of a row when what it names goes', async () => {
+    const there = await schema(
+      `k.table_name AS t, k.column_name AS name, k.referenced_table_name AS of, k.referenced_column_name AS at,
+       r.delete_rule AS gone, r.update_rule AS moved FROM information_schema.key_column_usage k
+       JOIN information_schema.referential_constraints r ON r.constraint_schema = k.table_schema AND r.table_name = k.table_name
+         AND r.constraint_name = k.constraint_name WHERE k.table_schema = DATABASE()`,
+    );
+    const said = models().flatMap((model) =>
+      Object.values(model.getAttributes()).flatMap(({ field, references, onDelete, onUpdate }) => {
+        if (references === undefined) return [];
+        const { model: of, key: at } = references as { model: string; key: string };
+        return [`${model.name}.${field} ${of}.${at} ${onDelete} ${onUpdate}`];
+      }),
+    );
+    expect(said.sort()).toEqual(
+      there.map(({ t, name, of, at, gone, moved }) => `${t}.${name} ${of}.${at} ${gone} ${moved}`).sort(),
+    );
+  });
+});
+
+describe('a model', () => {
+  const add = async (name: string, ranges: readonly string[] = ['192.0.2.0/24']) =>
+    await networks(db).create({ id: newId(inside.deps), name, ranges, country: null, city: null }, within(db));
+
+  it('gives and takes ids, lists and flags in the form that the code has them in', async () => {
+    const made = await add("Quay 7 – “north”; \\ ' %", ['192.0.2.0/24', '2001:db8::/32']);
+    const [raw] = await select<{ id: Buffer; ranges: string; anonymising: number; name: string }>(
+      db,
+      'SELECT * FROM networks WHERE name = :name',
+      { name: made.name },
+    );
+    expect({ ...raw, id: raw!.id.length }).toMatchObject({
+      id: 16,
+      ranges: '["192.0.2.0/24","2001:db8::/32"]',
+      anonymising: 0,
+    });
+    const read = await networks(db).findByPk(made.id, { ...within(db), rejectOnEmpty: true });
+    for (const one of [made, read])
+      expect({ id: one.id, ranges: one.ranges, anonymising: one.anonymising, version: one.version }).toEqual({
+        id: made.id,
+        ranges: ['192.0.2.0/24', '2001:db8::/32'],
+        anonymising: false,
+        version: 1,
+      });
+    expect(read.name).toBe("Quay 7 – “north”; \\ ' %");
+    expect(await networks(db).count({ where: { id: [made.id], anonymising: false }, ...within(db) })).toBe(1);
+  });
+
+  it('changes a row that is still at a version, and no other', async () => {
+    const { id } = await add('Customs');
+    const rename = async (name: string, version: number) =>
+      (await networks(db).update({ name, version: NEXT_VERSION }, { where: { id, version }, ...within(db) }))[0];
+    expect(await rename('Customs desk', 1)).toBe(1);
+    expect(await rename('Customs hall', 1)).toBe(0);
+    expect(await networks(db).findByPk(id, within(db))).toMatchObject({ name: 'Customs desk', version: 2 });
+  });
+
+  it('counts rows that an UPDATE matched, changed or not', async () => {
+    const { id } = await add('Pilots');
+    expect(await networks(db).update({ name: 'Pilots' }, { where: { id }, ...within(db) })).toEqual([1]);
+  });
+
+  it('finds nothing in a list of nothing, and deletes nothing by it', async () => {
+    await add('Contractors');
+    const before = await networks(db).count(within(db));
+    expect(await networks(db).findAll({ where: { id: [] }, ...within(db) })).toEqual([]);
+    expect(await networks(db).destroy({ where: { id: [] }, ...within(db) })).toBe(0);
+    expect(await networks(db).count({ where: { id: { [Op.notIn]: [] } }, ...within(db) })).toBe(before);
+  });
+
+  it('is refused where a call does not say in which transaction it is', async () => {
+    await expect(networks(db).findAll()).rejects.toThrow(/without saying in which transaction/);
+    await expect(networks(db).destroy({ where: { name: 'Customs' } })).rejects.toThrow(/without saying/);
+    await expect(networks(db).update({ name: 'x' }, { where: {} })).rejects.toThrow(/without saying/);
+    await expect(
+      networks(db).create({ id: newId(inside.deps), name: 'x', ranges: [], country: null, city: null }),
+    ).rejects.toThrow(/without saying/);
+    await expect(networks(db).count()).rejects.toThrow(/without saying/);
+  });
+
+  it('belongs to its use case: what fails takes it along', async () => {
+    await expect(
+      inTransaction(inside.deps, async ({ transaction, sequelize }) => {
+        await networks({ sequelize }).create(
+          { id: newId(inside.deps), name: 'Never', ranges: [], country: null, city: null },
+          { transaction },
+        );
+        expect(await networks({ sequelize }).count({ where: { name: 'Never' }, transaction })).toBe(1);
+        throw new Error('on purpose');
+      }),
+    ).rejects.toThrow('on purpose');
+    expect(await networks(db).count({ where: { name: 'Never' }, ...within(db) })).toBe(0);
+  });
+
+  it('is bound to each pool by itself', async () => {
+    const another = await inside.another();
+    expect(networks(another)).not.toBe(networks(db));
+    expect(networks(another)).toBe(networks(another));
+    expect(await networks(another).count({ where: { name: 'Pilots' }, transaction: null })).toBe(1);
+  });
+});
+
+it('times, days, words and large numbers come back as they were kept', async () => {
+  const cases: readonly [(typeof TABLES)[number]['table'], string, unknown][] = [
+    ['jobs', 'run_at', new Date('2026-03-29T01:30:00.007Z')],
+    ['authenticators', 'expires_on', '2026-12-31'],
+    ['trail_entries', 'number', Number.MAX_SAFE_INTEGER],
+    ['webauthn_credentials', 'sign_count', 4_294_967_295],
+    ['connections', 'scopes', ['check', 'people']],
+    ['persons', 'emergency', true],
+    ['sign_ins', 'risk', 0.5],
+  ];
+  for (const [table, name, value] of cases) {
+    const { kept } = TABLES.find((one) => one.table === table)!.columns.get(name)!;
+    const { sequelize } = inside.deps;
+    const type = kept.sql.startsWith('varchar') ? 'VARCHAR(200)' : kept.sql;
+    await sequelize.getQueryInterface().dropTable('odd_values');
+    await sequelize
+      .getQueryInterface()
+      .createTable('odd_values', { at: { type: DataTypes.INTEGER, primaryKey: true }, value: type });
+    const column = Object.values(TABLES.find((one) => one.table === table)!(db).getAttributes()).find(
+      (one) => one.field === name,
+    )!;
+    const model = sequelize.define('odd_values', {
+      at: { type: DataTypes.INTEGER, primaryKey: true },
+      value: { type: column.type, ...(column.get ? { get: column.get } : {}) } as never,
+    });
+    await model.create({ at: 1, value } as never, { transaction: null });
+    // A list is asked for by one of its members, elsewhere.
+    for (const where of [{ at: 1 }, ...(Array.isArray(value) ? [] : [{ value }])] as WhereOptions[])
+      expect((await model.findOne({ where, transaction: null }))?.get('value'), `${table}.${name}`).toEqual(value);
+  }
+});
