@@ -17,7 +17,7 @@ export default {
     },
     { name: 'nothing-unresolved', severity: 'error', from: {}, to: { couldNotResolve: true } },
     only('core', []),
-    only('api', ['^packages/core/(src|dist)/(vocabulary|people/fields)']),
+    only('api', ['^packages/core/(src|dist)/(vocabulary|people/fields|methods/kinds/)']),
     only('service', [pkg('core'), pkg('api')]),
     only('cli', [pkg('api')]),
     only('console', [pkg('api')]),
@@ -36,6 +36,12 @@ export default {
       severity: 'error',
       from: { path: '^packages/core/src/(vocabulary|people/fields)' },
       to: { pathNot: '^packages/core/src/vocabulary-' },
+    },
+    {
+      name: 'methods-are-described-by-words-alone',
+      severity: 'error',
+      from: { path: '^packages/core/src/methods/kinds/' },
+      to: { pathNot: '^packages/core/src/(vocabulary|methods/kinds/)' },
     },
     {
       name: 'api-runs-in-browsers',

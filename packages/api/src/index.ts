@@ -74,3 +74,4 @@ export {
   type Seen,
   type Source,
 } from '@nimble-latch/core/vocabulary';
+export { OFFERED_METHODS, offeredSpec, takesPin, type OfferedMethod } from '@nimble-latch/core/methods/kinds';

@@ -5,38 +5,13 @@ export * from './vocabulary-configuration.js';
 export * from './vocabulary-ids.js';
 export * from './vocabulary-imports.js';
 export * from './vocabulary-keys.js';
+export * from './vocabulary-methods.js';
 export * from './vocabulary-oidc.js';
 export * from './vocabulary-tokens.js';
-
-/** Kinds of authenticator. */
-export const METHODS = [
-  'password',
-  'totp',
-  'hotp',
-  'webauthn',
-  'push',
-  'sms',
-  'voice',
-  'email',
-  'recovery',
-  'pass',
-  'certificate',
-  'workstation',
-  'sshkey',
-] as const;
-export type Method = (typeof METHODS)[number];
-
-/** What a method may be used for. */
-export const METHOD_PURPOSES = ['sign-in', 'reset', 'caller-check', 'enrol'] as const;
-export type MethodPurpose = (typeof METHOD_PURPOSES)[number];
 
 /** Places of our own where people help themselves; each is an application in the rulebook. */
 export const OWN_PLACES = ['enrolment', 'password-reset'] as const;
 export type OwnPlace = (typeof OWN_PLACES)[number];
-
-/** Why a method is not offered to somebody. */
-export const WHY_NOT_OFFERED = ['not-built', 'nothing-said', 'not-enrolled-any-more', 'checked-elsewhere'] as const;
-export type WhyNotOffered = (typeof WHY_NOT_OFFERED)[number];
 
 /** What an authenticator can be. *Throttled* is derived from its guard, never stored. */
 export const AUTHENTICATOR_STATES = ['pending', 'active', 'suspended', 'parked', 'revoked', 'expired'] as const;

@@ -1,3 +1,4 @@
+import type { EventEmitter } from 'node:events';
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import type { PasswordHasher } from './secrets/password-hasher.js';
@@ -39,6 +40,8 @@ export interface Deps {
   readonly signing: SigningKeys;
   readonly trail: TrailWriter;
   readonly metrics: Metrics;
+  /** Rung by the kind of a channel when something was put into the outbox for it. */
+  readonly bells: EventEmitter;
   readonly log: Logger;
   readonly version: string;
 }

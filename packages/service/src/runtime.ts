@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { EventEmitter } from 'node:events';
 import { readFileSync } from 'node:fs';
 import type { Config } from './config.js';
 import { connectDatabase, watchDatabase } from './db/connect.js';
@@ -93,6 +94,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
       signing: new SigningKeys(aside),
       trail: new TrailWriter(now()),
       metrics: createMetrics(),
+      bells: new EventEmitter(),
       log,
       version: VERSION,
     };

@@ -6,11 +6,10 @@ import { JOB_KINDS } from './background/job-kinds.js';
 import { requestJob, requestRecurringJobs, runDueJobs } from './background/jobs.js';
 import { startLoop } from './background/loop.js';
 import { beat, followRulebook } from './background/node-heartbeat.js';
-import { sendDueMessages } from './background/outbox-sender.js';
 import type { Config } from './config.js';
 import { patiently } from './db/patience.js';
 import { selectOne } from './db/sql.js';
-import { createMailSender } from './delivery/send-mail.js';
+import { startSending } from './delivery/sender.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from './access/host-links.js';
 import { endStreams } from './insight/live.js';
 import { closeRuntime, openRuntime, StartError } from './runtime.js';
@@ -36,7 +35,6 @@ const kindsOf = (long: boolean) =>
 export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<Service> {
   const deps = await openRuntime(config);
   const startedAt = deps.now();
-  const sendMail = createMailSender(config);
   const app = await buildApp(deps, consoleDir);
   let setUpLink: string | undefined;
   try {
@@ -81,7 +79,7 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
     }),
     startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, kindsOf(false))),
     startLoop('long-jobs', 500, deps.log, async () => await runDueJobs(deps, kindsOf(true))),
-    startLoop('outbox', 1_000, deps.log, async () => await sendDueMessages(deps, sendMail)),
+    ...startSending(deps),
   ];
   // Listening on a host and port, never on a pipe.
   const bound = app.server.address() as AddressInfo;

@@ -1,13 +1,30 @@
 import { readdirSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { Model } from 'sequelize';
-import { DataTypes, Op, type ModelStatic, type WhereOptions } from 'sequelize';
+import { Model, Op, type ModelStatic, type WhereOptions } from 'sequelize';
 import { openInside, type Inside } from '../../../e2e/support/inside.js';
-import type { ColumnType } from './db/columns.js';
-import { NEXT_VERSION, within } from './db/models.js';
-import { select, type Db } from './db/sql.js';
+import { applicationOrigins } from './applications/application-origin.model.js';
+import { applications } from './applications/application.model.js';
+import {
+  bigInteger,
+  bytes,
+  day,
+  flag,
+  float,
+  id,
+  instant,
+  integer,
+  json,
+  line,
+  longText,
+  unsignedBigInteger,
+  words,
+  type Column,
+  type ColumnType,
+} from './db/columns.js';
+import { countBy, NEXT_VERSION, tableOf, within } from './db/models.js';
+import { select, write, type Db } from './db/sql.js';
 import { inTransaction } from './db/unit-of-work.js';
-import { newId } from './ids.js';
+import { newId, storedId } from './ids.js';
 import { networks } from './networks/network.model.js';
 import { TABLES } from './tables.js';
 
@@ -184,6 +201,56 @@ describe('a model', () => {
     expect(await networks(db).count({ where: { name: 'Never' }, ...within(db) })).toBe(0);
   });
 
+  it('refuses what is no column of its table, where it would be passed over without a word', async () => {
+    const { id } = await add('Tugs');
+    const odd = { nmae: 'Tug boats' } as object;
+    await expect(networks(db).update(odd, { where: { id }, ...within(db) })).rejects.toThrow('“nmae” is no column');
+    await expect(
+      networks(db).create({ id: newId(inside.deps), name: 'x', ranges: [], ...odd }, within(db)),
+    ).rejects.toThrow('“nmae” is no column');
+  });
+
+  it('is what changes its records: one that was to change itself is refused, before anything is sent', async () => {
+    const made = await add('Ferries');
+    const found = await networks(db).findByPk(made.id, { ...within(db), rejectOnEmpty: true });
+    for (const one of [made, found]) {
+      await expect(one.update({ name: 'x' }, within(db))).rejects.toThrow('was to update itself');
+      await expect(one.destroy(within(db))).rejects.toThrow('was to destroy itself');
+      await expect(one.reload(within(db))).rejects.toThrow('was to reload itself');
+      one.name = 'x';
+      await expect(one.save(within(db))).rejects.toThrow('was to save itself');
+    }
+    expect(await networks(db).findByPk(made.id, within(db))).toMatchObject({ name: 'Ferries' });
+    expect(await networks(db).destroy({ where: { id: made.id }, ...within(db) })).toBe(1);
+  });
+
+  it('joins each to its own, however alike their ids are', async () => {
+    const made = await inTransaction(inside.deps, async (work) => {
+      const { transaction } = work;
+      const ids = Array.from({ length: 40 }, () => newId(inside.deps));
+      for (const [i, id] of ids.entries()) {
+        await applications(work).create(
+          { id, name: `App ${i}`, description: '', createdAt: work.now },
+          { transaction },
+        );
+        await applicationOrigins(work).create({ origin: `https://${i}.example`, applicationId: id }, { transaction });
+      }
+      return ids;
+    });
+    for (const separate of [true, false]) {
+      const found = await applications(db).findAll({
+        where: { id: made },
+        include: [{ association: 'origins', separate }],
+        ...within(db),
+      });
+      expect(found).toHaveLength(40);
+      for (const { name, origins } of found)
+        expect(origins!.map(({ origin }) => origin)).toEqual([`https://${name.slice(4)}.example`]);
+    }
+    const counts = await countBy(applicationOrigins(db), 'applicationId', { applicationId: made }, null);
+    expect([...counts].sort()).toEqual(made.map((id) => [id, 1] as const).sort());
+  });
+
   it('is bound to each pool by itself', async () => {
     const another = await inside.another();
     expect(networks(another)).not.toBe(networks(db));
@@ -192,34 +259,38 @@ describe('a model', () => {
   });
 });
 
-it('times, days, words and large numbers come back as they were kept', async () => {
-  const cases: readonly [(typeof TABLES)[number]['table'], string, unknown][] = [
-    ['jobs', 'run_at', new Date('2026-03-29T01:30:00.007Z')],
-    ['authenticators', 'expires_on', '2026-12-31'],
-    ['trail_entries', 'number', Number.MAX_SAFE_INTEGER],
-    ['webauthn_credentials', 'sign_count', 4_294_967_295],
-    ['connections', 'scopes', ['check', 'people']],
-    ['persons', 'emergency', true],
-    ['sign_ins', 'risk', 0.5],
-  ];
-  for (const [table, name, value] of cases) {
-    const { kept } = TABLES.find((one) => one.table === table)!.columns.get(name)!;
-    const { sequelize } = inside.deps;
-    const type = kept.sql.startsWith('varchar') ? 'VARCHAR(200)' : kept.sql;
-    await sequelize.getQueryInterface().dropTable('odd_values');
-    await sequelize
-      .getQueryInterface()
-      .createTable('odd_values', { at: { type: DataTypes.INTEGER, primaryKey: true }, value: type });
-    const column = Object.values(TABLES.find((one) => one.table === table)!(db).getAttributes()).find(
-      (one) => one.field === name,
-    )!;
-    const model = sequelize.define('odd_values', {
-      at: { type: DataTypes.INTEGER, primaryKey: true },
-      value: { type: column.type, ...(column.get ? { get: column.get } : {}) } as never,
-    });
-    await model.create({ at: 1, value } as never, { transaction: null });
-    // A list is asked for by one of its members, elsewhere.
-    for (const where of [{ at: 1 }, ...(Array.isArray(value) ? [] : [{ value }])] as WhereOptions[])
-      expect((await model.findOne({ where, transaction: null }))?.get('value'), `${table}.${name}`).toEqual(value);
+class OddValue extends Model {}
+
+it.each<[what: string, column: Column<unknown>, value: unknown]>([
+  ['a moment in the hour that summer time leaves out', instant(), new Date('2026-03-29T01:30:00.007Z')],
+  ['a whole second', instant(), new Date('2026-03-29T01:30:00.000Z')],
+  ['a day', day(), '2026-12-31'],
+  ['a number beyond 32 bits', bigInteger(), Number.MAX_SAFE_INTEGER],
+  ['a counter of 32 bits', unsignedBigInteger(), 4_294_967_295],
+  ['a part', float(), 0.5],
+  ['yes', flag(), true],
+  ['no', flag(), false],
+  ['an id', id(), storedId('01a2b3c4-d5e6-7f80-8a0b-ffeeddccbbaa')],
+  ['bytes', bytes(200)(), Buffer.from([0, 39, 92, 255])],
+  ['words', words(200)(), ['check', 'people']],
+  ['no words', words(200)(), []],
+  ['an object', json<object>('text')(), { a: ['’', "'", '\\'], b: null }],
+  ['text', longText('text')(), 'a\u0000b \\ \' " \n ☃'],
+  ['nothing', line(40).orNone(), null],
+])('%s comes back as it was kept, and is found by it', async (_what, value, kept) => {
+  const table = tableOf(OddValue, 'odd_values', { at: integer({ key: true }), value } as never);
+  const type = (value.type as unknown as ColumnType).kept.sql;
+  await write(db, 'DROP TABLE IF EXISTS odd_values');
+  await write(db, `CREATE TABLE odd_values (at INT PRIMARY KEY, value ${type} NULL) CHARACTER SET utf8mb4`);
+  const made = await table(db).create({ at: 1, value: kept } as never, within(db));
+  expect(made.get('value')).toEqual(kept);
+  // Lists and objects are asked for by nobody.
+  const asked =
+    (kept === null || typeof kept !== 'object' || kept instanceof Date || Buffer.isBuffer(kept)) && type !== 'float';
+  for (const where of [{ at: 1 }, ...(asked ? [{ value: kept }] : [])] as WhereOptions[]) {
+    const found = await table(db).findOne({ where, rejectOnEmpty: true, ...within(db) });
+    expect(found.get('value')).toEqual(kept);
+    // And the same again in an UPDATE.
+    expect(await table(db).update({ value: kept } as never, { where: { at: 1 }, ...within(db) })).toEqual([1]);
   }
 });

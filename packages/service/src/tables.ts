@@ -24,7 +24,7 @@ import { importMappings } from './imports/import-mapping.model.js';
 import { importRows } from './imports/import-row.model.js';
 import { imports } from './imports/import.model.js';
 import { personReferences } from './imports/person-reference.model.js';
-import { settings } from './insight/settings.model.js';
+import { storedSettings } from './insight/settings.model.js';
 import { signInHours } from './insight/sign-in-hour.model.js';
 import { authenticatorApplications } from './keyring/authenticator-application.model.js';
 import { authenticators } from './keyring/authenticator.model.js';
@@ -44,15 +44,15 @@ import { groupClosure } from './people/group-closure.model.js';
 import { groupMembers } from './people/group-member.model.js';
 import { groupNesting } from './people/group-nesting.model.js';
 import { groupParts } from './people/group-part.model.js';
-import { personGroups } from './people/group.model.js';
+import { groups } from './people/group.model.js';
 import { loginNames } from './people/login-name.model.js';
 import { peopleCounts } from './people/people-count.model.js';
 import { personMethods } from './people/person-method.model.js';
 import { personTerms } from './people/person-term.model.js';
 import { persons } from './people/person.model.js';
-import { relyingParty } from './relying-party/relying-party.model.js';
+import { relyingParties } from './relying-party/relying-party.model.js';
 import { graces } from './rulebook/grace.model.js';
-import { rulebookDraft } from './rulebook/rulebook-draft.model.js';
+import { rulebookDrafts } from './rulebook/rulebook-draft.model.js';
 import { rulebookVersions } from './rulebook/rulebook-version.model.js';
 import { keySet } from './secrets/key-set.model.js';
 import { decoyGuards } from './signins/decoy-guard.model.js';
@@ -98,7 +98,7 @@ export const TABLES = [
   importRows,
   imports,
   personReferences,
-  settings,
+  storedSettings,
   signInHours,
   authenticatorApplications,
   authenticators,
@@ -118,15 +118,15 @@ export const TABLES = [
   groupMembers,
   groupNesting,
   groupParts,
-  personGroups,
+  groups,
   loginNames,
   peopleCounts,
   personMethods,
   personTerms,
   persons,
-  relyingParty,
+  relyingParties,
   graces,
-  rulebookDraft,
+  rulebookDrafts,
   rulebookVersions,
   keySet,
   decoyGuards,

@@ -1,10 +1,11 @@
 import {
-  KEY_ALGORITHMS,
-  METHOD_PURPOSES,
-  METHODS,
-  OTP_ALGORITHMS,
-  WHY_NOT_OFFERED,
-} from '@nimble-latch/core/vocabulary';
+  offeredSpec,
+  type METHOD_SPECS,
+  type OfferedMethod,
+  type ParameterSpec,
+  type ParameterValue,
+} from '@nimble-latch/core/methods/kinds';
+import { METHOD_PURPOSES, METHODS, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
@@ -17,91 +18,64 @@ const common = {
     .max(METHOD_PURPOSES.length)
     .describe('What it may be used for; empty for nothing'),
 };
-const passwordCell = z.strictObject({
-  ...common,
-  checked: z.enum(['here', 'elsewhere']).default('here').describe('elsewhere: applications check it and say so'),
-  parameters: z
-    .strictObject({
-      leastLength: z.number().int().min(8).max(64).describe('Characters of a new password at least; 12 unless said'),
-    })
-    .partial()
-    .optional(),
-});
-const checking = {
-  pin: z.literal('required').describe('A PIN before each code; whoever has none sets one when they next sign in'),
-  leastPin: z.number().int().min(4).max(12).describe('Digits of a new PIN at least; 4 unless said'),
-};
-const totpCell = z.strictObject({
-  ...common,
-  parameters: z
-    .strictObject({
-      algorithm: z.enum(OTP_ALGORITHMS),
-      digits: z.literal([6, 8]),
-      period: z.literal([30, 60]).describe('Seconds'),
-      codesToProve: z.literal([1, 2]),
-      window: z.number().int().min(0).max(10).describe('Steps accepted before and after now'),
-      ...checking,
-    })
-    .partial()
-    .optional()
-    .describe('What is left out is as the settings have it for everybody'),
-});
-
-const hotpCell = z.strictObject({
-  ...common,
-  parameters: z
-    .strictObject({
-      lookAhead: z
-        .number()
-        .int()
-        .min(3)
-        .max(100)
-        .describe('Codes that may have been pressed for nothing; 10 unless said'),
-      ...checking,
-    })
-    .partial()
-    .optional(),
-});
-
 const models = z
   .array(z.strictObject({ aaguid: sixteenBytes, name: line(LIMITS.labelChars).optional() }))
   .min(1)
   .max(LIMITS.modelsNamed);
-const webauthnCell = z.strictObject({
-  ...common,
-  parameters: z
-    .strictObject({
-      counter: z
-        .literal('flag')
-        .describe('A counter that does not go on, as of a copy, is only flagged; it is refused unless said'),
-      attestation: z
-        .enum(['asked', 'required'])
-        .describe('Whether new keys show who made them; required: it has to lead to whom the installation trusts'),
-      onlyModels: models.describe('Of these models alone; needs attestation required'),
-      noModels: models.describe('Of none of these models; as sure as the attestation is'),
-      verification: z
-        .enum(['required', 'discouraged'])
-        .describe('Of the holder, by a PIN or a finger; otherwise where keys can, and as the rules ask'),
-      discoverable: z
-        .enum(['required', 'discouraged'])
-        .describe('Whether keys keep in themselves whose they are, to be used without a name'),
-      attachment: z.enum(['platform', 'cross-platform']).describe('Part of the device alone, or apart from it alone'),
-      deviceBound: z.literal('required').describe('No keys that are copied to other devices of their holder'),
-      algorithms: z.array(z.enum(KEY_ALGORITHMS)).min(1).max(KEY_ALGORITHMS.length).describe('All unless said'),
-      shouldHold: z
-        .number()
-        .int()
-        .min(2)
-        .max(5)
-        .describe('Keys that somebody should hold; told in coverage, never refused'),
-    })
-    .partial()
-    .optional(),
-});
+
+/** The schema of a parameter, from its description. */
+function parameterSchema(spec: ParameterSpec): z.ZodType {
+  const schema = () => {
+    switch (spec.kind) {
+      case 'whole':
+        return z.number().int().min(spec.least).max(spec.most);
+      case 'one of': {
+        const [first, ...others] = spec.of;
+        if (others.length === 0) return z.literal(first!);
+        return spec.of.every((one) => typeof one === 'string') ? z.enum(spec.of) : z.literal([...spec.of]);
+      }
+      case 'some of':
+        return z.array(z.enum(spec.of)).min(1).max(spec.of.length);
+      case 'models':
+        return models;
+    }
+  };
+  return spec.says === undefined ? schema() : schema().describe(spec.says);
+}
+
+type Specs = typeof METHOD_SPECS;
+type Parameters<M extends OfferedMethod> = Specs[M]['offered']['parameters'];
+type ParameterShape<P extends Readonly<Record<string, ParameterSpec>>> = {
+  -readonly [Name in keyof P]: z.ZodType<Mutable<ParameterValue<P[Name]>>>;
+};
+type Mutable<T> = T extends readonly (infer One)[] ? One[] : T;
+
+/** What may be said of a method, from its description. */
+function cellOf<M extends OfferedMethod>(method: M) {
+  const { parameters } = offeredSpec(method);
+  const shape = Object.fromEntries(Object.entries(parameters).map(([name, spec]) => [name, parameterSchema(spec)]));
+  return z.strictObject({
+    ...common,
+    parameters: z
+      .strictObject(shape as ParameterShape<Parameters<M>>)
+      .partial()
+      .optional()
+      .describe('What is left out is as it is for everybody'),
+  });
+}
+
+const checked = {
+  checked: z.enum(['here', 'elsewhere']).default('here').describe('elsewhere: applications check it and say so'),
+};
 
 /** What is said of each method. */
 export const methodCells = z
-  .strictObject({ password: passwordCell, totp: totpCell, hotp: hotpCell, webauthn: webauthnCell })
+  .strictObject({
+    password: cellOf('password').extend(checked),
+    totp: cellOf('totp'),
+    hotp: cellOf('hotp'),
+    webauthn: cellOf('webauthn'),
+  } satisfies Record<OfferedMethod, z.ZodType>)
   .partial()
   .describe('A method that is left out is decided by a row below');
 

@@ -1,4 +1,13 @@
-import { catalogue, METHOD_PURPOSES, say, type Answer, type Sent } from '@nimble-latch/api';
+import {
+  catalogue,
+  METHOD_PURPOSES,
+  OFFERED_METHODS,
+  offeredSpec,
+  say,
+  type Answer,
+  type OfferedMethod,
+  type Sent,
+} from '@nimble-latch/api';
 import { Argument, InvalidArgumentError, Option } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
@@ -9,16 +18,14 @@ import { confirm, done, findGroup, findPerson, show, wholeNumber, withSession, t
 
 const h = words.headings;
 const shared = catalogue('en');
-const METHODS = ['password', 'totp', 'hotp', 'webauthn'] as const;
-type Built = (typeof METHODS)[number];
 type Rows = Answer<'methods.show'>['rows'];
-type Cell = NonNullable<Rows[number]['cells'][Built]>;
+type Cell = NonNullable<Rows[number]['cells'][OfferedMethod]>;
 
 /** What is said of one method for one row. */
 interface Said {
   readonly row: number;
   readonly who: string;
-  readonly method: Built;
+  readonly method: OfferedMethod;
   readonly cell: Cell;
 }
 
@@ -31,7 +38,7 @@ function sayEnrolling(cell: Cell): string {
 const matrix = (session: Session, rows: Rows): string =>
   table(
     rows.flatMap(({ groupName, cells }, i): Said[] =>
-      METHODS.flatMap((method) => {
+      OFFERED_METHODS.flatMap((method) => {
         const cell = cells[method];
         return cell ? [{ row: i + 1, who: groupName ?? words.facts.everybody, method, cell }] : [];
       }),
@@ -117,7 +124,28 @@ async function whom(
   return { group: id, groupName: name };
 }
 
-const methodArgument = () => new Argument('<method>').choices(METHODS);
+/** Options of parameters, by their names. */
+const PARAMETERS = {
+  leastLength: '--least-length',
+  digits: '--digits',
+  window: '--window',
+  lookAhead: '--look-ahead',
+  pin: '--pin',
+  leastPin: '--least-pin',
+} as const;
+
+/** Refuses what is never said of a method. */
+function assertOfMethod(of: OfferedMethod, options: Readonly<Record<string, unknown>>): void {
+  const { parameters, checkedElsewhere } = offeredSpec(of);
+  const wrong = Object.entries(PARAMETERS).filter(([name]) => options[name] !== undefined && !(name in parameters));
+  const where = [
+    ...(options['checked'] !== undefined && !checkedElsewhere ? ['--checked'] : []),
+    ...wrong.map(([, option]) => option),
+  ];
+  if (where.length > 0) throw new Failure(say(words.errors.notOfMethod, { method: of }), { where: where.join(', ') });
+}
+
+const methodArgument = () => new Argument('<method>').choices(OFFERED_METHODS);
 
 export const method: Noun = (command, context) => {
   const help = words.help.method;
@@ -181,7 +209,7 @@ export const method: Noun = (command, context) => {
         async (
           session,
           named: string,
-          of: Built,
+          of: OfferedMethod,
           options: Changing & {
             enrol?: 'yes' | 'no';
             uses?: Cell['purposes'];
@@ -194,15 +222,9 @@ export const method: Noun = (command, context) => {
             leastPin?: number;
           },
         ) => {
-          if (of !== 'password' && (options.checked !== undefined || options.leastLength !== undefined))
-            throw new Failure(words.errors.passwordOnly, { where: '--checked, --least-length' });
           const checking = { window: options.window, lookAhead: options.lookAhead, leastPin: options.leastPin };
           const said = Object.fromEntries(Object.entries(checking).filter(([, value]) => value !== undefined));
-          const forCodes = options.digits !== undefined || options.pin !== undefined || Object.keys(said).length > 0;
-          if (of === 'password' && forCodes)
-            throw new Failure(words.errors.codesOnly, {
-              where: '--digits, --window, --look-ahead, --pin, --least-pin',
-            });
+          assertOfMethod(of, { ...options });
           const { group, groupName } = await whom(session, named);
           await change(
             session,
@@ -220,7 +242,7 @@ export const method: Noun = (command, context) => {
               const cell = {
                 enrol: options.enrol === undefined ? (before?.enrol ?? true) : options.enrol === 'yes',
                 purposes: options.uses ?? before?.purposes ?? ['sign-in', 'enrol'],
-                ...(of === 'password'
+                ...(offeredSpec(of).checkedElsewhere
                   ? { checked: options.checked ?? (before && 'checked' in before ? before.checked : 'here') }
                   : {}),
                 ...(Object.keys(parameters).length > 0 ? { parameters } : {}),
@@ -244,15 +266,16 @@ export const method: Noun = (command, context) => {
     .option('--dry-run', words.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
-      withSession(context, async (session, named: string, of: Built | undefined, options: Changing) => {
+      withSession(context, async (session, named: string, of: OfferedMethod | undefined, options: Changing) => {
         const { group } = await whom(session, named);
         await change(
           session,
           async (rows) =>
             rows.flatMap((row) => {
               if (row.group !== group) return [row];
-              const { [of ?? 'password']: _gone, ...cells } = row.cells;
-              const left = of === undefined ? {} : cells;
+              const left = Object.fromEntries(
+                Object.entries(row.cells).filter(([one]) => of !== undefined && one !== of),
+              ) as typeof row.cells;
               return group !== null && Object.keys(left).length === 0 ? [] : [{ ...row, cells: left }];
             }),
           options,

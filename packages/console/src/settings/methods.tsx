@@ -1,4 +1,4 @@
-import { METHOD_PURPOSES, type Answer } from '@nimble-latch/api';
+import { METHOD_PURPOSES, OFFERED_METHODS, offeredSpec, type Answer, type OfferedMethod } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
 import { CheckboxGroup, Select, TextField } from '../components/fields.js';
@@ -13,13 +13,11 @@ import { KeyRules, sayKeyRules, type KeyParameters } from './key-rules.js';
 const w = words.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
 type MatrixRow = Rows[number];
-const METHODS = ['password', 'totp', 'hotp', 'webauthn'] as const;
-type Built = (typeof METHODS)[number];
-type Cell = NonNullable<MatrixRow['cells'][Built]>;
+type Cell = NonNullable<MatrixRow['cells'][OfferedMethod]>;
 const UNSAID = 'unsaid';
 
 /** What a cell says, in a few words. */
-function sayCell(method: Built, cell: Cell | undefined): string {
+function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
   if (!cell) return w.unsaid;
   if ('checked' in cell && cell.checked === 'elsewhere') return w.elsewhere;
   const uses = cell.purposes.map((purpose) => shared.purposes[purpose]).join(', ');
@@ -45,7 +43,7 @@ export function MethodSettings() {
 function Matrix({ stored, version }: { stored: Rows; version: number }) {
   const may = useMay()('setting.write');
   const [rows, setRows] = useState(stored);
-  const [editing, setEditing] = useState<{ at: number; method: Built }>();
+  const [editing, setEditing] = useState<{ at: number; method: OfferedMethod }>();
   const [adding, setAdding] = useState(false);
   const changed = JSON.stringify(rows) !== JSON.stringify(stored);
   const review = useAct<undefined, Answer<'methods.review'>>(() =>
@@ -73,7 +71,7 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
         keyOf={(row) => row.group ?? 'everybody'}
         columns={[
           { heading: w.who, cell: (row) => row.groupName ?? w.everybody },
-          ...METHODS.map((method) => ({
+          ...OFFERED_METHODS.map((method) => ({
             heading: shared.methods[method],
             cell: (row: MatrixRow) =>
               may ? (
@@ -173,7 +171,7 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
   );
 }
 
-function withCell(row: MatrixRow, method: Built, cell: Cell | undefined): MatrixRow {
+function withCell(row: MatrixRow, method: OfferedMethod, cell: Cell | undefined): MatrixRow {
   const { [method]: _before, ...cells } = row.cells;
   return { ...row, cells: cell ? { ...cells, [method]: cell } : cells };
 }
@@ -186,7 +184,7 @@ function EditCell({
   onDone,
 }: {
   title: string;
-  method: Built;
+  method: OfferedMethod;
   cell: Cell | undefined;
   onClose: () => void;
   onDone: (cell: Cell | undefined) => void;
@@ -199,7 +197,9 @@ function EditCell({
   const [least, setLeast] = useState(String(before['leastLength'] ?? ''));
   const [digits, setDigits] = useState(String(before['digits'] ?? 'set'));
   // How far a clock may be off, or a counter ahead.
-  const reachName = method === 'hotp' ? 'lookAhead' : 'window';
+  const { parameters, checkedElsewhere, takesPin } = offeredSpec(method);
+  const ofKeys = 'attestation' in parameters;
+  const reachName = 'lookAhead' in parameters ? 'lookAhead' : 'window';
   const [reach, setReach] = useState(String(before[reachName] ?? ''));
   const [keyRules, setKeyRules] = useState((cell?.parameters ?? {}) as KeyParameters);
   const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
@@ -207,21 +207,20 @@ function EditCell({
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
     const common = { enrol: said === 'yes', purposes };
-    if (method === 'webauthn')
-      return { ...common, ...(Object.keys(keyRules).length > 0 ? { parameters: keyRules } : {}) };
-    if (method !== 'password') {
+    if (ofKeys) return { ...common, ...(Object.keys(keyRules).length > 0 ? { parameters: keyRules } : {}) };
+    if (takesPin) {
       const { digits: _digits, window: _window, lookAhead: _ahead, pin: _pin, leastPin: _least, ...others } = before;
-      const parameters = {
+      const codes = {
         ...others,
         ...(digits === 'set' ? {} : { digits: Number(digits) as 6 | 8 }),
         ...(reach.trim() === '' ? {} : { [reachName]: Number(reach) }),
         ...(pin === 'required' ? { pin } : {}),
         ...(leastPin.trim() === '' ? {} : { leastPin: Number(leastPin) }),
       };
-      return (Object.keys(parameters).length > 0 ? { ...common, parameters } : common) as Cell;
+      return (Object.keys(codes).length > 0 ? { ...common, parameters: codes } : common) as Cell;
     }
-    const parameters = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
-    return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...parameters };
+    const length = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
+    return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...length };
   }
   const act = { mutate: () => onDone(result()), isPending: false, trouble: undefined };
   return (
@@ -234,7 +233,7 @@ function EditCell({
           { id: UNSAID, text: w.unsaidLong },
           { id: 'yes', text: w.mayEnrol },
           { id: 'no', text: w.noMore },
-          ...(method === 'password' ? [{ id: 'elsewhere', text: w.elsewhere }] : []),
+          ...(checkedElsewhere ? [{ id: 'elsewhere', text: w.elsewhere }] : []),
         ]}
       />
       {said !== UNSAID && (
@@ -245,7 +244,7 @@ function EditCell({
           onChange={setPurposes}
         />
       )}
-      {said === 'yes' && method === 'password' && (
+      {said === 'yes' && 'leastLength' in parameters && (
         <TextField
           label={w.parameters.leastLength}
           description={w.leastHint}
@@ -254,12 +253,12 @@ function EditCell({
           onChange={setLeast}
         />
       )}
-      {said !== UNSAID && method === 'webauthn' && <KeyRules rules={keyRules} onChange={setKeyRules} />}
-      {said !== UNSAID && (method === 'totp' || method === 'hotp') && (
+      {said !== UNSAID && ofKeys && <KeyRules rules={keyRules} onChange={setKeyRules} />}
+      {said !== UNSAID && takesPin && (
         <>
           <TextField
             label={w.parameters[reachName]}
-            description={method === 'hotp' ? w.lookAheadHint : w.windowHint}
+            description={reachName === 'lookAhead' ? w.lookAheadHint : w.windowHint}
             inputMode="numeric"
             value={reach}
             onChange={setReach}
@@ -282,7 +281,7 @@ function EditCell({
           />
         </>
       )}
-      {said === 'yes' && method === 'totp' && (
+      {said === 'yes' && 'digits' in parameters && (
         <Select
           label={w.parameters.digits}
           value={digits}

@@ -1,16 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { METHODS } from '../vocabulary.js';
-import {
-  assuranceOf,
-  parseWay,
-  QUALIFIERS,
-  QUALIFIERS_OF,
-  serveWay,
-  writeWay,
-  type Usable,
-  type Way,
-} from './index.js';
+import { specOf } from '../methods/index.js';
+import { METHODS, QUALIFIERS } from '../vocabulary.js';
+import { assuranceOf, parseWay, serveWay, writeWay, type Usable, type Way } from './index.js';
 
 const way = (text: string): Way => {
   const read = parseWay(text);
@@ -21,7 +13,7 @@ const way = (text: string): Way => {
 const anyWay = fc.uniqueArray(fc.constantFrom(...METHODS), { minLength: 1, maxLength: 4 }).chain((methods) =>
   fc.tuple(
     ...methods.map((method) =>
-      fc.subarray([...(QUALIFIERS_OF[method] ?? [])]).map((some) => ({
+      fc.subarray([...specOf(method).qualifiers]).map((some) => ({
         method,
         qualifiers: QUALIFIERS.filter((one) => some.includes(one)),
       })),

@@ -1,13 +1,3 @@
 export { assuranceOf, type Assurance } from './level.js';
 export { keyringAt, serveWay, type Usable } from './serve.js';
-export {
-  MOST_PROOFS,
-  parseWay,
-  QUALIFIERS,
-  QUALIFIERS_OF,
-  writeWay,
-  type Qualifier,
-  type Way,
-  type WayProblem,
-  type WayProof,
-} from './way.js';
+export { MOST_PROOFS, parseWay, writeWay, type Way, type WayProblem, type WayProof } from './way.js';

@@ -1,5 +1,5 @@
-import type { Method } from '../vocabulary.js';
-import type { Qualifier, Way } from './way.js';
+import type { Method, Qualifier } from '../vocabulary.js';
+import type { Way } from './way.js';
 
 /** An active authenticator, as far as ways go by it. */
 export interface Usable {

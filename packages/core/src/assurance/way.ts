@@ -1,18 +1,5 @@
-import { METHODS, type Method } from '../vocabulary.js';
-
-/** What a proof of a way may ask of the authenticator beside its method. */
-export const QUALIFIERS = ['verified', 'device-bound', 'hardware', 'pin'] as const;
-export type Qualifier = (typeof QUALIFIERS)[number];
-
-/** Qualifiers that mean something of a method. */
-export const QUALIFIERS_OF: Readonly<Partial<Record<Method, readonly Qualifier[]>>> = {
-  totp: ['hardware', 'pin'],
-  hotp: ['hardware', 'pin'],
-  webauthn: ['verified', 'device-bound'],
-  push: ['verified'],
-  certificate: ['verified', 'hardware'],
-  workstation: ['verified'],
-};
+import { specOf } from '../methods/kinds/index.js';
+import { METHODS, QUALIFIERS, type Method, type Qualifier } from '../vocabulary.js';
 
 /** One proof that a way asks for. */
 export interface WayProof {
@@ -56,7 +43,7 @@ export function parseWay(text: string): { readonly way: Way } | { readonly probl
     if (!method) return problem('method-unknown', begin, match[1]!);
     const named = match[2] === undefined ? [] : match[2].split(',').map((name) => name.trim());
     for (const name of named)
-      if (!QUALIFIERS_OF[method]?.some((known) => known === name)) return problem('qualifier-unknown', begin, name);
+      if (!specOf(method).qualifiers.some((known) => known === name)) return problem('qualifier-unknown', begin, name);
     const qualifiers = QUALIFIERS.filter((known) => named.includes(known));
     if (qualifiers.length !== named.length) return problem('twice', begin, part.trim());
     if (proofs.some((proof) => proof.method === method && proof.qualifiers.join() === qualifiers.join()))

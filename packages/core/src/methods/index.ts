@@ -1,29 +1,28 @@
-import type { KeyRules } from '../webauthn/policy.js';
-import type { Method, MethodPurpose, OtpAlgorithm, WhyNotOffered } from '../vocabulary.js';
+import type { Method, MethodPurpose, WhyNotOffered } from '../vocabulary.js';
+import {
+  OFFERED_METHODS,
+  offeredSpec,
+  PINNED_METHODS,
+  specOf,
+  type MethodParameters,
+  type PinnedMethod,
+} from './kinds/index.js';
 
-/** How authenticators of a method are made; what is left out is as it is for everybody. */
-export interface MethodParameters extends KeyRules {
-  readonly algorithm?: OtpAlgorithm;
-  readonly digits?: 6 | 8;
-  /** Seconds. */
-  readonly period?: 30 | 60;
-  /** Consecutive codes that prove a new authenticator. */
-  readonly codesToProve?: 1 | 2;
-  /** Characters of a new password at least. */
-  readonly leastLength?: number;
-  /** Of a clock: steps accepted on each side of where it was last seen, RFC 6238 §5.2. */
-  readonly window?: number;
-  /** Of a counter: codes that may have been pressed for nothing, RFC 4226 §7.4. */
-  readonly lookAhead?: number;
-  /** Whether a PIN is asked for with each code. One that somebody has is always asked for. */
-  readonly pin?: 'required';
-  /** Digits of a new PIN at least. */
-  readonly leastPin?: number;
-  /** Of a key: a counter that does not go on is only flagged; otherwise it is refused. */
-  readonly counter?: 'flag';
-  /** Of keys: how many somebody should hold, one alone being lost some day. */
-  readonly shouldHold?: number;
-}
+export {
+  METHOD_SPECS,
+  OFFERED_METHODS,
+  offeredSpec,
+  PINNED_METHODS,
+  specOf,
+  takesPin,
+  type MethodParameters,
+  type MethodSpec,
+  type OfferedMethod,
+  type ParameterSpec,
+  type PinnedMethod,
+} from './kinds/index.js';
+
+const isOffered = (method: Method): boolean => specOf(method).offered !== null;
 
 /** How the codes of one person are checked, where the method settings say something of it. */
 export type CodeRules = Pick<MethodParameters, 'window' | 'lookAhead' | 'pin' | 'leastPin'>;
@@ -50,20 +49,20 @@ export interface MethodSettings {
   readonly rows: readonly MethodRow[];
 }
 
-/** Methods that this release can enrol and check. */
-export const METHODS_BUILT: readonly Method[] = ['password', 'totp', 'hotp', 'webauthn'];
-
 /** As delivered: what there is, for everybody. */
 export const FIRST_METHODS: MethodSettings = {
   rows: [
     {
       group: null,
-      cells: {
-        password: { enrol: true, purposes: ['sign-in', 'enrol'], checked: 'here' },
-        totp: { enrol: true, purposes: ['sign-in', 'enrol'] },
-        hotp: { enrol: true, purposes: ['sign-in', 'enrol'] },
-        webauthn: { enrol: true, purposes: ['sign-in', 'enrol'] },
-      },
+      cells: Object.fromEntries(
+        OFFERED_METHODS.map((method): [Method, MethodCell] => {
+          const { firstPurposes, checkedElsewhere } = offeredSpec(method);
+          return [
+            method,
+            { enrol: true, purposes: firstPurposes, ...(checkedElsewhere ? { checked: 'here' as const } : {}) },
+          ];
+        }),
+      ),
     },
   ],
 };
@@ -94,8 +93,8 @@ const CODE_RULES = ['window', 'lookAhead', 'pin', 'leastPin'] as const satisfies
 export function codeRulesFor(
   settings: MethodSettings,
   groups: ReadonlySet<string>,
-): Readonly<Partial<Record<'totp' | 'hotp', CodeRules>>> | undefined {
-  const said = (['totp', 'hotp'] as const).flatMap((method) => {
+): Readonly<Partial<Record<PinnedMethod, CodeRules>>> | undefined {
+  const said = PINNED_METHODS.flatMap((method) => {
     const parameters = decidedFor(settings, method, groups)?.cell.parameters;
     const rules = CODE_RULES.flatMap((rule) => (parameters?.[rule] === undefined ? [] : [[rule, parameters[rule]]]));
     return rules.length > 0 ? [[method, Object.fromEntries(rules) as CodeRules] as const] : [];
@@ -105,26 +104,26 @@ export function codeRulesFor(
 
 /** Whether anybody could be asked for a PIN before their codes. */
 export const requiresPin = ({ rows }: MethodSettings): boolean =>
-  rows.some(({ cells }) => [cells.totp, cells.hotp].some((cell) => cell?.parameters?.pin === 'required'));
+  rows.some(({ cells }) => PINNED_METHODS.some((method) => cells[method]?.parameters?.pin === 'required'));
 
 /** Whether who is in which group can make a difference. */
 export const asksForGroups = ({ rows }: MethodSettings): boolean => rows.some(({ group }) => group !== null);
 
 /**
  * Methods that somebody may not use for a purpose: none of what they hold of these counts. A password that is checked elsewhere
- * is one of them here, and still counts where an application vouches for it. Nobody resets a password by that password.
+ * is one of them here, and still counts where an application vouches for it.
  */
 export function barredFor(
   settings: MethodSettings,
   groups: ReadonlySet<string>,
   purpose: MethodPurpose = 'sign-in',
 ): readonly Method[] {
-  return METHODS_BUILT.filter((method) => {
+  return OFFERED_METHODS.filter((method) => {
     const cell = decidedFor(settings, method, groups)?.cell;
     return (
       !cell?.purposes.includes(purpose) ||
       cell.checked === 'elsewhere' ||
-      (method === 'password' && purpose === 'reset')
+      offeredSpec(method).neverFor.includes(purpose)
     );
   });
 }
@@ -132,12 +131,14 @@ export function barredFor(
 /** Whether anybody could reset a password by something else that they hold. */
 export const offersReset = ({ rows }: MethodSettings): boolean =>
   rows.some(({ cells }) =>
-    METHODS_BUILT.some((method) => method !== 'password' && cells[method]?.purposes.includes('reset')),
+    OFFERED_METHODS.some(
+      (method) => !offeredSpec(method).neverFor.includes('reset') && cells[method]?.purposes.includes('reset'),
+    ),
   );
 
 /** Methods that somebody may enrol, whoever it is. */
 export const enrollable = ({ rows }: MethodSettings): readonly Method[] =>
-  METHODS_BUILT.filter((method) => rows.some(({ cells }) => cells[method]?.enrol));
+  OFFERED_METHODS.filter((method) => rows.some(({ cells }) => cells[method]?.enrol));
 
 /** Whether somebody may enrol a method, what it may be used for, and which row says so. */
 export interface Offer {
@@ -150,7 +151,7 @@ export interface Offer {
 }
 
 export function offerOf(settings: MethodSettings, method: Method, groups: ReadonlySet<string>): Offer {
-  const decided = METHODS_BUILT.includes(method) ? decidedFor(settings, method, groups) : undefined;
+  const decided = isOffered(method) ? decidedFor(settings, method, groups) : undefined;
   const elsewhere = decided?.cell.checked === 'elsewhere';
   const enrol = decided !== undefined && decided.cell.enrol && !elsewhere;
   return {
@@ -163,7 +164,7 @@ export function offerOf(settings: MethodSettings, method: Method, groups: Readon
 }
 
 function whyNot(method: Method, decided: Decided | undefined, elsewhere: boolean): WhyNotOffered {
-  if (!METHODS_BUILT.includes(method)) return 'not-built';
+  if (!isOffered(method)) return 'not-built';
   if (!decided) return 'nothing-said';
   return elsewhere ? 'checked-elsewhere' : 'not-enrolled-any-more';
 }

@@ -4,7 +4,7 @@ import {
   barredFor,
   decidedFor,
   FIRST_METHODS,
-  METHODS_BUILT,
+  OFFERED_METHODS,
   offerOf,
   type MethodCell,
   type MethodSettings,
@@ -53,7 +53,7 @@ describe('method settings', () => {
     fc.assert(
       fc.property(fc.array(row, { maxLength: 6 }), fc.uniqueArray(group), (rows, groups) => {
         const held = new Set<string>(groups);
-        for (const method of METHODS_BUILT) {
+        for (const method of OFFERED_METHODS) {
           const speaking = rows.filter(
             (one) => method in one.cells && (one.group === null || groups.includes(one.group as 'a')),
           );

@@ -1,4 +1,5 @@
-import type { Coverage, Method, Seen } from '../vocabulary.js';
+import { specOf } from '../methods/kinds/index.js';
+import { COVERAGES, type Coverage, type Method, type Seen } from '../vocabulary.js';
 
 /** Longest key of a name, in characters; what is longer is cut, and ties are broken by the person's id. */
 export const NAME_KEY_MAX = 60;
@@ -39,18 +40,12 @@ export function nameTerms(key: string): string[] {
 export const serialKey = (serial: string): string =>
   (/^[ -~]*$/.test(serial) ? serial : serial.normalize('NFKC')).toUpperCase().replace(/[^A-Z0-9]/g, '');
 
-/** Methods that resist phishing: bound to the place where they are used (NIST SP 800-63B-4, section 3.2.5). */
-const RESISTANT: ReadonlySet<Method> = new Set(['webauthn', 'certificate']);
-/** Methods that alone are no second factor: something known, or meant for the day that the others are gone. */
-const WEAK: ReadonlySet<Method> = new Set(['password', 'email', 'recovery', 'pass']);
-
 /** How well somebody is covered by the active authenticators on their keyring; the best of them counts. */
 export function coverageOf(methods: Iterable<Method>): Coverage {
   let best: Coverage = 'nothing';
   for (const method of methods) {
-    if (RESISTANT.has(method)) return 'phishing-resistant';
-    if (!WEAK.has(method)) best = 'two-factors';
-    else if (best === 'nothing') best = 'weak';
+    const { coverage } = specOf(method);
+    if (COVERAGES.indexOf(coverage) > COVERAGES.indexOf(best)) best = coverage;
   }
   return best;
 }

@@ -1,4 +1,5 @@
 import type { Usable } from '../assurance/index.js';
+import { takesPin } from '../methods/index.js';
 import type { OperatorReason, PromptKind, SignInState } from '../vocabulary.js';
 import { canAnswer, leftOf, type Requirement } from './requirement.js';
 import { advance, beginSignIn, promptOf } from './state.js';
@@ -51,7 +52,7 @@ export function foresee(
       return { state: 'refused', asks, serves, reason };
     }
     serves.push(one.id);
-    const rules = one.method === 'totp' || one.method === 'hotp' ? requirement.codes?.[one.method] : undefined;
+    const rules = takesPin(one.method) ? requirement.codes?.[one.method] : undefined;
     const newPin = rules?.pin === 'required' && !one.can.includes('pin');
     signIn = advance(signIn, { type: 'right', proof: one, keyring, newPin, ...grace }, nowMs);
   }

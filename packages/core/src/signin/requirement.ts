@@ -1,5 +1,5 @@
 import { assuranceOf, MOST_PROOFS, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
-import type { CodeRules } from '../methods/index.js';
+import { specOf, type CodeRules, type PinnedMethod } from '../methods/index.js';
 import type { Outcome } from '../rulebook/form.js';
 import type { Signal } from '../risk/index.js';
 import type { RecordedFacts } from '../rulebook/recorded.js';
@@ -23,7 +23,7 @@ export interface Requirement {
   /** It unlocks a screen where the person was let in before, so one proof is enough by this rule. */
   readonly unlock?: true;
   /** How codes are checked, where the method settings say something of it for this person. */
-  readonly codes?: Readonly<Partial<Record<'totp' | 'hotp', CodeRules>>>;
+  readonly codes?: Readonly<Partial<Record<PinnedMethod, CodeRules>>>;
   /** Days for which the browser may be remembered, if the person wishes. */
   readonly remember?: number;
 }
@@ -50,25 +50,8 @@ export interface Proved {
   readonly can: Usable['can'];
 }
 
-/** The prompt that each method is answered by; none where nothing can be typed or tapped into a prompt. */
-const PROMPT_OF: Readonly<Partial<Record<Method, PromptKind>>> = {
-  password: 'password',
-  totp: 'code',
-  hotp: 'code',
-  recovery: 'code',
-  pass: 'code',
-  sms: 'code',
-  voice: 'code',
-  email: 'code',
-  webauthn: 'webauthn',
-  push: 'wait',
-};
-
 /** The prompt that a method is answered by; undefined where none is. */
-export const promptFor = (method: Method): PromptKind | undefined => PROMPT_OF[method];
-
-/** Codes that nobody has to send first: one prompt serves all of them. */
-const UNSENT: ReadonlySet<Method> = new Set(['totp', 'hotp', 'recovery', 'pass']);
+export const promptFor = (method: Method): PromptKind | undefined => specOf(method).prompt ?? undefined;
 
 /** One thing that a person can be asked next. */
 export interface Ask {
@@ -220,7 +203,7 @@ export function firstOf(outcome: Asked, carries: readonly PromptKind[]): Ask | u
 }
 
 const isCarried = (method: Method, carries: readonly PromptKind[]): boolean => {
-  const kind = PROMPT_OF[method];
+  const kind = promptFor(method);
   return kind !== undefined && carries.includes(kind);
 };
 
@@ -228,9 +211,9 @@ const isCarried = (method: Method, carries: readonly PromptKind[]): boolean => {
 function together(methods: readonly Method[]): Ask[] {
   const asks: { kind: PromptKind; methods: Method[] }[] = [];
   for (const method of new Set(methods)) {
-    const same = UNSENT.has(method) ? asks.find((ask) => UNSENT.has(ask.methods[0]!)) : undefined;
+    const same = specOf(method).unsent ? asks.find((ask) => specOf(ask.methods[0]!).unsent) : undefined;
     if (same) same.methods.push(method);
-    else asks.push({ kind: PROMPT_OF[method]!, methods: [method] });
+    else asks.push({ kind: promptFor(method)!, methods: [method] });
   }
   return asks;
 }

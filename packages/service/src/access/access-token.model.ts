@@ -1,7 +1,8 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
 import type { Id, Permission } from '@nimble-latch/core/vocabulary';
 import { fixedBytes, id, instant, keyId, line, words } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import { persons, type Person } from '../people/person.model.js';
 
 /** A token with which somebody (or their script) uses the interface; only its hash is kept. */
 export class AccessToken extends Model<InferAttributes<AccessToken>, InferCreationAttributes<AccessToken>> {
@@ -16,6 +17,7 @@ export class AccessToken extends Model<InferAttributes<AccessToken>, InferCreati
   declare lastUsedAt: Date | null;
   declare madeBy: Id | null;
   declare permissions: readonly Permission[] | null;
+  declare person?: NonAttribute<Person>;
 }
 
 export const accessTokens = tableOf(
@@ -40,5 +42,6 @@ export const accessTokens = tableOf(
       { name: 'access_tokens_made_by', fields: ['made_by'] },
       { name: 'access_tokens_person', fields: ['person_id'] },
     ],
+    joins: (self, on) => void self.belongsTo(persons(on), { as: 'person', foreignKey: 'personId', constraints: false }),
   },
 );

@@ -1,47 +1,47 @@
 import type { Id, Permission } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
-import { insert, select, type Db } from '../db/sql.js';
+import { Op } from 'sequelize';
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, keyOrNull, newId, text } from '../ids.js';
+import { newId } from '../ids.js';
 import { issueToken } from '../secrets/tokens.js';
+import { accessTokens, type AccessToken as AccessTokenRecord } from './access-token.model.js';
 import { endAccessTokens } from './end.js';
 
 type AccessToken = Answer<'accessTokens.list'>['rows'][number];
 
-interface TokenRow {
-  id: Buffer;
-  label: string;
-  person_id: Buffer;
-  hint: string;
-  created_at: Date;
-  expires_at: Date;
-  last_used_at: Date | null;
-  permissions: string | null;
-}
-
-function describe(row: TokenRow): AccessToken {
-  return {
-    id: text(row.id),
-    label: row.label,
-    personId: text(row.person_id),
-    hint: row.hint,
-    createdAt: row.created_at.toISOString(),
-    expiresAt: row.expires_at.toISOString(),
-    lastUsedAt: row.last_used_at?.toISOString() ?? null,
-    permissions: permissionsIn(row.permissions),
-  };
-}
+const describe = ({
+  id,
+  label,
+  personId,
+  hint,
+  createdAt,
+  expiresAt,
+  lastUsedAt,
+  permissions,
+}: AccessTokenRecord): AccessToken => ({
+  id,
+  label,
+  personId,
+  hint,
+  createdAt: createdAt.toISOString(),
+  expiresAt: expiresAt.toISOString(),
+  lastUsedAt: lastUsedAt?.toISOString() ?? null,
+  permissions: permissions && [...permissions],
+});
 
 async function readTokens(db: Db, now: Date, id?: Id): Promise<AccessToken[]> {
-  const rows = await select<TokenRow>(
-    db,
-    `SELECT id, label, person_id, hint, created_at, expires_at, last_used_at, permissions FROM access_tokens WHERE expires_at > :now ${id ? 'AND id = :id' : ''} ORDER BY id DESC LIMIT 500`,
-    { now, id: id ? key(id) : null },
-  );
+  const rows = await accessTokens(db).findAll({
+    where: { expiresAt: { [Op.gt]: now }, ...(id ? { id } : {}) },
+    order: [['id', 'DESC']],
+    limit: 500,
+    ...within(db),
+  });
   return rows.map(describe);
 }
 
@@ -53,10 +53,6 @@ interface TokenLimits {
   readonly madeBy?: Id | undefined;
   readonly permissions?: readonly Permission[] | undefined;
 }
-
-/** The permissions that a column lists; null where nothing is left out. */
-export const permissionsIn = (column: string | null): Permission[] | null =>
-  column === null ? null : (column.split(' ').filter(Boolean) as Permission[]);
 
 /** Issues an access token with an end; its text is only in the answer. */
 export async function issueAccessToken(
@@ -72,18 +68,21 @@ export async function issueAccessToken(
   const { token, hint, hash, hashKeyId } = issueToken(deps, 'access', id);
   const asked = work.now.getTime() + hours * 3_600_000;
   const expiresAt = new Date(Math.min(asked, limits.until?.getTime() ?? asked));
-  await insert(work, 'access_tokens', {
-    id: key(id),
-    personId: key(personId),
-    label,
-    hint,
-    hash,
-    hashKeyId,
-    createdAt: work.now,
-    expiresAt,
-    madeBy: keyOrNull(limits.madeBy),
-    permissions: limits.permissions === undefined ? null : limits.permissions.join(' '),
-  });
+  await accessTokens(work).create(
+    {
+      id,
+      personId,
+      label,
+      hint,
+      hash,
+      hashKeyId,
+      createdAt: work.now,
+      expiresAt,
+      madeBy: limits.madeBy ?? null,
+      permissions: limits.permissions ?? null,
+    },
+    { transaction: work.transaction },
+  );
   await work.trail({
     actor: origin === null ? { kind: 'host', id: null } : { kind: 'person', id: personId },
     action: 'access-token.issued',
@@ -131,7 +130,7 @@ export const revokeAccessToken: Handler<'accessTokens.revoke'> = async (_deps, c
   await call.run(async (work) => {
     const [token] = await readTokens(work, work.now, call.params.id);
     if (!token) throw notFound();
-    await endAccessTokens(work, [{ id: key(token.id) }]);
+    await endAccessTokens(work, [token.id]);
     await work.trail(
       entryOf(call, 'access-token.revoked', { kind: 'access-token', id: token.id }, { person: token.personId }),
     );

@@ -1,23 +1,21 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { mayGoOn, ROLE_PERMISSIONS, type SignatureRequest } from '@nimble-latch/core/access';
 import { canonicalJson, type Json } from '@nimble-latch/core/crypto';
-import {
-  ROLES,
-  type ConsequenceId,
-  type Permission,
-  type SignatureState,
-  type SignedAction,
-  type Id,
-} from '@nimble-latch/core/vocabulary';
-import { insert, select, selectOne, updateById, write, type Db } from '../db/sql.js';
+import { ROLES, type ConsequenceId, type Permission, type SignedAction, type Id } from '@nimble-latch/core/vocabulary';
+import { Op, type LOCK } from 'sequelize';
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import { noticeOfRequest } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
 import { readSettings } from '../insight/settings-cache.js';
-import { key, keyOrNull, newId, text, textOrNull } from '../ids.js';
+import { key, newId } from '../ids.js';
+import { persons } from '../people/person.model.js';
 import { readConcerned } from './concerned.js';
+import { roleGrants } from './role-grant.model.js';
+import { signatureRequests, type SignatureRequest as SignatureRecord } from './signature-request.model.js';
 
 /** What an action would bring about, in names and numbers: the sentence that whoever signs reads first. */
 export interface Consequence {
@@ -47,6 +45,9 @@ interface Asked {
   readonly matter?: Matter;
 }
 
+/** States in which a request is still of use. */
+const WAITING = ['open', 'given'] as const;
+
 /** The part of a call that a request for a signature needs. */
 export interface AskingCall {
   readonly actor: OperatorActor;
@@ -63,28 +64,12 @@ export class SignatureNeeded extends Error {
   }
 }
 
-export interface SignatureRow {
-  id: Buffer;
-  action: SignedAction;
-  permission: Permission;
-  consequence: string;
-  matter: string | null;
-  person_id: Buffer | null;
-  asked_by: Buffer;
-  state: SignatureState;
-  asked_at: Date;
-  expires_at: Date;
-  decided_by: Buffer | null;
-  decided_at: Date | null;
-  reason: string | null;
-}
-
-export const requestOf = (row: SignatureRow): SignatureRequest => ({
-  state: row.state,
-  askedBy: text(row.asked_by),
-  about: textOrNull(row.person_id),
-  askedAt: row.asked_at.getTime(),
-  expiresAt: row.expires_at.getTime(),
+export const requestOf = ({ state, askedBy, personId, askedAt, expiresAt }: SignatureRecord): SignatureRequest => ({
+  state,
+  askedBy,
+  about: personId,
+  askedAt: askedAt.getTime(),
+  expiresAt: expiresAt.getTime(),
 });
 
 /** Two requests are for the same if they are bound to the same, and whoever signs reads the same of it. */
@@ -106,11 +91,11 @@ export async function countersigned(deps: Deps, work: Work, call: AskingCall, as
   // What another node has just been told to ask for is asked for here.
   const { countersign } = (await readSettings(work)).settings;
   if (!countersign.actions.includes(asked.action)) return;
-  const row = await openRequest(deps, work, call, asked, 'FOR UPDATE');
+  const row = await openRequest(deps, work, call, asked, work.transaction.LOCK.UPDATE);
   const others = row ? await othersWhoCould(work, asked.permission, [call.actor.personId, asked.person]) : 0;
   if (!row || !mayGoOn(requestOf(row), others, countersign.waitMinutes * 60_000, work.now.getTime()))
     throw new SignatureNeeded(call, asked);
-  await updateById(work, 'signature_requests', row.id, { state: 'done' });
+  await signatureRequests(work).update({ state: 'done' }, { where: { id: row.id }, transaction: work.transaction });
 }
 
 /** The same for what is done to somebody else's keyring, where that is an administrator or an emergency account. */
@@ -125,24 +110,21 @@ export async function countersignedForKeyring(
   if (person === call.actor.personId) return;
   const concerned = await readConcerned(work, key(person));
   if (!concerned?.administrator && !concerned?.emergency) return;
-  const row = await selectOne<{ name: string }>(work, 'SELECT display_name AS name FROM persons WHERE id = :id', {
-    id: key(person),
-  });
+  const named = await persons(work).findByPk(person, { attributes: ['displayName'], transaction: work.transaction });
   await countersigned(deps, work, call, {
     action: 'administrator-factor',
     permission: 'role.write',
     person,
     bound,
-    consequence: consequence(row?.name ?? ''),
+    consequence: consequence(named?.displayName ?? ''),
   });
 }
 
 /** Closes what was asked for on a ground that has moved: nobody saw what it would do now. To be called where another version comes. */
 export async function closeOvertaken(work: Work, ground: Ground): Promise<void> {
-  await write(
-    work,
-    "UPDATE signature_requests SET state = 'overtaken', decided_at = :now WHERE ground = :ground AND state IN ('open', 'given')",
-    { ground, now: work.now },
+  await signatureRequests(work).update(
+    { state: 'overtaken', decidedAt: work.now },
+    { where: { ground, state: [...WAITING] }, transaction: work.transaction },
   );
 }
 
@@ -152,32 +134,34 @@ async function openRequest(
   db: Db,
   call: AskingCall,
   asked: Asked,
-  lock = '',
-): Promise<SignatureRow | undefined> {
-  return await selectOne<SignatureRow>(
-    db,
-    `SELECT * FROM signature_requests WHERE asked_by = :asker AND asked_index IN (:indexes) AND state IN ('open', 'given') AND expires_at > :now
-     ORDER BY id DESC LIMIT 1 ${lock}`,
-    {
-      asker: key(call.actor.personId),
-      indexes: deps.keys.current.blindIndexes('signature', identity(call, asked)),
-      now: deps.now(),
+  lock?: LOCK,
+): Promise<SignatureRecord | null> {
+  return await signatureRequests(db).findOne({
+    where: {
+      askedBy: call.actor.personId,
+      askedIndex: deps.keys.current.blindIndexes('signature', identity(call, asked)),
+      state: [...WAITING],
+      expiresAt: { [Op.gt]: deps.now() },
     },
-  );
+    order: [['id', 'DESC']],
+    ...(lock ? { lock } : {}),
+    ...within(db),
+  });
 }
 
 /** How many active people could sign beside these. */
 export async function othersWhoCould(db: Db, permission: Permission, besides: readonly (Id | null)[]): Promise<number> {
-  const row = await selectOne<{ n: number }>(
-    db,
-    `SELECT COUNT(DISTINCT g.person_id) AS n FROM role_grants g JOIN persons p ON p.id = g.person_id
-     WHERE p.state = 'active' AND g.limited = 0 AND g.role IN (:roles) AND p.id NOT IN (:besides)`,
-    {
-      roles: ROLES.filter((role) => ROLE_PERMISSIONS[role].includes(permission)),
-      besides: besides.flatMap((id) => (id === null ? [] : [key(id)])),
+  return await roleGrants(db).count({
+    distinct: true,
+    col: 'person_id',
+    where: {
+      limited: false,
+      role: ROLES.filter((role) => ROLE_PERMISSIONS[role].includes(permission)),
+      personId: { [Op.notIn]: besides.filter((id) => id !== null) },
     },
-  );
-  return Number(row?.n ?? 0);
+    include: [{ model: persons(db), as: 'person', where: { state: 'active' } }],
+    ...within(db),
+  });
 }
 
 /** Makes the request, or finds the one that waits already; answers what its caller is told. */
@@ -191,43 +175,49 @@ export async function askForSignature(deps: Deps, { call, asked }: SignatureNeed
         ripe: new Date(askedAt.getTime() + countersign.waitMinutes * 60_000).toISOString(),
       });
     const waiting = await openRequest(deps, work, call, asked);
-    if (waiting) return told(text(waiting.id), waiting.asked_at, waiting.expires_at);
+    if (waiting) return told(waiting.id, waiting.askedAt, waiting.expiresAt);
     // Of the same things, as they were then: nobody has to wonder which of the two counts.
-    await write(
-      work,
-      "UPDATE signature_requests SET state = 'overtaken', decided_at = :now WHERE asked_by = :asker AND bound_index IN (:bound) AND state IN ('open', 'given')",
+    const { transaction } = work;
+    const askedBy = call.actor.personId;
+    await signatureRequests(work).update(
+      { state: 'overtaken', decidedAt: work.now },
       {
-        asker: key(call.actor.personId),
-        bound: deps.keys.current.blindIndexes('signature', boundTo(call, asked)),
-        now: work.now,
+        where: {
+          askedBy,
+          boundIndex: deps.keys.current.blindIndexes('signature', boundTo(call, asked)),
+          state: [...WAITING],
+        },
+        transaction,
       },
     );
-    const open = await select(
-      work,
-      "SELECT id FROM signature_requests WHERE asked_by = :asker AND state = 'open' AND expires_at > :now LIMIT :most",
-      { asker: key(call.actor.personId), now: work.now, most: LIMITS.openSignatures },
-    );
-    if (open.length >= LIMITS.openSignatures) return new Refusal('limit-reached', { limit: LIMITS.openSignatures });
+    const open = await signatureRequests(work).count({
+      where: { askedBy, state: 'open', expiresAt: { [Op.gt]: work.now } },
+      transaction,
+    });
+    if (open >= LIMITS.openSignatures) return new Refusal('limit-reached', { limit: LIMITS.openSignatures });
     const id = newId(deps);
     // A lone administrator must still be able to go on after having waited.
     const keptMs = Math.max(countersign.keepHours * 60, countersign.waitMinutes * 2) * 60_000;
     const expiresAt = new Date(work.now.getTime() + keptMs);
-    await insert(work, 'signature_requests', {
-      id: key(id),
-      action: asked.action,
-      permission: asked.permission,
-      askedIndex: deps.keys.current.blindIndex('signature', identity(call, asked)),
-      boundIndex: deps.keys.current.blindIndex('signature', boundTo(call, asked)),
-      consequence: JSON.stringify(asked.consequence),
-      matter: asked.matter === undefined ? null : JSON.stringify(asked.matter),
-      ground: asked.ground ?? null,
-      personId: keyOrNull(asked.person),
-      askedBy: key(call.actor.personId),
-      askedFrom: call.origin,
-      state: 'open',
-      askedAt: work.now,
-      expiresAt,
-    });
+    await signatureRequests(work).create(
+      {
+        id,
+        action: asked.action,
+        permission: asked.permission,
+        askedIndex: deps.keys.current.blindIndex('signature', identity(call, asked)),
+        boundIndex: deps.keys.current.blindIndex('signature', boundTo(call, asked)),
+        consequence: asked.consequence,
+        matter: asked.matter ?? null,
+        ground: asked.ground ?? null,
+        personId: asked.person,
+        askedBy,
+        askedFrom: call.origin,
+        state: 'open',
+        askedAt: work.now,
+        expiresAt,
+      },
+      { transaction },
+    );
     await work.trail(
       entryOf(
         call,

@@ -1,4 +1,5 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
+import { Op } from 'sequelize';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import { SIGN_IN_LIFE_MS } from '@nimble-latch/core/signin';
 import { select, write, type Db } from '../db/sql.js';
@@ -7,6 +8,9 @@ import type { Deps } from '../deps.js';
 import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../ids.js';
 import { CARRIED_MS } from '../oidc/sealed.js';
 import { decoyOfStopped } from '../signins/decoy.js';
+import { accessTokens } from './access-token.model.js';
+import { sessions } from './session.model.js';
+import { signatureRequests } from './signature-request.model.js';
 
 /** What ended with a change of somebody's rights or secrets. */
 export interface EndedAccess {
@@ -27,40 +31,49 @@ interface Kept {
  */
 export async function endAccess(deps: Deps, work: Work, people: readonly Id[], kept: Kept = {}): Promise<EndedAccess> {
   if (people.length === 0) return { sessions: 0, accessTokens: 0 };
+  const { transaction } = work;
   const values = { people: people.map(key), now: work.now };
-  const sessions = await write(work, 'DELETE FROM sessions WHERE person_id IN (:people)', values);
+  const ended = await sessions(work).destroy({ where: { personId: [...people] }, transaction });
   await write(work, 'DELETE FROM browser_sessions WHERE person_id IN (:people)', values);
   await write(
     work,
     'UPDATE oidc_grants SET expires_at = LEAST(expires_at, :now), token_expires_at = LEAST(token_expires_at, :now) WHERE person_id IN (:people)',
     values,
   );
-  const accessTokens = await endAccessTokens(
+  const tokens = await accessTokens(work).findAll({
+    attributes: ['id'],
+    where: {
+      personId: [...people],
+      expiresAt: { [Op.gt]: work.now },
+      ...(kept.accessToken ? { id: { [Op.ne]: kept.accessToken } } : {}),
+    },
+    transaction,
+  });
+  const endedTokens = await endAccessTokens(
     work,
-    await select<{ id: Buffer }>(
-      work,
-      `SELECT id FROM access_tokens WHERE person_id IN (:people) AND expires_at > :now ${kept.accessToken ? 'AND id <> :kept' : ''}`,
-      { ...values, kept: kept.accessToken ? key(kept.accessToken) : '' },
-    ),
+    tokens.map(({ id }) => id),
   );
   await stopSignIns(deps, work, people, kept.signIn);
   await spendRights(work, people);
-  return { sessions, accessTokens };
+  return { sessions: ended, accessTokens: endedTokens };
 }
 
 /** Ends access tokens at once, and with each those that were made with it. Answers how many ended. */
-export async function endAccessTokens(work: Work, tokens: readonly { readonly id: Buffer }[]): Promise<number> {
+export async function endAccessTokens(work: Work, tokens: readonly Id[]): Promise<number> {
+  const { transaction } = work;
+  const alive = { expiresAt: { [Op.gt]: work.now } };
   let ended = 0;
-  for (let ids = tokens.map(({ id }) => id); ids.length > 0;) {
-    ended += await write(work, 'UPDATE access_tokens SET expires_at = :now WHERE id IN (:ids) AND expires_at > :now', {
-      ids,
-      now: work.now,
-    });
-    const made = await select<{ id: Buffer }>(
-      work,
-      'SELECT id FROM access_tokens WHERE made_by IN (:ids) AND expires_at > :now',
-      { ids, now: work.now },
+  for (let ids = [...tokens]; ids.length > 0;) {
+    const [now] = await accessTokens(work).update(
+      { expiresAt: work.now },
+      { where: { id: ids, ...alive }, transaction },
     );
+    ended += now;
+    const made = await accessTokens(work).findAll({
+      attributes: ['id'],
+      where: { madeBy: ids, ...alive },
+      transaction,
+    });
     ids = made.map(({ id }) => id);
   }
   return ended;
@@ -114,11 +127,12 @@ export async function endBegun(work: Work, people: readonly Id[]): Promise<void>
     "UPDATE authenticators SET state = 'revoked', ended_at = :now, secret_sealed = NULL WHERE person_id IN (:people) AND state = 'pending'",
     values,
   );
-  await write(
-    work,
-    `UPDATE signature_requests SET state = 'overtaken', decided_at = :now
-     WHERE (asked_by IN (:people) OR person_id IN (:people)) AND state IN ('open', 'given')`,
-    values,
+  await signatureRequests(work).update(
+    { state: 'overtaken', decidedAt: work.now },
+    {
+      where: { state: ['open', 'given'], [Op.or]: [{ askedBy: [...people] }, { personId: [...people] }] },
+      transaction: work.transaction,
+    },
   );
 }
 

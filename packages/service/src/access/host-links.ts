@@ -1,23 +1,28 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { insert, selectOne, write, type Db } from '../db/sql.js';
+import { Op } from 'sequelize';
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, keyOrNull, newId, textOrNull } from '../ids.js';
+import { newId } from '../ids.js';
 import { setPassword } from '../keyring/set-password.js';
 import { insertPerson } from '../people/add-person.js';
+import { persons } from '../people/person.model.js';
 import { readLoginName } from '../people/login-names.js';
 import { issueToken, tokenId, verifyToken } from '../secrets/tokens.js';
 import { chooseParty } from '../relying-party/change.js';
 import { catalogue } from '@nimble-latch/api';
+import { hostLinks, type HostLink, type LinkKind } from './host-link.model.js';
+import { activeOwners } from './owners.js';
+import { roleGrants } from './role-grant.model.js';
 import { startSession } from './sessions.js';
+import { setUps } from './set-up.model.js';
 
 /** How long a link from the host is good for. */
 export const LINK_MINUTES = 60;
-
-export type LinkKind = 'set-up' | 'owner';
 
 /**
  * Makes a one-time link. Whoever can run this on the host could read the database and its keys anyway: host access is
@@ -27,15 +32,18 @@ export async function issueHostLink(deps: Deps, kind: LinkKind, personId: Id | n
   return await inTransaction(deps, async (work) => {
     const id = newId(deps);
     const { token, hash, hashKeyId } = issueToken(deps, 'link', id);
-    await insert(work, 'host_links', {
-      id: key(id),
-      kind,
-      personId: keyOrNull(personId),
-      hash,
-      hashKeyId,
-      createdAt: work.now,
-      expiresAt: new Date(work.now.getTime() + LINK_MINUTES * 60_000),
-    });
+    await hostLinks(work).create(
+      {
+        id,
+        kind,
+        personId,
+        hash,
+        hashKeyId,
+        createdAt: work.now,
+        expiresAt: new Date(work.now.getTime() + LINK_MINUTES * 60_000),
+      },
+      { transaction: work.transaction },
+    );
     await work.trail({
       actor: { kind: 'host', id: null },
       action: 'owner-link.issued',
@@ -49,48 +57,31 @@ export async function issueHostLink(deps: Deps, kind: LinkKind, personId: Id | n
   });
 }
 
-interface LinkRow {
-  id: Buffer;
-  kind: LinkKind;
-  person_id: Buffer | null;
-  hash: Buffer;
-  hash_key_id: Buffer;
-  expires_at: Date;
-  display_name: string | null;
-}
-
-async function findLink(deps: Deps, db: Db, secret: string, kind?: LinkKind): Promise<LinkRow & { linkId: Id }> {
-  const linkId = tokenId('link', secret);
-  const row =
-    linkId &&
-    (await selectOne<LinkRow>(
-      db,
-      `SELECT l.*, (SELECT display_name FROM persons p WHERE p.id = l.person_id AND p.state = 'active') AS display_name
-       FROM host_links l WHERE l.id = :id AND l.used_at IS NULL AND l.expires_at > :now`,
-      { id: key(linkId), now: deps.now() },
-    ));
-  if (!row || !(await verifyToken(deps, 'link', linkId, secret, row)) || (kind && row.kind !== kind))
+async function findLink(deps: Deps, db: Db, secret: string, kind?: LinkKind): Promise<HostLink> {
+  const id = tokenId('link', secret);
+  const link =
+    id &&
+    (await hostLinks(db).findOne({
+      where: { id, usedAt: null, expiresAt: { [Op.gt]: deps.now() } },
+      include: [{ model: persons(db), as: 'person', where: { state: 'active' }, required: false }],
+      ...within(db),
+    }));
+  if (!link || !(await verifyToken(deps, 'link', id, secret, link)) || (kind && link.kind !== kind))
     throw new Refusal('link-spent');
-  return { ...row, linkId };
+  return link;
 }
 
 /** Uses a link up; of several at the same moment one succeeds. */
-async function spend(work: Work, linkId: Id): Promise<void> {
-  const spent = await write(work, 'UPDATE host_links SET used_at = :now WHERE id = :id AND used_at IS NULL', {
-    id: key(linkId),
-    now: work.now,
-  });
+async function spend(work: Work, id: Id): Promise<void> {
+  const [spent] = await hostLinks(work).update(
+    { usedAt: work.now },
+    { where: { id, usedAt: null }, transaction: work.transaction },
+  );
   if (spent !== 1) throw new Refusal('link-spent');
 }
 
 /** Whether an active owner exists. */
-export async function hasOwner(db: Db): Promise<boolean> {
-  const row = await selectOne(
-    db,
-    "SELECT 1 AS one FROM role_grants r JOIN persons p ON p.id = r.person_id WHERE r.role = 'owner' AND p.state = 'active' LIMIT 1",
-  );
-  return row !== undefined;
-}
+export const hasOwner = async (db: Db): Promise<boolean> => (await activeOwners(db)) > 0;
 
 export const inspectLink: Handler<'links.inspect'> = async (deps, call) => {
   const link = await findLink(deps, deps, call.body.secret);
@@ -98,7 +89,12 @@ export const inspectLink: Handler<'links.inspect'> = async (deps, call) => {
   const { partyChoices } = await import('@nimble-latch/core/relying-party/suffixes');
   const keys = link.kind === 'set-up' ? { host, choices: [...partyChoices(host)] } : null;
   return {
-    answer: { kind: link.kind, displayName: link.display_name, expiresAt: link.expires_at.toISOString(), keys },
+    answer: {
+      kind: link.kind,
+      displayName: link.person?.displayName ?? null,
+      expiresAt: link.expiresAt.toISOString(),
+      keys,
+    },
   };
 };
 
@@ -108,13 +104,11 @@ export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
   const name = readLoginName(loginName, 'body.loginName');
   const phc = await setPassword.prepare(deps, password, [name.value]);
   return await call.run(async (work) => {
-    const { linkId } = await findLink(deps, work, secret, 'set-up');
+    const { id: linkId } = await findLink(deps, work, secret, 'set-up');
     await spend(work, linkId);
     // Several set-up links can be out, one of each node that started. A write of one row has the second come after the first, on one
     // server as on a cluster; it then sees the owner that the first made.
-    await write(work, 'INSERT INTO set_ups (id, begun_at) VALUES (1, :now) ON DUPLICATE KEY UPDATE begun_at = :now', {
-      now: work.now,
-    });
+    await setUps(work).upsert({ id: 1, begunAt: work.now }, { transaction: work.transaction });
     if (await hasOwner(work)) throw new Refusal('link-spent');
     const person = await insertPerson(deps, work, {
       displayName,
@@ -125,7 +119,10 @@ export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
       timeZone: 'UTC',
       source: 'set-up',
     });
-    await insert(work, 'role_grants', { personId: key(person), role: 'owner', grantedAt: work.now });
+    await roleGrants(work).create(
+      { personId: person, role: 'owner', grantedAt: work.now, grantedBy: null },
+      { transaction: work.transaction },
+    );
     const { id: authenticator } = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password);
     const as = { actor: { kind: 'anybody' as const }, origin: call.origin };
     const to = { kind: 'person', id: person };
@@ -141,9 +138,9 @@ export const useSetUpLink: Handler<'links.setUp'> = async (deps, call) => {
 export const useOwnerLink: Handler<'links.signIn'> = async (deps, call) =>
   await call.run(async (work) => {
     const link = await findLink(deps, work, call.body.secret, 'owner');
-    await spend(work, link.linkId);
-    const person = textOrNull(link.person_id);
-    if (!person || link.display_name === null) throw new Refusal('link-spent');
-    await work.trail(entryOf(call, 'owner-link.used', { kind: 'host-link', id: link.linkId }, { person }));
+    await spend(work, link.id);
+    if (!link.person) throw new Refusal('link-spent');
+    const { id: person } = link.person;
+    await work.trail(entryOf(call, 'owner-link.used', { kind: 'host-link', id: link.id }, { person }));
     return { answer: null, session: await startSession(deps, work, person, { byLink: true, origin: call.origin }) };
   });

@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue } from '@nimble-latch/api';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
-import { select, selectOne, updateById } from '../db/sql.js';
+import { select, selectOne } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import { OURS, type Turn } from '../secrets/password-hasher.js';
 import type { Deps } from '../deps.js';
@@ -14,6 +14,8 @@ import { assertOffered } from '../methods/offer.js';
 import { setPassword } from '../keyring/set-password.js';
 import { lockPerson } from '../people/lock-person.js';
 import { startSession } from './sessions.js';
+import { authenticators } from '../keyring/authenticator.model.js';
+import { within } from '../db/models.js';
 
 /** Within this time of coming in by an owner link, the own password may be set without the old one. */
 const FREE_MINUTES = 15;
@@ -38,7 +40,10 @@ async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: stri
       throw new Refusal('throttled', {
         seconds: admission.until === undefined ? 900 : Math.ceil((admission.until - work.now.getTime()) / 1000),
       });
-    await updateById(work, 'authenticators', row.id, guardColumns('familiar', reserve(guard, work.now.getTime())));
+    await authenticators(work).update(guardColumns('familiar', reserve(guard, work.now.getTime())), {
+      where: { id: text(row.id) },
+      transaction: work.transaction,
+    });
     const sealed = row.secret_sealed!;
     const id = text(row.id);
     return {
@@ -48,7 +53,7 @@ async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: stri
   });
   const right = reserved ? await turn.verify(reserved.phc, current) : await turn.pretend(current);
   if (!right) throw new Refusal('password-wrong');
-  await updateById(deps, 'authenticators', key(reserved!.id), guardColumns('familiar', CLEAR));
+  await authenticators(deps).update(guardColumns('familiar', CLEAR), { where: { id: reserved!.id }, ...within(deps) });
   return reserved!.phc;
 }
 

@@ -1,13 +1,15 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
 import type { Id, Role } from '@nimble-latch/core/vocabulary';
 import { id, word } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import { groups, type Group } from '../people/group.model.js';
 
 /** A group that a limited role reaches. */
 export class RoleLimit extends Model<InferAttributes<RoleLimit>, InferCreationAttributes<RoleLimit>> {
   declare personId: Id;
   declare role: Role;
   declare groupId: Id;
+  declare group?: NonAttribute<Group>;
 }
 
 export const roleLimits = tableOf(
@@ -20,5 +22,6 @@ export const roleLimits = tableOf(
   },
   {
     indexes: [{ name: 'role_limits_group_fk', fields: ['group_id'] }],
+    joins: (self, on) => void self.belongsTo(groups(on), { as: 'group', foreignKey: 'groupId', constraints: false }),
   },
 );

@@ -1,64 +1,59 @@
 import type { Answer } from '@nimble-latch/api';
 import { LIMITABLE, ROLE_PERMISSIONS, whyNoGrant } from '@nimble-latch/core/access';
-import { LIMITABLE_ROLES, ROLES, type PersonState, type Role } from '@nimble-latch/core/vocabulary';
-import { insertAll, select, selectOne, write, type Db } from '../db/sql.js';
+import { LIMITABLE_ROLES, ROLES, type Id, type Role } from '@nimble-latch/core/vocabulary';
+import { NEXT_VERSION, within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { groups as groupTable } from '../people/group.model.js';
 import { lockPerson } from '../people/lock-person.js';
+import { persons } from '../people/person.model.js';
 import { countersigned } from './countersign.js';
 import { endAccess, stopSignIns } from './end.js';
 import { assertOwnerLeft, lockRoles } from './owners.js';
+import { roleGrants } from './role-grant.model.js';
+import { roleLimits } from './role-limit.model.js';
 
 type Holder = Answer<'roles.grant'>;
 
-interface HolderRow {
-  person_id: Buffer;
-  display_name: string;
-  state: PersonState;
-  role: Role;
-  limited: number;
-  granted_at: Date;
-  granted_by: Buffer | null;
-  granter: string | null;
-}
-
 /** Everybody who holds a role, or the one role of one person. */
-async function readHolders(db: Db, one?: { readonly person: Buffer; readonly role: Role }): Promise<Holder[]> {
-  const where = one ? 'WHERE g.person_id = :person AND g.role = :role' : '';
-  const values = { person: one?.person ?? null, role: one?.role ?? null };
-  const rows = await select<HolderRow>(
-    db,
-    `SELECT g.person_id, p.display_name, p.state, g.role, g.limited, g.granted_at, g.granted_by, b.display_name AS granter
-     FROM role_grants g JOIN persons p ON p.id = g.person_id LEFT JOIN persons b ON b.id = g.granted_by ${where}
-     ORDER BY p.name_key, p.id, g.role`,
-    values,
-  );
-  const limits = await select<{ person_id: Buffer; role: Role; id: Buffer; name: string }>(
-    db,
-    `SELECT g.person_id, g.role, n.id, n.name FROM role_limits g JOIN person_groups n ON n.id = g.group_id ${where} ORDER BY n.name`,
-    values,
-  );
-  return rows.map((row) => ({
-    person: { id: text(row.person_id), displayName: row.display_name, state: row.state },
-    role: row.role,
-    groups:
-      row.limited === 1
-        ? limits
-            .filter((limit) => limit.person_id.equals(row.person_id) && limit.role === row.role)
-            .map((limit) => ({ id: text(limit.id), name: limit.name }))
-        : null,
-    grantedAt: row.granted_at.toISOString(),
-    grantedBy: row.granted_by && { id: text(row.granted_by), displayName: row.granter },
+async function readHolders(db: Db, one: { readonly personId?: Id; readonly role?: Role } = {}): Promise<Holder[]> {
+  const grants = await roleGrants(db).findAll({
+    where: one,
+    include: ['person', 'granter'],
+    order: [
+      ['person', 'nameKey', 'ASC'],
+      ['personId', 'ASC'],
+      ['role', 'ASC'],
+    ],
+    ...within(db),
+  });
+  const limits = await roleLimits(db).findAll({
+    where: one,
+    include: ['group'],
+    order: [['group', 'name', 'ASC']],
+    ...within(db),
+  });
+  return grants.map(({ personId, person, role, limited, grantedAt, grantedBy, granter }) => ({
+    person: { id: personId, displayName: person!.displayName, state: person!.state },
+    role,
+    groups: limited
+      ? limits
+          .filter((limit) => limit.personId === personId && limit.role === role)
+          .map(({ group }) => ({ id: group!.id, name: group!.name }))
+      : null,
+    grantedAt: grantedAt.toISOString(),
+    grantedBy: grantedBy && { id: grantedBy, displayName: granter?.displayName ?? null },
   }));
 }
 
 export const showRoleTable: Handler<'roles.table'> = async (deps) => {
-  const emergency = await select<{ id: Buffer; display_name: string; last_seen_at: Date | null }>(
-    deps,
-    'SELECT id, display_name, last_seen_at FROM persons WHERE emergency = 1 ORDER BY name_key, id',
-  );
+  const emergency = await persons(deps).findAll({
+    where: { emergency: true },
+    order: ['nameKey', 'id'],
+    ...within(deps),
+  });
   return {
     answer: {
       roles: ROLES.map((role) => ({
@@ -69,10 +64,10 @@ export const showRoleTable: Handler<'roles.table'> = async (deps) => {
           : null,
       })),
       holders: await readHolders(deps),
-      emergency: emergency.map((row) => ({
-        id: text(row.id),
-        displayName: row.display_name,
-        lastSeenAt: row.last_seen_at?.toISOString() ?? null,
+      emergency: emergency.map(({ id, displayName, lastSeenAt }) => ({
+        id,
+        displayName,
+        lastSeenAt: lastSeenAt?.toISOString() ?? null,
       })),
     },
   };
@@ -87,13 +82,8 @@ export const grantRole: Handler<'roles.grant'> = async (deps, call) =>
     await lockRoles(work);
     const person = await lockPerson(work, id);
     if (person.state !== 'active') throw new Refusal('wrong-state', { state: person.state });
-    const named = groups
-      ? await select<{ id: Buffer; name: string }>(
-          work,
-          'SELECT id, name FROM person_groups WHERE id IN (:ids) ORDER BY name',
-          { ids: groups.map(key) },
-        )
-      : [];
+    const { transaction } = work;
+    const named = groups ? await groupTable(work).findAll({ where: { id: groups }, order: ['name'], transaction }) : [];
     if (groups && named.length !== groups.length) throw badField('body.groups', 'unknown-group');
     await countersigned(deps, work, call, {
       action: 'role-change',
@@ -105,19 +95,15 @@ export const grantRole: Handler<'roles.grant'> = async (deps, call) =>
       },
       bound: { grant: role, groups },
     });
-    await write(
-      work,
-      `INSERT INTO role_grants (person_id, role, granted_at, limited, granted_by) VALUES (:id, :role, :now, :limited, :by)
-       ON DUPLICATE KEY UPDATE granted_at = VALUES(granted_at), limited = VALUES(limited), granted_by = VALUES(granted_by)`,
-      { id: key(id), role, now: work.now, limited: groups ? 1 : 0, by: key(call.actor.personId) },
+    await roleGrants(work).upsert(
+      { personId: id, role, grantedAt: work.now, limited: groups !== null, grantedBy: call.actor.personId },
+      { transaction },
     );
-    await write(work, 'DELETE FROM role_limits WHERE person_id = :id AND role = :role', { id: key(id), role });
-    if (groups)
-      await insertAll(
-        work,
-        'role_limits',
-        groups.map((group) => ({ personId: key(id), role, groupId: key(group) })),
-      );
+    await roleLimits(work).destroy({ where: { personId: id, role }, transaction });
+    await roleLimits(work).bulkCreate(
+      (groups ?? []).map((groupId) => ({ personId: id, role, groupId })),
+      { transaction },
+    );
     // What they may do is not what it was when they began, and neither is what they have to prove.
     await stopSignIns(deps, work, [id]);
     await work.trail(
@@ -128,7 +114,7 @@ export const grantRole: Handler<'roles.grant'> = async (deps, call) =>
         { person: id, details: { role, ...(groups ? { groups } : {}) } },
       ),
     );
-    return { answer: (await readHolders(work, { person: key(id), role }))[0]! };
+    return { answer: (await readHolders(work, { personId: id, role }))[0]! };
   });
 
 export const revokeRole: Handler<'roles.revoke'> = async (deps, call) =>
@@ -138,11 +124,8 @@ export const revokeRole: Handler<'roles.revoke'> = async (deps, call) =>
     await lockRoles(work);
     const person = await lockPerson(work, id);
     if (role === 'owner') await assertOwnerLeft(work, id);
-    const held = await selectOne(work, 'SELECT 1 AS one FROM role_grants WHERE person_id = :id AND role = :role', {
-      id: key(id),
-      role,
-    });
-    if (!held) throw notFound();
+    const { transaction } = work;
+    await roleGrants(work).findOne({ where: { personId: id, role }, rejectOnEmpty: notFound(), transaction });
     await countersigned(deps, work, call, {
       action: 'role-change',
       permission: 'role.write',
@@ -150,7 +133,7 @@ export const revokeRole: Handler<'roles.revoke'> = async (deps, call) =>
       consequence: { what: 'role-taken', facts: { name: person.displayName, role } },
       bound: { revoke: role },
     });
-    await write(work, 'DELETE FROM role_grants WHERE person_id = :id AND role = :role', { id: key(id), role });
+    await roleGrants(work).destroy({ where: { personId: id, role }, transaction });
     const ended = await endAccess(deps, work, [id]);
     await work.trail(
       entryOf(call, 'role.revoked', { kind: 'person', id }, { person: id, details: { role, ended: { ...ended } } }),
@@ -171,10 +154,7 @@ export const markEmergency: Handler<'people.markEmergency'> = async (deps, call)
       consequence: { what: emergency ? 'emergency-marked' : 'emergency-unmarked', facts: { name: person.displayName } },
       bound: { emergency },
     });
-    await write(work, 'UPDATE persons SET emergency = :emergency, version = version + 1 WHERE id = :id', {
-      id: key(id),
-      emergency: emergency ? 1 : 0,
-    });
+    await persons(work).update({ emergency, version: NEXT_VERSION }, { where: { id }, transaction: work.transaction });
     await stopSignIns(deps, work, [id]);
     await work.trail(
       entryOf(

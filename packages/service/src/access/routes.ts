@@ -1,4 +1,4 @@
-import { selectOne, write } from '../db/sql.js';
+import { selectOne } from '../db/sql.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { key } from '../ids.js';
@@ -7,6 +7,7 @@ import { addAccessToken, listAccessTokens, revokeAccessToken } from './access-to
 import { inspectLink, useOwnerLink, useSetUpLink } from './host-links.js';
 import { mayOmitPassword, setOwnPassword } from './own-password.js';
 import { grantRole, markEmergency, revokeRole, showRoleTable } from './roles.js';
+import { sessions } from './session.model.js';
 import { giveSignature, listSignatures, refuseSignature, showSignature, withdrawSignature } from './signatures.js';
 
 const showSession: Handler<'session.show'> = async (deps, { actor }) => {
@@ -43,11 +44,11 @@ const endSession: Handler<'session.end'> = async (_deps, call) =>
     const { actor } = call;
     const id = actor.credentialId;
     if (actor.by === 'console') {
-      await write(work, 'DELETE FROM sessions WHERE id = :id', { id: key(id) });
+      await sessions(work).destroy({ where: { id }, transaction: work.transaction });
       await work.trail(entryOf(call, 'session.ended', { kind: 'session', id }, { person: actor.personId }));
       return { answer: null, session: null };
     }
-    await endAccessTokens(work, [{ id: key(id) }]);
+    await endAccessTokens(work, [id]);
     await work.trail(entryOf(call, 'access-token.revoked', { kind: 'access-token', id }, { person: actor.personId }));
     return { answer: null };
   });

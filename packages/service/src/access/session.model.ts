@@ -1,7 +1,8 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { fixedBytes, flag, id, instant, keyId } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import { persons, type Person } from '../people/person.model.js';
 
 /** Somebody signed in to the console. */
 export class Session extends Model<InferAttributes<Session>, InferCreationAttributes<Session>> {
@@ -14,6 +15,7 @@ export class Session extends Model<InferAttributes<Session>, InferCreationAttrib
   declare provedAt: Date;
   declare seenAt: Date;
   declare expiresAt: Date;
+  declare person?: NonAttribute<Person>;
 }
 
 export const sessions = tableOf(
@@ -35,5 +37,6 @@ export const sessions = tableOf(
       { name: 'sessions_expires', fields: ['expires_at'] },
       { name: 'sessions_person', fields: ['person_id'] },
     ],
+    joins: (self, on) => void self.belongsTo(persons(on), { as: 'person', foreignKey: 'personId', constraints: false }),
   },
 );

@@ -1,8 +1,9 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { insert, selectOne, write } from '../db/sql.js';
+import { Op } from 'sequelize';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key, newId } from '../ids.js';
+import { newId } from '../ids.js';
+import { sessions } from './session.model.js';
 import { issueToken, tokenId, verifyToken } from '../secrets/tokens.js';
 
 /** A console session ends after this, used or not. */
@@ -18,17 +19,20 @@ export async function startSession(
   const id = newId(deps);
   const { token, hash, hashKeyId } = issueToken(deps, 'session', id);
   const expiresAt = new Date(work.now.getTime() + SESSION_HOURS * 3_600_000);
-  await insert(work, 'sessions', {
-    id: key(id),
-    personId: key(personId),
-    hash,
-    hashKeyId,
-    byLink: how.byLink ? 1 : 0,
-    createdAt: work.now,
-    provedAt: work.now,
-    seenAt: work.now,
-    expiresAt,
-  });
+  await sessions(work).create(
+    {
+      id,
+      personId,
+      hash,
+      hashKeyId,
+      byLink: how.byLink,
+      createdAt: work.now,
+      provedAt: work.now,
+      seenAt: work.now,
+      expiresAt,
+    },
+    { transaction: work.transaction },
+  );
   await work.trail({
     actor: { kind: 'person', id: personId },
     action: 'session.started',
@@ -51,16 +55,14 @@ export async function refreshSession(
 ): Promise<boolean> {
   const id = token === undefined ? undefined : tokenId('session', token);
   if (!id || token === undefined) return false;
-  const row = await selectOne<{ hash: Buffer; hash_key_id: Buffer }>(
-    work,
-    'SELECT hash, hash_key_id FROM sessions WHERE id = :id AND person_id = :person AND expires_at > :now FOR UPDATE',
-    { id: key(id), person: key(personId), now: work.now },
-  );
-  if (!row || !(await verifyToken(deps, 'session', id, token, row))) return false;
-  await write(work, 'UPDATE sessions SET proved_at = :now, seen_at = :now WHERE id = :id', {
-    id: key(id),
-    now: work.now,
+  const { transaction } = work;
+  const session = await sessions(work).findOne({
+    where: { id, personId, expiresAt: { [Op.gt]: work.now } },
+    lock: transaction.LOCK.UPDATE,
+    transaction,
   });
+  if (!session || !(await verifyToken(deps, 'session', id, token, session))) return false;
+  await sessions(work).update({ provedAt: work.now, seenAt: work.now }, { where: { id }, transaction });
   await work.trail({
     actor: { kind: 'person', id: personId },
     action: 'session.re-proved',

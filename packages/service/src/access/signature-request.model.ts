@@ -1,7 +1,9 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
 import type { Id, Permission, SignatureState, SignedAction } from '@nimble-latch/core/vocabulary';
-import { ascii, fixedBytes, id, instant, line, longText, word } from '../db/columns.js';
+import { fixedBytes, id, instant, json, line, word } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import type { Consequence, Ground, Matter } from './countersign.js';
+import { persons, type Person } from '../people/person.model.js';
 
 /** A countersignature that was asked for. */
 export class SignatureRequest extends Model<
@@ -12,7 +14,7 @@ export class SignatureRequest extends Model<
   declare action: SignedAction;
   declare permission: Permission;
   declare askedIndex: Buffer;
-  declare consequence: string;
+  declare consequence: Consequence;
   declare personId: Id | null;
   declare askedBy: Id;
   declare askedFrom: string | null;
@@ -22,9 +24,12 @@ export class SignatureRequest extends Model<
   declare decidedBy: Id | null;
   declare decidedAt: Date | null;
   declare reason: string | null;
-  declare matter: string | null;
+  declare matter: Matter | null;
   declare boundIndex: Buffer | null;
-  declare ground: string | null;
+  declare ground: Ground | null;
+  declare person?: NonAttribute<Person | null>;
+  declare asker?: NonAttribute<Person | null>;
+  declare decider?: NonAttribute<Person | null>;
 }
 
 export const signatureRequests = tableOf(
@@ -35,7 +40,7 @@ export const signatureRequests = tableOf(
     action: word<SignedAction>()(),
     permission: word<Permission>()(),
     askedIndex: fixedBytes(32)(),
-    consequence: longText('text')(),
+    consequence: json<Consequence>('text')(),
     personId: id.orNone(),
     askedBy: id(),
     askedFrom: line(45).orNone(),
@@ -45,14 +50,19 @@ export const signatureRequests = tableOf(
     decidedBy: id.orNone(),
     decidedAt: instant.orNone(),
     reason: line(200).orNone(),
-    matter: longText('mediumtext').orNone(),
+    matter: json<Matter>('mediumtext').orNone(),
     boundIndex: fixedBytes(32).orNone(),
-    ground: ascii('varchar(20)', 'ascii_general_ci').orNone(),
+    ground: word<Ground>(20, 'ascii_general_ci').orNone(),
   },
   {
     indexes: [
       { name: 'signature_requests_asked', fields: ['asked_by', 'asked_index'] },
       { name: 'signature_requests_state', fields: ['state', 'id'] },
     ],
+    joins: (self, on) => {
+      self.belongsTo(persons(on), { as: 'person', foreignKey: 'personId', constraints: false });
+      self.belongsTo(persons(on), { as: 'asker', foreignKey: 'askedBy', constraints: false });
+      self.belongsTo(persons(on), { as: 'decider', foreignKey: 'decidedBy', constraints: false });
+    },
   },
 );

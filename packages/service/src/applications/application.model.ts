@@ -1,7 +1,15 @@
-import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import {
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type NonAttribute,
+} from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { flag, id, instant, integer, line } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import { applicationOrigins, type ApplicationOrigin } from './application-origin.model.js';
+import { connections, type Connection } from './connection.model.js';
 
 /** What people sign in to. */
 export class Application extends Model<InferAttributes<Application>, InferCreationAttributes<Application>> {
@@ -11,6 +19,8 @@ export class Application extends Model<InferAttributes<Application>, InferCreati
   declare builtIn: CreationOptional<boolean>;
   declare version: CreationOptional<number>;
   declare createdAt: Date;
+  declare connections?: NonAttribute<Connection[]>;
+  declare origins?: NonAttribute<ApplicationOrigin[]>;
 }
 
 export const applications = tableOf(
@@ -26,5 +36,9 @@ export const applications = tableOf(
   },
   {
     indexes: [{ name: 'applications_name', fields: ['name'], unique: true }],
+    joins: (self, on) => {
+      self.hasMany(connections(on), { as: 'connections', foreignKey: 'applicationId', constraints: false });
+      self.hasMany(applicationOrigins(on), { as: 'origins', foreignKey: 'applicationId', constraints: false });
+    },
   },
 );

@@ -1,11 +1,12 @@
-import { insert, updateById, write, type SqlValues } from '../db/sql.js';
+import { given, NEXT_VERSION } from '../db/models.js';
 import { keepingNamesApart } from '../db/unique-name.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId } from '../ids.js';
+import { newId } from '../ids.js';
 import { replaceOrigins } from '../relying-party/change.js';
 import { assertUnruled } from '../rulebook/named.js';
+import { applications } from './application.model.js';
 import { readApplication } from './store.js';
 
 export const addApplication: Handler<'applications.add'> = async (deps, call) =>
@@ -14,7 +15,7 @@ export const addApplication: Handler<'applications.add'> = async (deps, call) =>
     await keepingNamesApart(
       'applications_name',
       call.body.name,
-      insert(work, 'applications', { id: key(id), ...call.body, createdAt: work.now }),
+      applications(work).create({ id, ...call.body, createdAt: work.now }, { transaction: work.transaction }),
     );
     await work.trail(entryOf(call, 'application.added', { kind: 'application', id }));
     const application = await readApplication(deps, work, id);
@@ -25,15 +26,15 @@ export const editApplication: Handler<'applications.edit'> = async (deps, call) 
   await call.run(async (work) => {
     const { id } = call.params;
     await readApplication(deps, work, id);
-    const columns = Object.fromEntries(
-      Object.entries(call.body).filter(([, value]) => value !== undefined),
-    ) as SqlValues;
-    const done = await keepingNamesApart(
+    const [done] = await keepingNamesApart(
       'applications_name',
       call.body.name,
-      updateById(work, 'applications', key(id), columns, call.ifMatch!),
+      applications(work).update(
+        { ...given(call.body), version: NEXT_VERSION },
+        { where: { id, version: call.ifMatch! }, transaction: work.transaction },
+      ),
     );
-    if (!done) throw new Refusal('changed-meanwhile');
+    if (done === 0) throw new Refusal('changed-meanwhile');
     await work.trail(
       entryOf(
         call,
@@ -52,8 +53,12 @@ export const setOrigins: Handler<'applications.setOrigins'> = async (deps, call)
     const { origins } = call.body;
     await readApplication(deps, work, id);
     // Its row is locked and its version goes on, though no column of it changes.
-    if (!(await updateById(work, 'applications', key(id), {}, call.ifMatch!))) throw new Refusal('changed-meanwhile');
-    await replaceOrigins(deps, work, key(id), origins);
+    const [done] = await applications(work).update(
+      { version: NEXT_VERSION },
+      { where: { id, version: call.ifMatch! }, transaction: work.transaction },
+    );
+    if (done === 0) throw new Refusal('changed-meanwhile');
+    await replaceOrigins(deps, work, id, origins);
     await work.trail(entryOf(call, 'application.changed', { kind: 'application', id }, { details: { origins } }));
     const application = await readApplication(deps, work, id);
     return { answer: application, version: application.version };
@@ -67,7 +72,7 @@ export const deleteApplication: Handler<'applications.delete'> = async (deps, ca
     const { id } = call.params;
     const { name } = await readApplication(deps, work, id);
     await assertUnruled(work, 'applications', id);
-    await write(work, 'DELETE FROM applications WHERE id = :id AND built_in = 0', { id: key(id) });
+    await applications(work).destroy({ where: { id, builtIn: false }, transaction: work.transaction });
     await work.trail(entryOf(call, 'application.deleted', { kind: 'application', id }, { details: { name } }));
     return { answer: null };
   });

@@ -1,7 +1,15 @@
-import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import {
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type NonAttribute,
+} from 'sequelize';
 import type { Claim, ConnectionKind, Id, Scope } from '@nimble-latch/core/vocabulary';
-import { id, instant, integer, line, longText, word, words } from '../db/columns.js';
+import { id, instant, integer, json, line, word, words } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import type { OidcParameters } from '../oidc/clients.js';
+import { connectionKeys, type ConnectionKey } from './connection-key.model.js';
 
 /** How an application asks. */
 export class Connection extends Model<InferAttributes<Connection>, InferCreationAttributes<Connection>> {
@@ -13,7 +21,8 @@ export class Connection extends Model<InferAttributes<Connection>, InferCreation
   declare claims: readonly Claim[];
   declare version: CreationOptional<number>;
   declare createdAt: Date;
-  declare parameters: string | null;
+  declare parameters: OidcParameters | null;
+  declare keys?: NonAttribute<ConnectionKey[]>;
 }
 
 export const connections = tableOf(
@@ -28,9 +37,11 @@ export const connections = tableOf(
     claims: words<Claim>(200)(),
     version: integer({ first: 1 }),
     createdAt: instant(),
-    parameters: longText('text').orNone(),
+    parameters: json<OidcParameters>('text').orNone(),
   },
   {
     indexes: [{ name: 'connections_application', fields: ['application_id'] }],
+    joins: (self, on) =>
+      void self.hasMany(connectionKeys(on), { as: 'keys', foreignKey: 'connectionId', constraints: false }),
   },
 );

@@ -1,28 +1,27 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Parsed } from '@nimble-latch/api';
-import { insert, select, updateById, write, type SqlValues } from '../db/sql.js';
+import { Op } from 'sequelize';
+import { given, NEXT_VERSION } from '../db/models.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Call, Handler } from '../http/call.js';
-import { key, newId } from '../ids.js';
+import { newId } from '../ids.js';
 import { issueToken } from '../secrets/tokens.js';
 import { assertOidcClaims, changedParameters, oidcParameters } from './oidc.js';
-import { readApplication, readConnection, wordList, type Connection } from './store.js';
+import { connectionKeys } from './connection-key.model.js';
+import { connections } from './connection.model.js';
+import { readApplication, readConnection, type Connection } from './store.js';
 
 /** Issues a key for a connection; what is stored can only verify it. */
 async function issueKey(deps: Deps, work: Work, connectionId: Id): Promise<{ keyId: Id; key: string }> {
   const keyId = newId(deps);
   const { token, hint, hash, hashKeyId } = issueToken(deps, 'connection', keyId);
-  await insert(work, 'connection_keys', {
-    id: key(keyId),
-    connectionId: key(connectionId),
-    hint,
-    hash,
-    hashKeyId,
-    createdAt: work.now,
-  });
+  await connectionKeys(work).create(
+    { id: keyId, connectionId, hint, hash, hashKeyId, createdAt: work.now },
+    { transaction: work.transaction },
+  );
   return { keyId, key: token };
 }
 
@@ -44,23 +43,17 @@ export async function connect(
   body: Added,
 ): Promise<Id> {
   const parameters = oidcParameters(body);
-  const { connections } = await readApplication(deps, work, applicationId);
-  if (connections.length >= LIMITS.connectionsPerApplication)
+  const { connections: there } = await readApplication(deps, work, applicationId);
+  if (there.length >= LIMITS.connectionsPerApplication)
     throw new Refusal('limit-reached', { limit: LIMITS.connectionsPerApplication });
   const id = newId(deps);
   const { kind, claims } = body;
   const label = body.label ?? DEFAULT_LABELS[kind];
   const scopes = body.scopes ?? (kind === 'oidc' ? [] : (['check'] as const));
-  await insert(work, 'connections', {
-    id: key(id),
-    applicationId: key(applicationId),
-    kind,
-    label,
-    scopes: wordList(scopes),
-    claims: wordList(claims),
-    parameters: parameters && JSON.stringify(parameters),
-    createdAt: work.now,
-  });
+  await connections(work).create(
+    { id, applicationId, kind, label, scopes, claims, parameters, createdAt: work.now },
+    { transaction: work.transaction },
+  );
   const details = { connection: id, kind, scopes: [...scopes], claims };
   await work.trail(entryOf(maker, 'connection.added', { kind: 'application', id: applicationId }, { details }));
   return id;
@@ -102,14 +95,11 @@ export const editConnection: Handler<'connections.edit'> = async (deps, call) =>
     if (before && scopes && scopes.length > 0) throw badField('body.scopes', 'no-scopes');
     if (before && claims) assertOidcClaims(before.client, claims);
     const parameters = before && oidc ? changedParameters(storedOf(before), oidc) : undefined;
-    const columns: SqlValues = {
-      ...(label === undefined ? {} : { label }),
-      ...(scopes === undefined ? {} : { scopes: wordList(scopes) }),
-      ...(claims === undefined ? {} : { claims: wordList(claims) }),
-      ...(parameters === undefined ? {} : { parameters: JSON.stringify(parameters) }),
-    };
-    if (!(await updateById(work, 'connections', key(id), columns, call.ifMatch!)))
-      throw new Refusal('changed-meanwhile');
+    const [done] = await connections(work).update(
+      { ...given({ label, scopes, claims, parameters }), version: NEXT_VERSION },
+      { where: { id, version: call.ifMatch! }, transaction: work.transaction },
+    );
+    if (done === 0) throw new Refusal('changed-meanwhile');
     const details = {
       connection: id,
       ...(scopes ? { scopes } : {}),
@@ -127,7 +117,7 @@ export const deleteConnection: Handler<'connections.delete'> = async (deps, call
   await call.run(async (work) => {
     const { id } = call.params;
     const { applicationId } = await readConnection(deps, work, id);
-    await write(work, 'DELETE FROM connections WHERE id = :id', { id: key(id) });
+    await connections(work).destroy({ where: { id }, transaction: work.transaction });
     await work.trail(
       entryOf(call, 'connection.deleted', { kind: 'application', id: applicationId }, { details: { connection: id } }),
     );
@@ -139,22 +129,19 @@ export const rotateKey: Handler<'connectionKeys.issue'> = async (deps, call) =>
     const { id } = call.params;
     const { applicationId, oidc } = await readConnection(deps, work, id);
     if (oidc?.client === 'public') throw badField('params.id', 'no-secret');
-    const present = await select<{ id: Buffer }>(
-      work,
-      'SELECT id FROM connection_keys WHERE connection_id = :id AND (expires_at IS NULL OR expires_at > :now) FOR UPDATE',
-      { id: key(id), now: work.now },
-    );
+    const { transaction } = work;
+    const present = await connectionKeys(work).findAll({
+      where: { connectionId: id, expiresAt: { [Op.or]: [null, { [Op.gt]: work.now }] } },
+      lock: transaction.LOCK.UPDATE,
+      transaction,
+    });
     if (present.length >= LIMITS.keysPerConnection)
       throw new Refusal('limit-reached', { limit: LIMITS.keysPerConnection });
     const othersEndAt = new Date(work.now.getTime() + call.body.overlapHours * 3_600_000);
     // A key whose end is nearer already keeps it.
-    await write(
-      work,
-      'UPDATE connection_keys SET expires_at = :at WHERE connection_id = :id AND (expires_at IS NULL OR expires_at > :at)',
-      {
-        id: key(id),
-        at: othersEndAt,
-      },
+    await connectionKeys(work).update(
+      { expiresAt: othersEndAt },
+      { where: { connectionId: id, expiresAt: { [Op.or]: [null, { [Op.gt]: othersEndAt }] } }, transaction },
     );
     const issued = await issueKey(deps, work, id);
     const details = { connection: id, key: issued.keyId, overlapHours: call.body.overlapHours };
@@ -168,7 +155,7 @@ export const revokeKey: Handler<'connectionKeys.revoke'> = async (deps, call) =>
     const { id, keyId } = call.params;
     const { applicationId, connection } = await withoutApplication(deps, work, id);
     if (!connection.keys.some((k) => k.id === keyId)) throw notFound();
-    await write(work, 'UPDATE connection_keys SET expires_at = :now WHERE id = :id', { id: key(keyId), now: work.now });
+    await connectionKeys(work).update({ expiresAt: work.now }, { where: { id: keyId }, transaction: work.transaction });
     const details = { connection: id, key: keyId };
     await work.trail(entryOf(call, 'connection-key.revoked', { kind: 'application', id: applicationId }, { details }));
     return { answer: (await withoutApplication(deps, work, id)).connection };

@@ -1,7 +1,7 @@
 import { MOST_ATTEMPTS } from '@nimble-latch/core/jobs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
-import { insert, select, selectOne, write, type Db } from '../db/sql.js';
+import { carryOut, insertion, select, selectOne, write, type Db } from '../db/sql.js';
 import { newId, key } from '../ids.js';
 import { JOB_KINDS } from './job-kinds.js';
 import { requestJob, requestRecurringJobs, runDueJobs, type JobKinds } from './jobs.js';
@@ -139,8 +139,8 @@ describe('housekeeping', () => {
       ignoredClaims: '',
       begunAt: new Date(Date.now() - minutesAgo * 60_000),
     });
-    await insert(db, 'sign_ins', begun(7));
-    await insert(db, 'sign_ins', begun(1));
+    await carryOut(db, insertion('sign_ins', begun(7)));
+    await carryOut(db, insertion('sign_ins', begun(1)));
     expect(await run('expire-sign-ins')).toBe('1 marked');
     const rows = await select<{ state: string; data: string }>(
       db,
@@ -157,12 +157,15 @@ describe('housekeeping', () => {
       [1, -1],
       [2, 1],
     ] as const)
-      await insert(db, 'outcomes', {
-        id: Buffer.alloc(32, n),
-        request: Buffer.alloc(32),
-        sealed: Buffer.alloc(40),
-        expiresAt: new Date(Date.now() + hours * 3_600_000),
-      });
+      await carryOut(
+        db,
+        insertion('outcomes', {
+          id: Buffer.alloc(32, n),
+          request: Buffer.alloc(32),
+          sealed: Buffer.alloc(40),
+          expiresAt: new Date(Date.now() + hours * 3_600_000),
+        }),
+      );
     expect(await run('sweep')).toBe('1 rows cleared');
     expect(await select<{ id: Buffer }>(db, 'SELECT id FROM outcomes')).toMatchObject([{ id: Buffer.alloc(32, 2) }]);
     await write(db, 'ALTER TABLE sign_ins DROP PARTITION later');

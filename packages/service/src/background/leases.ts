@@ -19,6 +19,7 @@ export async function takeDueRow(
   deps: Deps,
   table: keyof typeof DUE,
   kinds?: readonly string[],
+  leaseSeconds = LEASE_SECONDS,
 ): Promise<Buffer | undefined> {
   if (kinds?.length === 0) return undefined;
   const db = { sequelize: deps.sequelize };
@@ -32,7 +33,7 @@ export async function takeDueRow(
     if (!found) return undefined;
     const taken = await write(
       db,
-      `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${LEASE_SECONDS} SECOND,
+      `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND,
          attempts = attempts + 1 WHERE id = :id AND ${free}`,
       { id: found.id, holder: key(deps.trail.id) },
     );
@@ -42,10 +43,15 @@ export async function takeDueRow(
 }
 
 /** Keeps a taken row; false when it was lost to another process, which the work must then leave alone. */
-export async function renewLease(deps: Deps, table: keyof typeof DUE, id: Buffer): Promise<boolean> {
+export async function renewLease(
+  deps: Deps,
+  table: keyof typeof DUE,
+  id: Buffer,
+  leaseSeconds = LEASE_SECONDS,
+): Promise<boolean> {
   const renewed = await write(
     { sequelize: deps.sequelize },
-    `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${LEASE_SECONDS} SECOND WHERE id = :id AND lease_holder = :holder AND state = 'running'`,
+    `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND WHERE id = :id AND lease_holder = :holder AND state = 'running'`,
     { id, holder: key(deps.trail.id) },
   );
   return renewed === 1;

@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { systemOf } from '@nimble-latch/core/rulebook';
 import type { ProofDone } from '@nimble-latch/core/signin';
 import type { System, Id } from '@nimble-latch/core/vocabulary';
-import { insert, select, selectOne, write, type Db } from '../db/sql.js';
+import { carryOut, insertion, select, selectOne, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text } from '../ids.js';
@@ -65,7 +65,16 @@ export async function meetBrowser(
   let cookie: { token: string; expiresAt: Date } | undefined;
   if (browserId === undefined) {
     const { token, hash, hashKeyId } = issueToken(deps, 'browser', id);
-    await insert(work, 'browsers', { id: key(id), hash, hashKeyId, createdAt: work.now, seenAt: work.now });
+    await carryOut(
+      work,
+      insertion('browsers', {
+        id: key(id),
+        hash,
+        hashKeyId: key(hashKeyId),
+        createdAt: work.now,
+        seenAt: work.now,
+      }),
+    );
     cookie = { token, expiresAt: new Date(work.now.getTime() + BROWSER_DAYS * 86_400_000) };
   } else await write(work, 'UPDATE browsers SET seen_at = :now WHERE id = :id', { id: key(id), now: work.now });
   await write(

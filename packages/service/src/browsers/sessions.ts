@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import type { ProofDone } from '@nimble-latch/core/signin';
-import { select, selectOne, write, insert, type Db } from '../db/sql.js';
+import { carryOut, insertion, select, selectOne, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text } from '../ids.js';
@@ -94,17 +94,20 @@ export async function keepBrowserSession(
   const proofs = together(goesOn ? before.proofs : [], made).filter(({ at }) => Date.parse(at) > oldest);
   const expiresAt = new Date(Math.min(...proofs.map(({ at }) => Date.parse(at))) + PROOF_HOURS * 3_600_000);
   if (before) await write(work, 'DELETE FROM browser_sessions WHERE id = :id', { id: key(before.id) });
-  await insert(work, 'browser_sessions', {
-    id: key(id),
-    personId: key(personId),
-    hash,
-    hashKeyId,
-    proofs: JSON.stringify(proofs),
-    label: how.label,
-    createdAt: goesOn ? before.createdAt : work.now,
-    seenAt: work.now,
-    expiresAt,
-  });
+  await carryOut(
+    work,
+    insertion('browser_sessions', {
+      id: key(id),
+      personId: key(personId),
+      hash,
+      hashKeyId: key(hashKeyId),
+      proofs: JSON.stringify(proofs),
+      label: how.label,
+      createdAt: goesOn ? before.createdAt : work.now,
+      seenAt: work.now,
+      expiresAt,
+    }),
+  );
   if (!goesOn)
     await work.trail({
       actor: { kind: 'person', id: personId },

@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
-import { selectOne, updateById, write } from '../db/sql.js';
+import { carryOut, selectOne, updateOf, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { key, newId, text } from '../ids.js';
 import { insertPerson } from '../people/add-person.js';
@@ -38,9 +38,17 @@ it('mends what another spelling sealed, and tells what it cannot', async () => {
       }),
     );
     people.push(id);
-    await updateById(deps, 'persons', key(id), {
-      mailSealed: deps.keys.current.seal('contact', `person/${how(id)}/mail`, Buffer.from('some@one'), deps.random(12)),
-    });
+    await carryOut(
+      deps,
+      updateOf('persons', key(id), {
+        mailSealed: deps.keys.current.seal(
+          'contact',
+          `person/${how(id)}/mail`,
+          Buffer.from('some@one'),
+          deps.random(12),
+        ),
+      }),
+    );
   }
   await write(
     deps,

@@ -9,6 +9,8 @@ import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { readMethods } from '../methods/cache.js';
+import { methodSettings } from '../methods/method-settings.model.js';
+import { NEXT_VERSION } from '../db/models.js';
 import { trailEntry, type TrailRow } from '../trail/writer.js';
 
 const BATCH = 500;
@@ -92,16 +94,17 @@ async function mendColumn(
 /** A row of the method settings whose group is spelled otherwise is met by nobody. */
 async function mendMethods(deps: Deps, dryRun: boolean): Promise<Misspelling[]> {
   return await inTransaction(deps, async (work) => {
-    const { settings } = await readMethods(work, 'FOR UPDATE');
+    const { settings } = await readMethods(work, work.transaction.LOCK.UPDATE);
     const misspelled = settings.rows.flatMap(({ group }) => {
       const id = group === null ? undefined : parseId(group);
       return id === undefined || id === group ? [] : [id];
     });
     if (misspelled.length > 0 && !dryRun) {
       const rows = settings.rows.map((row) => ({ ...row, group: row.group && (parseId(row.group) ?? row.group) }));
-      await write(work, 'UPDATE method_settings SET data = :data, version = version + 1 WHERE id = 1', {
-        data: JSON.stringify({ ...settings, rows }),
-      });
+      await methodSettings(work).update(
+        { data: { ...settings, rows }, version: NEXT_VERSION },
+        { where: { id: 1 }, transaction: work.transaction },
+      );
     }
     return misspelled.map((id) => ({ where: 'method_settings', id, found: 'mended' as const }));
   });

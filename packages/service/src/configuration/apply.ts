@@ -163,7 +163,7 @@ class Bringing {
   }
 
   async #rulebook(text: string): Promise<void> {
-    const draft = await draftRow(this.#work, 'FOR UPDATE');
+    const draft = await draftRow(this.#work, this.#work.transaction.LOCK.UPDATE);
     if (draft.text === text) return;
     if (draft.text !== null) throw new Refusal('draft-in-the-way');
     await this.#run('rulebook', 'rulebookDraft.save', undefined, { text }, draft.version);

@@ -1,13 +1,16 @@
 import { readRange } from '@nimble-latch/core/networks';
 import type { ConfigThing } from '@nimble-latch/core/configuration';
 import type { Json } from '@nimble-latch/core/crypto';
-import type { Id, ConfigPart, ConnectionKind } from '@nimble-latch/core/vocabulary';
-import { settingsSchema } from '@nimble-latch/api';
-import { select, selectOne, type Db } from '../db/sql.js';
-import { text, storedId } from '../ids.js';
-import { FIRST_SETTINGS } from '../insight/settings-cache.js';
+import type { Id, ConfigPart } from '@nimble-latch/core/vocabulary';
+import { applications as applicationTable } from '../applications/application.model.js';
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
+import { storedId } from '../ids.js';
+import { readSettings } from '../insight/settings-cache.js';
 import { readMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
+import { groups as groupTable } from '../people/group.model.js';
+import { groupParts } from '../people/group-part.model.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
 import type { ConfigurationFile } from './file.js';
 
@@ -20,47 +23,32 @@ export interface Present {
 export const idKey = (part: ConfigPart, name: string): string => `${part} ${name.toLowerCase()}`;
 export const connectionName = (application: string, label: string): string => `${application} / ${label}`;
 
-const listed = (column: string) => column.split(' ').filter(Boolean);
-
 export async function readPresent(db: Db): Promise<Present> {
   const ids = new Map<string, { id: Id; version: number }>();
-  const note = (part: ConfigPart, name: string, id: Buffer, version: number) =>
-    ids.set(idKey(part, name), { id: text(id), version });
-  const settings = await selectOne<{ data: string }>(db, 'SELECT data FROM settings WHERE id = 1');
+  const note = (part: ConfigPart, name: string, id: Id, version: number) => ids.set(idKey(part, name), { id, version });
+  const { settings } = await readSettings(db);
   const networks = await readNetworks(db);
   for (const { id, name, version } of networks) ids.set(idKey('network', name), { id, version });
-  const groups = await select<{ id: Buffer; name: string; description: string; version: number }>(
-    db,
-    'SELECT id, name, description, version FROM person_groups ORDER BY name',
-  );
-  const parts = await select<{ whole_id: Buffer; part_id: Buffer }>(db, 'SELECT whole_id, part_id FROM group_parts');
-  const groupNames = new Map(groups.map(({ id, name }) => [text(id), name]));
+  const groups = await groupTable(db).findAll({ order: ['name'], ...within(db) });
+  const parts = await groupParts(db).findAll(within(db));
+  const groupNames = new Map(groups.map(({ id, name }) => [id, name]));
   for (const { id, name, version } of groups) note('group', name, id, version);
-  const applications = await select<{ id: Buffer; name: string; description: string; version: number }>(
-    db,
-    'SELECT id, name, description, version FROM applications WHERE built_in = 0 ORDER BY name',
-  );
-  const connections = await select<{
-    id: Buffer;
-    application_id: Buffer;
-    kind: ConnectionKind;
-    label: string;
-    scopes: string;
-    claims: string;
-    parameters: string | null;
-    version: number;
-  }>(db, "SELECT * FROM connections WHERE kind IN ('http', 'oidc') ORDER BY id");
-  const origins = await select<{ origin: string; application_id: Buffer }>(
-    db,
-    'SELECT origin, application_id FROM application_origins ORDER BY origin',
-  );
+  const applications = await applicationTable(db).findAll({
+    where: { builtIn: false },
+    include: [
+      { association: 'origins', separate: true, order: ['origin'] },
+      { association: 'connections', separate: true, order: ['id'] },
+    ],
+    order: ['name'],
+    ...within(db),
+  });
   const methods = await readMethods(db);
   const running = (await readVersion(db, await latestNumber(db)))!;
   return {
     ids,
     file: {
       form: 1,
-      settings: settings ? settingsSchema.parse(JSON.parse(settings.data)) : FIRST_SETTINGS,
+      settings,
       networks: networks.map(({ name, ranges, country, city, anonymising }) => ({
         name,
         ranges: [...ranges],
@@ -72,27 +60,22 @@ export async function readPresent(db: Db): Promise<Present> {
         name,
         description,
         parts: parts
-          .filter((pair) => pair.whole_id.equals(id))
-          .map((pair) => groupNames.get(text(pair.part_id))!)
+          .filter(({ wholeId }) => wholeId === id)
+          .map(({ partId }) => groupNames.get(partId)!)
           .sort(),
       })),
-      applications: applications.map(({ id, name, description, version }) => {
+      applications: applications.map(({ id, name, description, version, origins, connections }) => {
         note('application', name, id, version);
         return {
           name,
           description,
-          origins: origins.filter((one) => one.application_id.equals(id)).map(({ origin }) => origin),
-          connections: connections
-            .filter((one) => one.application_id.equals(id))
+          origins: origins!.map(({ origin }) => origin),
+          connections: connections!
+            .filter(({ kind }) => kind === 'http' || kind === 'oidc')
             .map((one) => {
               note('connection', connectionName(name, one.label), one.id, one.version);
-              return {
-                label: one.label,
-                kind: one.kind as 'http' | 'oidc',
-                scopes: listed(one.scopes),
-                claims: listed(one.claims),
-                ...(one.parameters === null ? {} : { oidc: JSON.parse(one.parameters) as object }),
-              };
+              const { label, kind, scopes, claims, parameters } = one;
+              return { label, kind, scopes, claims, ...(parameters === null ? {} : { oidc: parameters }) };
             }),
         };
       }) as ConfigurationFile['applications'],

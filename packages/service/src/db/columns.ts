@@ -21,7 +21,7 @@ interface Kept<T> {
   readonly sql: string;
   readonly collation?: string;
   send(value: T): Sent;
-  /** From what the driver read, or what was set on a record before it was saved. */
+  /** From what the driver read, or from itself: records that are joined are read twice. Left out where the two are the same. */
   read?(value: unknown): T;
   readonly sealed?: Sealing;
   /** It is the id of a key of this purpose. */
@@ -61,6 +61,12 @@ export class ColumnType extends Abstract {
     return this.kept.sql;
   }
 
+  /** What the code has, of what the driver read. */
+  read(value: unknown): unknown {
+    const { read } = this.kept as Kept<unknown>;
+    return value === null || value === undefined || !read ? value : read(value);
+  }
+
   _stringify(value: unknown, { escape }: { escape(text: string): string }): string {
     const sent = this.kept.send(value as never);
     if (typeof sent === 'string') return escape(sent);
@@ -91,7 +97,6 @@ interface Reference {
 }
 
 function column<T>(kept: Kept<T>, { key: primaryKey, named, first, of }: Said<T>, allowNull: boolean): Column<T> {
-  const { read } = kept;
   return {
     type: new ColumnType(kept as unknown as Kept<never>) as never,
     allowNull,
@@ -99,14 +104,6 @@ function column<T>(kept: Kept<T>, { key: primaryKey, named, first, of }: Said<T>
     ...(named === undefined ? {} : { field: named }),
     ...(first === undefined ? {} : { defaultValue: first }),
     ...(of ? { references: { model: of.table, key: of.column ?? 'id' }, onDelete: of.gone, onUpdate: 'RESTRICT' } : {}),
-    ...(read
-      ? {
-          get(this: { getDataValue(name: never): unknown }, ...[name]: never[]) {
-            const value = this.getDataValue(name!);
-            return value === null || value === undefined ? value : read(value);
-          },
-        }
-      : {}),
   };
 }
 

@@ -1,14 +1,18 @@
+import type { Model } from 'sequelize';
 import {
   literal,
   type Attributes,
+  type BuildOptions,
   type InferAttributes,
-  type Model,
   type ModelAttributes,
   type ModelStatic,
   type Sequelize,
   type Transaction,
+  type UpdateOptions,
+  type WhereOptions,
 } from 'sequelize';
 import type { Column, ColumnType } from './columns.js';
+import type { SqlValues } from './sql.js';
 
 /** One column for each attribute of a record, of its type. */
 type Columns<M extends Model> = { readonly [Name in keyof InferAttributes<M>]: Column<InferAttributes<M>[Name]> };
@@ -21,10 +25,10 @@ interface Index {
 }
 
 /** What else there is to a table. */
-interface More {
+interface More<M extends Model> {
   readonly indexes?: readonly Index[];
-  /** Ties it to others, once for each pool; the other model is asked for with the same `on`. */
-  readonly joins?: (self: ModelStatic<Model>, on: Pool) => void;
+  /** Ties it to others, once for each pool; the others are asked for with the same `on`. */
+  readonly joins?: (self: ModelStatic<M>, on: Pool) => void;
 }
 
 /** Where models find their pool; {@link Db} and all that is made of it. */
@@ -38,6 +42,8 @@ export interface Table<M extends Model> {
   readonly table: string;
   /** How each column is kept, by its name in the table. */
   readonly columns: ReadonlyMap<string, ColumnType>;
+  /** A record, or some of its values, as statements take them: for bulk loads and what the hot path writes. */
+  sent(values: { readonly [Name in keyof Attributes<M>]?: Attributes<M>[Name] | undefined }): SqlValues;
 }
 
 /**
@@ -48,12 +54,36 @@ export function tableOf<M extends Model>(
   record: new () => M,
   table: string,
   columns: Columns<M>,
-  { indexes = [], joins }: More = {},
+  { indexes = [], joins }: More<M> = {},
 ): Table<M> {
   const bound = new WeakMap<Sequelize, ModelStatic<M>>();
+  const types = new Map(
+    Object.entries<Column<unknown>>(columns).map(([name, { type }]) => [name, type as unknown as ColumnType]),
+  );
+  /** Sequelize passes over what is no column of a table: then somebody's change would be lost without a word. */
+  const known = (values: object): object => {
+    for (const name of Object.keys(values))
+      if (!types.has(name)) throw new TypeError(`“${name}” is no column of ${table}`);
+    return values;
+  };
   const bind = (sequelize: Sequelize): ModelStatic<M> => {
-    const Base = record as unknown as new () => Model;
-    const model = class extends Base {} as unknown as ModelStatic<M>;
+    const model = class extends (record as unknown as typeof Model) {} as unknown as ModelStatic<M>;
+    const { build, update } = model;
+    Object.assign(model, {
+      // The one way in for every row: those that were read, by themselves or joined to another, and those that are to be written.
+      build(values: object, options: BuildOptions = {}) {
+        const found = options.raw === true && options.isNewRecord === false;
+        return build.call(model, (found ? readRow(values, types) : known(values)) as never, options);
+      },
+      update: async (values: object, options: UpdateOptions) =>
+        await update.call(model, known(values) as never, options as never),
+    });
+    // By itself a record would be written under no condition but its key, which Sequelize sends without the column's type: it matches
+    // no row, and says nothing of it. Records are changed by their table.
+    for (const way of ['update', 'destroy', 'reload', 'increment', 'decrement', 'restore'] as const)
+      Object.assign(model.prototype as object, {
+        [way]: () => Promise.reject(new TypeError(`a record of ${table} was to ${way} itself: that is its table's`)),
+      });
     // It writes into what it is given.
     const own = Object.fromEntries(Object.entries<Column<unknown>>(columns).map(([name, one]) => [name, { ...one }]));
     model.init(own as unknown as ModelAttributes<M, Attributes<M>>, {
@@ -62,20 +92,35 @@ export function tableOf<M extends Model>(
       tableName: table,
       indexes: indexes.map(({ name, fields, unique = false }) => ({ name, fields: [...fields], unique })),
     });
+    model.addHook('beforeUpdate', () => {
+      throw new TypeError(`a record of ${table} was to save itself: that is its table's`);
+    });
     bound.set(sequelize, model);
-    joins?.(model as unknown as ModelStatic<Model>, { sequelize });
+    joins?.(model, { sequelize });
     return model;
   };
+  const sent = (values: object): SqlValues =>
+    Object.fromEntries(
+      Object.entries(values).map(([name, value]) => [
+        name,
+        value == null ? null : types.get(name)!.kept.send(value as never),
+      ]),
+    );
   return Object.assign(({ sequelize }: Pool) => bound.get(sequelize) ?? bind(sequelize), {
     table,
+    sent,
     columns: new Map(
-      Object.entries<Column<unknown>>(columns).map(([name, { field, type }]) => [
+      Object.entries<Column<unknown>>(columns).map(([name, { field }]) => [
         field ?? underscored(name),
-        type as unknown as ColumnType,
+        types.get(name)!,
       ]),
     ),
   });
 }
+
+/** A row as the driver read it, with each value in the form that the code has it in. */
+const readRow = (row: object, types: ReadonlyMap<string, ColumnType>): object =>
+  Object.fromEntries(Object.entries(row).map(([name, value]) => [name, types.get(name)?.read(value) ?? value]));
 
 const underscored = (name: string): string => name.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`);
 
@@ -88,7 +133,7 @@ export const NEXT_VERSION = literal('version + 1');
  */
 export const within = ({
   transaction,
-}: {
+}: Pool & {
   readonly transaction?: Transaction | undefined;
 }): {
   transaction: Transaction | null;
@@ -119,3 +164,18 @@ export function sayWhere(sequelize: Sequelize): void {
 /** The values that are there: what a request left out stays as it is. */
 export const given = <T extends object>(values: T): { [Name in keyof T]?: Exclude<T[Name], undefined> } =>
   Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined)) as never;
+
+/**
+ * How many rows there are by the value of one column; values of which there are none are left out. Sequelize's own counting by
+ * groups answers what the driver read, where a model has an id.
+ */
+export async function countBy<M extends Model, Name extends keyof Attributes<M> & string>(
+  model: ModelStatic<M>,
+  name: Name,
+  where: WhereOptions<Attributes<M>>,
+  transaction: Transaction | null,
+): Promise<ReadonlyMap<Attributes<M>[Name], number>> {
+  const rows = await model.count({ where, group: [name], transaction: transaction as Transaction });
+  const type = model.getAttributes()[name].type as unknown as ColumnType;
+  return new Map(rows.map((row) => [type.read(row[name]) as Attributes<M>[Name], Number(row.count)]));
+}

@@ -2,12 +2,13 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
 import { isRetryable } from './errors.js';
 import {
+  carryOut,
   insertAll,
   likePrefix,
   select,
   selectOne,
   transact,
-  updateById,
+  updateOf,
   write,
   writeTogether,
   type Db,
@@ -88,8 +89,8 @@ describe('statements', () => {
   });
 
   it('update by version, and keep wildcards of a prefix literal', async () => {
-    expect(await updateById(db, 'berths', id(10), { name: '100 % full_' }, 1)).toBe(true);
-    expect(await updateById(db, 'berths', id(10), { name: 'lost' }, 1)).toBe(false);
+    expect(await carryOut(db, updateOf('berths', id(10), { name: '100 % full_' }, 1))).toBe(1);
+    expect(await carryOut(db, updateOf('berths', id(10), { name: 'lost' }, 1))).toBe(0);
     for (const [prefix, n] of [
       ['100 %', 1],
       ['100 %%', 0],

@@ -147,6 +147,9 @@ export async function write(db: Db, sql: string, values: SqlValues = {}): Promis
   return (await run<{ affectedRows: number }>(db, sql, values)).affectedRows;
 }
 
+/** Carries a write out by itself; answers the rows that it matched or added. */
+export const carryOut = async (db: Db, { sql, values }: Statement): Promise<number> => await write(db, sql, values);
+
 /** Runs `work` in a transaction of its own, once; `inTransaction` is what use cases take. */
 export async function transact<T>(
   sequelize: Sequelize,
@@ -173,11 +176,6 @@ export function insertion(table: string, values: SqlValues): Statement {
     sql: `INSERT INTO \`${table}\` (${columns}) VALUES (${names.map((name) => `:${name}`).join(', ')})`,
     values,
   };
-}
-
-/** Inserts one row. */
-export async function insert(db: Db, table: string, values: SqlValues): Promise<void> {
-  await insertAll(db, table, [values]);
 }
 
 /** Inserts rows that all name the same columns, in one statement. */
@@ -243,18 +241,6 @@ export function updateOf(table: string, id: Buffer, values: SqlValues, whileVers
     sql: `UPDATE \`${table}\` SET ${sets.join(', ')} WHERE ${where}`,
     values: { ...values, rowId: id, ...(whileVersion === undefined ? {} : { rowVersion: whileVersion }) },
   };
-}
-
-/** Sets columns of the row with this id; answers whether it was there (and, with a version, still at it). */
-export async function updateById(
-  db: Db,
-  table: string,
-  id: Buffer,
-  values: SqlValues,
-  whileVersion?: number,
-): Promise<boolean> {
-  const statement = updateOf(table, id, values, whileVersion);
-  return (await write(db, statement.sql, statement.values)) > 0;
 }
 
 const snakes = new Map<string, string>();

@@ -4,7 +4,7 @@ import { select, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
-import { NEWS_MS, sendLater } from './outbox.js';
+import { sendLater } from './outbox.js';
 import { openContact } from '../people/contact.js';
 
 /** Changes of a keyring that its person hears of. */
@@ -48,7 +48,7 @@ export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: Notic
     say(words.signature, { organisation: settings.organisation }),
     '',
   ];
-  await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') }, NEWS_MS);
+  await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
 }
 
 type Catalogue = ReturnType<typeof catalogue>;
@@ -58,7 +58,7 @@ async function toOwners(
   deps: Deps,
   work: Work,
   subject: 'signature.subject' | 'emergency.subject',
-  usefulMs: number,
+  usefulMs: number | undefined,
   linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
   if (!deps.config.smtp) return;
@@ -110,7 +110,7 @@ export async function noticeOfEmergency(
   const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
     id: key(used.applicationId),
   });
-  await toOwners(deps, work, 'emergency.subject', NEWS_MS, ({ mail }) => [
+  await toOwners(deps, work, 'emergency.subject', undefined, ({ mail }) => [
     say(mail['emergency.used'], { name: used.name, application: application?.name ?? '', from: used.from }),
     '',
     say(mail['emergency.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${used.signIn}` }),

@@ -2,10 +2,12 @@ import { createHash, generateKeyPairSync, randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { Answer, RouteId, Sent } from '@nimble-latch/api';
 import { encode } from 'cborg';
-import { updateById, write } from '../db/sql.js';
+import { write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key } from '../ids.js';
+import { authenticators } from '../keyring/authenticator.model.js';
+import { within } from '../db/models.js';
 
 const DAY = 86_400_000;
 
@@ -135,7 +137,10 @@ export async function loadKeys(deps: Deps, call: CallOf, clock: { at: number }, 
     // The latest have not been used since they were handed over.
     if (i >= holders.length - 3) continue;
     const used = new Date(lastSeenAt!);
-    await updateById(deps, 'authenticators', key(proved.id), { lastUsedAt: used, lastUsedIn: key(planner.id) });
+    await authenticators(deps).update(
+      { lastUsedAt: used, lastUsedIn: planner.id },
+      { where: { id: proved.id }, ...within(deps) },
+    );
     if (i !== 5) continue;
     await inTransaction({ ...deps, now: () => used }, async (work) => {
       await write(work, 'UPDATE webauthn_credentials SET copied_at = :at WHERE authenticator_id = :id', {

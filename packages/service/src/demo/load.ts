@@ -3,11 +3,10 @@ import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@n
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import { buildApp } from '../app.js';
 import { issueAccessToken } from '../access/access-tokens.js';
-import { insert, selectOne, write } from '../db/sql.js';
+import { selectOne, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type OperatorActor } from '../http/actors.js';
-import { key } from '../ids.js';
 import { loadKeys, type CallOf } from './keys.js';
 import { loadStock } from './stock.js';
 import { setPassword } from '../keyring/set-password.js';
@@ -37,6 +36,7 @@ import {
   seededRandom,
   type GroupName,
 } from './world.js';
+import { roleGrants } from '../access/role-grant.model.js';
 
 const DAY = 86_400_000;
 /** Up to this many people the trail tells how each was added; beyond, it would be all that the demo is about. */
@@ -294,7 +294,10 @@ async function makeOwner(deps: Deps): Promise<string> {
       timeZone: 'Europe/London',
       source: 'set-up',
     });
-    await insert(work, 'role_grants', { personId: key(id), role: 'owner', grantedAt: work.now });
+    await roleGrants(work).create(
+      { personId: id, role: 'owner', grantedAt: work.now },
+      { transaction: work.transaction },
+    );
     await setPassword.store(deps, work, id, phc, 'password');
     for (const action of ['set-up.completed', 'person.added', 'role.granted', 'password.set'] as const)
       await work.trail({

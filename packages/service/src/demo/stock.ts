@@ -2,12 +2,15 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { hotp, totpStep } from '@nimble-latch/core/codes';
 import type { TokenRow } from '@nimble-latch/core/tokenfiles';
 import type { Answer, RouteId, Sent } from '@nimble-latch/api';
-import { insertAll, updateById } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key } from '../ids.js';
 import { eventColumns, tokenColumns } from '../stock/rows.js';
 import { idAt } from './bulk.js';
+import { authenticators } from '../keyring/authenticator.model.js';
+import { tokenBatches } from '../stock/token-batch.model.js';
+import { tokenEvents } from '../stock/token-event.model.js';
+import { tokens } from '../stock/token.model.js';
+import { within } from '../db/models.js';
 
 const DAY = 86_400_000;
 
@@ -93,16 +96,16 @@ export async function loadStock(
       owner: undefined,
     }));
     await inTransaction(deps, async (work) => {
-      await insertAll(work, 'token_batches', [{ id: key(batch), name: box.name, createdAt: at }]);
-      await insertAll(
-        work,
-        'tokens',
+      await tokenBatches(work).bulkCreate([{ id: batch, name: box.name, createdAt: at }], {
+        transaction: work.transaction,
+      });
+      await tokens(work).bulkCreate(
         rows.map(({ id, ...row }) => tokenColumns(deps, id, row, { batch, person: null, now: at })),
+        { transaction: work.transaction },
       );
-      await insertAll(
-        work,
-        'token_events',
+      await tokenEvents(work).bulkCreate(
         rows.map(({ id }) => eventColumns(deps, id, 'imported', at, { by: null, note: box.name })),
+        { transaction: work.transaction },
       );
     });
     for (const { id, secret, method } of rows) loaded.push({ id, secret: Buffer.from(secret!), method });
@@ -136,7 +139,7 @@ export async function loadStock(
     const proved = await call('tokens.prove', { params, body: { codes: [code] } });
     if (token.method === 'totp' && i % 2 === 0)
       // A clock that runs fast: seen on the keyring.
-      await updateById(deps, 'authenticators', key(proved.id), { drift: 3 });
+      await authenticators(deps).update({ drift: 3 }, { where: { id: proved.id }, ...within(deps) });
     if (i === 1) await call('authenticators.givePin', { params: { id: proved.id }, body: { pin: '290817' } });
     if (i === 2 && terminals)
       await call('authenticators.restrict', { params: { id: proved.id }, body: { applications: [terminals.id] } });

@@ -1,15 +1,19 @@
 import { createHash } from 'node:crypto';
 import type { Access } from '@nimble-latch/api';
 import { narrowed, rightsOf, whyNot, type WhyNot } from '@nimble-latch/core/access';
-import type { Claim, Permission, Scope, Id } from '@nimble-latch/core/vocabulary';
+import type { Claim, Permission, Scope } from '@nimble-latch/core/vocabulary';
 import type { FastifyRequest } from 'fastify';
 import { concernedBy } from '../access/concerned.js';
-import { permissionsIn } from '../access/access-tokens.js';
+import { Op } from 'sequelize';
+import { accessTokens } from '../access/access-token.model.js';
 import { grantsOf } from '../access/grants.js';
+import { sessions } from '../access/session.model.js';
+import { within } from '../db/models.js';
 import { selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key, text } from '../ids.js';
+import { persons, type Person } from '../people/person.model.js';
 import { tokenId, verifyToken } from '../secrets/tokens.js';
 import type { Actor, ApplicationActor, OperatorActor } from './actors.js';
 
@@ -24,22 +28,6 @@ const FRESH_MS = 10 * 60_000;
  */
 const KEY_AGE_MS = 3_000;
 const REMEMBERED_KEYS = 1_000;
-
-interface OperatorRow {
-  person_id: Buffer;
-  hash: Buffer;
-  hash_key_id: Buffer;
-  proved_at: Date;
-  expires_at: Date;
-  seen_at: Date | null;
-  by_link: number;
-  permissions: string | null;
-  display_name: string;
-  time_zone: string;
-  language: string;
-}
-
-const PERSON_COLUMNS = 'p.display_name, p.time_zone, p.language';
 
 /** The one place where it is decided who calls and whether they may. Throws a Refusal. */
 export class Gate {
@@ -102,25 +90,40 @@ export class Gate {
   async session(token: string | undefined): Promise<OperatorActor | undefined> {
     const id = token === undefined ? undefined : tokenId('session', token);
     if (!id || token === undefined) return undefined;
-    const row = await selectOne<OperatorRow>(
-      { sequelize: this.#deps.sequelize },
-      `SELECT s.person_id, s.hash, s.hash_key_id, s.proved_at, s.expires_at, s.seen_at, s.by_link, NULL AS permissions, ${PERSON_COLUMNS}
-       FROM sessions s JOIN persons p ON p.id = s.person_id
-       WHERE s.id = :id AND p.state = 'active' AND s.expires_at > :now AND s.seen_at > :idle`,
-      {
-        id: key(id),
-        now: this.#deps.now(),
-        idle: new Date(this.#deps.now().getTime() - SESSION_IDLE_MINUTES * 60_000),
+    const now = this.#deps.now().getTime();
+    const session = await sessions(this.#deps).findOne({
+      where: {
+        id,
+        expiresAt: { [Op.gt]: new Date(now) },
+        seenAt: { [Op.gt]: new Date(now - SESSION_IDLE_MINUTES * 60_000) },
       },
-    );
-    if (!row || !(await verifyToken(this.#deps, 'session', id, token, row))) return undefined;
+      include: [this.#activePerson()],
+      ...within(this.#deps),
+    });
+    if (!session || !(await verifyToken(this.#deps, 'session', id, token, session))) return undefined;
+    const { byLink, provedAt, expiresAt } = session;
     // Once a minute is enough for the idle end, and spares a write for each call.
-    if (this.#deps.now().getTime() - row.seen_at!.getTime() > 60_000)
-      await write({ sequelize: this.#deps.sequelize }, 'UPDATE sessions SET seen_at = :now WHERE id = :id', {
-        id: key(id),
-        now: this.#deps.now(),
-      });
-    return await this.#describe(row, 'console', id, csrfOf(token));
+    if (now - session.seenAt.getTime() > 60_000)
+      await sessions(this.#deps).update({ seenAt: new Date(now) }, { where: { id }, ...within(this.#deps) });
+    return await this.#describe(session.person!, {
+      by: 'console',
+      credentialId: id,
+      csrf: csrfOf(token),
+      narrowedTo: null,
+      byLink,
+      provedAt,
+      expiresAt,
+    });
+  }
+
+  /** Whose session or token it is, with the name that they are called by; nobody who was deactivated. */
+  #activePerson() {
+    return {
+      model: persons(this.#deps),
+      as: 'person',
+      where: { state: 'active' },
+      include: [{ association: 'loginNames', separate: true, order: ['id'], limit: 1 }],
+    };
   }
 
   async #operator(request: FastifyRequest, changes: boolean): Promise<OperatorActor> {
@@ -140,55 +143,44 @@ export class Gate {
   async #accessToken(token: string): Promise<OperatorActor> {
     const id = tokenId('access', token);
     if (!id) throw new Refusal('not-signed-in');
-    const db = { sequelize: this.#deps.sequelize };
-    const row = await selectOne<OperatorRow>(
-      db,
-      `SELECT t.person_id, t.hash, t.hash_key_id, t.created_at AS proved_at, t.expires_at, t.last_used_at AS seen_at, 0 AS by_link, t.permissions, ${PERSON_COLUMNS}
-       FROM access_tokens t JOIN persons p ON p.id = t.person_id WHERE t.id = :id AND p.state = 'active' AND t.expires_at > :now`,
-      { id: key(id), now: this.#deps.now() },
-    );
-    if (!row || !(await verifyToken(this.#deps, 'access', id, token, row))) throw new Refusal('not-signed-in');
-    if (!row.seen_at || this.#deps.now().getTime() - row.seen_at.getTime() > 60_000)
-      await write(db, 'UPDATE access_tokens SET last_used_at = :now WHERE id = :id', {
-        id: key(id),
-        now: this.#deps.now(),
-      });
-    return await this.#describe(row, 'access-token', id, null);
+    const now = this.#deps.now();
+    const found = await accessTokens(this.#deps).findOne({
+      where: { id, expiresAt: { [Op.gt]: now } },
+      include: [this.#activePerson()],
+      ...within(this.#deps),
+    });
+    if (!found || !(await verifyToken(this.#deps, 'access', id, token, found))) throw new Refusal('not-signed-in');
+    const { createdAt, expiresAt, lastUsedAt, permissions } = found;
+    if (!lastUsedAt || now.getTime() - lastUsedAt.getTime() > 60_000)
+      await accessTokens(this.#deps).update({ lastUsedAt: now }, { where: { id }, ...within(this.#deps) });
+    return await this.#describe(found.person!, {
+      by: 'access-token',
+      credentialId: id,
+      csrf: null,
+      narrowedTo: permissions,
+      byLink: false,
+      provedAt: createdAt,
+      expiresAt,
+    });
   }
 
   async #describe(
-    row: OperatorRow,
-    by: OperatorActor['by'],
-    credentialId: Id,
-    csrf: string | null,
+    { id, displayName, loginNames, timeZone, language }: Person,
+    how: Pick<OperatorActor, 'by' | 'credentialId' | 'csrf' | 'narrowedTo' | 'byLink' | 'provedAt' | 'expiresAt'>,
   ): Promise<OperatorActor> {
-    const [grants, name] = await Promise.all([
-      grantsOf(this.#deps, row.person_id),
-      selectOne<{ value: string }>(
-        this.#deps,
-        'SELECT value FROM login_names WHERE person_id = :id ORDER BY id LIMIT 1',
-        { id: row.person_id },
-      ),
-    ]);
-    const narrowedTo = permissionsIn(row.permissions);
+    const grants = await grantsOf(this.#deps, id);
     // Somebody whose last role was taken away is nobody here any more.
     if (grants.length === 0) throw new Refusal('not-signed-in');
     return {
       kind: 'person',
-      personId: text(row.person_id),
-      displayName: row.display_name,
-      loginName: name?.value ?? '',
-      timeZone: row.time_zone,
-      language: row.language,
+      personId: id,
+      displayName,
+      loginName: loginNames![0]?.value ?? '',
+      timeZone,
+      language,
       grants,
-      rights: narrowed(rightsOf(grants), narrowedTo),
-      narrowedTo,
-      by,
-      credentialId,
-      byLink: row.by_link === 1,
-      provedAt: row.proved_at,
-      expiresAt: row.expires_at,
-      csrf,
+      rights: narrowed(rightsOf(grants), how.narrowedTo),
+      ...how,
     };
   }
 

@@ -2,7 +2,7 @@ import type { RouteId } from '@nimble-latch/api';
 import { LIMITS } from '@nimble-latch/api';
 import { canonicalJson, sha256, type Json } from '@nimble-latch/core/crypto';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { insert, selectOne } from '../db/sql.js';
+import { carryOut, insertion, selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -57,12 +57,15 @@ export class Repeated extends Error {}
 export async function keepOutcome(deps: Deps, work: Work, once: Once, reply: Reply<RouteId>): Promise<void> {
   const plain = Buffer.from(JSON.stringify({ answer: reply.answer, version: reply.version }));
   try {
-    await insert(work, 'outcomes', {
-      id: once.id,
-      request: once.request,
-      sealed: deps.keys.current.seal('outcome', `outcome/${once.id.toString('hex')}`, plain, deps.random(12)),
-      expiresAt: new Date(work.now.getTime() + LIMITS.idempotencyMinutes * 60_000),
-    });
+    await carryOut(
+      work,
+      insertion('outcomes', {
+        id: once.id,
+        request: once.request,
+        sealed: deps.keys.current.seal('outcome', `outcome/${once.id.toString('hex')}`, plain, deps.random(12)),
+        expiresAt: new Date(work.now.getTime() + LIMITS.idempotencyMinutes * 60_000),
+      }),
+    );
   } catch (error) {
     if (brokenUniqueIndex(error)) throw new Repeated();
     throw error;

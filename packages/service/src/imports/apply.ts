@@ -2,7 +2,7 @@ import { LIMITS } from '@nimble-latch/api';
 import type { RowVerdict, Id } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../background/jobs.js';
 import { brokenUniqueIndex, isUnavailable } from '../db/errors.js';
-import { select, selectOne, updateById, updateOf, write, type Db, type SqlValues } from '../db/sql.js';
+import { carryOut, select, selectOne, updateOf, write, type Db, type SqlValues } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -33,20 +33,22 @@ export const applyImport: Handler<'imports.apply'> = async (deps, call) =>
     const most = call.body.missingMost ?? (await missingMost(work, one));
     if (stopsMissing(one) && missing > most) throw new Refusal('too-many-missing', { missing, most });
     const { actor } = call;
-    await updateById(
+    await carryOut(
       work,
-      'imports',
-      key(id),
-      {
-        state: 'applying',
-        problem: null,
-        skipBad: call.body.skipBad,
-        appliedBy: key(actor.personId),
-        appliedFrom: call.origin,
-        stepDone: 0,
-        stepTotal: one.rows,
-      },
-      one.version,
+      updateOf(
+        'imports',
+        key(id),
+        {
+          state: 'applying',
+          problem: null,
+          skipBad: call.body.skipBad,
+          appliedBy: key(actor.personId),
+          appliedFrom: call.origin,
+          stepDone: 0,
+          stepTotal: one.rows,
+        },
+        one.version,
+      ),
     );
     await work.trail(entryOf(call, 'import.begun', { kind: 'import', id }, { details: { ...one.counts } }));
     await requestJob(deps, work, 'apply-import', { payload: { import: id } });
@@ -61,7 +63,7 @@ export const stopImport: Handler<'imports.stop'> = async (deps, call) =>
     if (one.state !== 'applying') throw new Refusal('wrong-state', { state: one.state });
     // The job notices before its next transaction. Before the first one nothing is written, and the preview stands.
     const state = one.flipped < 0 ? 'checked' : 'stopped';
-    await updateById(work, 'imports', key(id), { state, problem: 'asked-to-stop' }, one.version);
+    await carryOut(work, updateOf('imports', key(id), { state, problem: 'asked-to-stop' }, one.version));
     await work.trail(entryOf(call, 'import.stopped', { kind: 'import', id }));
     const now = await readImport(work, id);
     return { answer: await showImport(deps, now), version: now.version };
@@ -202,7 +204,7 @@ class Flip {
   }
 
   async #settle(work: Work, to: number, outcome: Outcome): Promise<void> {
-    await updateById(work, 'imports', key(this.#import.id), this.#settled(to, outcome));
+    await carryOut(work, updateOf('imports', key(this.#import.id), this.#settled(to, outcome)));
   }
 
   #settled(to: number, outcome: Outcome): SqlValues {
@@ -311,17 +313,19 @@ class Flip {
     await inTransaction(this.#deps, async (work) => {
       const one = await lockImport(work, this.#import.id);
       if (one.state !== 'applying') throw new NoLongerOurs();
-      await updateById(
+      await carryOut(
         work,
-        'imports',
-        key(one.id),
-        {
-          state: 'done',
-          finishedAt: work.now,
-          stepDone: one.rows,
-          keptUntil: new Date(work.now.getTime() + LIMITS.importDays * 86_400_000),
-        },
-        one.version,
+        updateOf(
+          'imports',
+          key(one.id),
+          {
+            state: 'done',
+            finishedAt: work.now,
+            stepDone: one.rows,
+            keptUntil: new Date(work.now.getTime() + LIMITS.importDays * 86_400_000),
+          },
+          one.version,
+        ),
       );
       await work.trail(
         entryBy(this.#author, 'import.finished', { kind: 'import', id: one.id }, { details: { ...one.outcome } }),

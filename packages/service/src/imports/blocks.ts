@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
-import { insert, select, type Db } from '../db/sql.js';
+import { carryOut, insertion, select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text } from '../ids.js';
 import { blockIdentity } from './import-block.model.js';
@@ -24,13 +24,16 @@ export interface Block {
 export async function keepBlock(deps: Deps, db: Db, importId: Id, block: Block): Promise<void> {
   const id = newId(deps);
   const plain = deflateRawSync(JSON.stringify(block.rows.map(({ line, cells }) => [line, ...cells])), { level: 1 });
-  await insert(db, 'import_blocks', {
-    id: key(id),
-    importId: key(importId),
-    firstRow: block.first,
-    lastRow: block.first + block.rows.length - 1,
-    sealed: deps.keys.current.seal('contact', blockIdentity(id), plain, deps.random(12)),
-  });
+  await carryOut(
+    db,
+    insertion('import_blocks', {
+      id: key(id),
+      importId: key(importId),
+      firstRow: block.first,
+      lastRow: block.first + block.rows.length - 1,
+      sealed: deps.keys.current.seal('contact', blockIdentity(id), plain, deps.random(12)),
+    }),
+  );
 }
 
 interface BlockRow {

@@ -4,7 +4,7 @@ import { columnsLack, isCountry, MEANINGS, type RowIssue } from '@nimble-latch/c
 import { type Id, TRAIL_ACTIONS, type ColumnMeaning, type RowVerdict } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../background/jobs.js';
 import { isRetryable, isUnavailable } from '../db/errors.js';
-import { insertAll, select, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
+import { carryOut, insertAll, select, selectOne, updateOf, write, type SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
@@ -51,22 +51,24 @@ export const checkImport: Handler<'imports.check'> = async (deps, call) =>
       await work.trail(
         entryOf(call, 'import-mapping.saved', { kind: 'import-mapping', id: mapping.id }, { details: { import: id } }),
       );
-    await updateById(
+    await carryOut(
       work,
-      'imports',
-      key(id),
-      {
-        state: 'checking',
-        columns: JSON.stringify(columns),
-        rules: JSON.stringify(rules),
-        mappingId: mapping && key(mapping.id),
-        counts: null,
-        digest: null,
-        problem: null,
-        stepDone: 0,
-        stepTotal: one.rows,
-      },
-      one.version,
+      updateOf(
+        'imports',
+        key(id),
+        {
+          state: 'checking',
+          columns: JSON.stringify(columns),
+          rules: JSON.stringify(rules),
+          mappingId: mapping && key(mapping.id),
+          counts: null,
+          digest: null,
+          problem: null,
+          stepDone: 0,
+          stepTotal: one.rows,
+        },
+        one.version,
+      ),
     );
     await requestJob(deps, work, 'check-import', { payload: { import: id } });
     const now = await readImport(work, id);
@@ -179,17 +181,20 @@ export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: '
     if (rows.length > 0) await insertAll(deps, 'import_rows', rows);
     await tell(done);
   });
-  await updateById(deps, 'imports', key(one.id), {
-    state: 'checked',
-    counts: JSON.stringify(found.counts),
-    digest: found.digest,
-    checkedFrom,
-    newGroups: JSON.stringify(found.newGroups),
-    problem,
-    keptUntil: new Date(deps.now().getTime() + LIMITS.importDays * 86_400_000),
-    // With the rest in one write: whoever sees that it is checked sees the version to apply.
-    version: one.version + 1,
-  });
+  await carryOut(
+    deps,
+    updateOf('imports', key(one.id), {
+      state: 'checked',
+      counts: JSON.stringify(found.counts),
+      digest: found.digest,
+      checkedFrom,
+      newGroups: JSON.stringify(found.newGroups),
+      problem,
+      keptUntil: new Date(deps.now().getTime() + LIMITS.importDays * 86_400_000),
+      // With the rest in one write: whoever sees that it is checked sees the version to apply.
+      version: one.version + 1,
+    }),
+  );
 }
 
 /** What the trail calls the changes that a plan depends on. */

@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { readGroupRow, type Change, type GroupRow, type Plan, type RowIssue } from '@nimble-latch/core/tables';
-import { select, updateById, write, type Db } from '../db/sql.js';
+import { carryOut, select, updateOf, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
@@ -171,7 +171,7 @@ class GroupWalk implements Walk<GroupRow> {
       const target = { kind: 'group', id };
       const changes = (what: Change['what']) => plan.changes.filter((change) => change.what === what);
       if (changes('description').length > 0) {
-        await updateById(work, 'person_groups', key(id), { description: row.description! });
+        await carryOut(work, updateOf('person_groups', key(id), { description: row.description! }));
         await write(work, 'UPDATE person_groups SET version = version + 1 WHERE id = :id', { id: key(id) });
         entries.push(entryBy(author, 'group.changed', target, { details: { fields: ['description'] } }));
       }

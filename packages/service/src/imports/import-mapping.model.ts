@@ -1,15 +1,16 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id, ImportKind } from '@nimble-latch/core/vocabulary';
-import { id, instant, integer, line, longText, word } from '../db/columns.js';
+import { id, instant, integer, json, line, word } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import type { Column, Rules } from './store.js';
 
 /** What the columns of somebody's files mean. */
 export class ImportMapping extends Model<InferAttributes<ImportMapping>, InferCreationAttributes<ImportMapping>> {
   declare id: Id;
   declare name: string;
   declare kind: ImportKind;
-  declare columns: string;
-  declare rules: string;
+  declare columns: readonly Column[];
+  declare rules: Partial<Rules>;
   declare version: CreationOptional<number>;
   declare createdAt: Date;
   declare updatedAt: Date;
@@ -22,8 +23,8 @@ export const importMappings = tableOf(
     id: id({ key: true }),
     name: line(60)(),
     kind: word<ImportKind>()(),
-    columns: longText('text')(),
-    rules: line(400)(),
+    columns: json<readonly Column[]>('text')(),
+    rules: json<Partial<Rules>>('varchar(400)')(),
     version: integer({ first: 1 }),
     createdAt: instant(),
     updatedAt: instant(),

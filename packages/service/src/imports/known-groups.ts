@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
-import { insert, selectOne, type Db } from '../db/sql.js';
+import { carryOut, insertion, selectOne, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text } from '../ids.js';
@@ -58,7 +58,7 @@ export class KnownGroups {
       const id = there ? text(there.id) : newId(deps);
       this.#known.set(name, { id, description: there?.description ?? '' });
       if (there) continue;
-      await insert(work, 'person_groups', { id: key(id), name, description: '', createdAt: work.now });
+      await carryOut(work, insertion('person_groups', { id: key(id), name, description: '', createdAt: work.now }));
       entries.push(entryBy(author, 'group.added', { kind: 'group', id }));
     }
     await work.trailAll(entries);

@@ -1,13 +1,18 @@
 import type { Id, ImportKind } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../db/cursor.js';
-import { insert, select, selectOne, updateById, write, type Db } from '../db/sql.js';
+import { isDeepStrictEqual } from 'node:util';
+import { Op } from 'sequelize';
+import { countBy, NEXT_VERSION, within } from '../db/models.js';
+import { selectOne, type Db } from '../db/sql.js';
 import { keepingNamesApart } from '../db/unique-name.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId, text } from '../ids.js';
+import { key, newId } from '../ids.js';
+import { importMappings, type ImportMapping } from './import-mapping.model.js';
+import { personReferences } from './person-reference.model.js';
 import { DEFAULT_RULES, type Column, type Rules } from './store.js';
 
 /** What the columns of somebody's files mean, kept under a name. The people its files bring are remembered as its own. */
@@ -21,31 +26,19 @@ export interface Mapping {
   readonly version: number;
 }
 
-interface MappingRow {
-  id: Buffer;
-  name: string;
-  kind: ImportKind;
-  columns: string;
-  rules: string;
-  updated_at: Date;
-  version: number;
-}
-
-const mappingOf = (row: MappingRow): Mapping => ({
-  id: text(row.id),
-  name: row.name,
-  kind: row.kind,
-  columns: JSON.parse(row.columns) as Column[],
-  rules: { ...DEFAULT_RULES, ...(JSON.parse(row.rules) as Partial<Rules>) },
-  updatedAt: row.updated_at,
-  version: row.version,
+const mappingOf = ({ id, name, kind, columns, rules, updatedAt, version }: ImportMapping): Mapping => ({
+  id,
+  name,
+  kind,
+  columns,
+  rules: { ...DEFAULT_RULES, ...rules },
+  updatedAt,
+  version,
 });
 
 /** Throws not-found. */
 export async function readMapping(db: Db, id: Id): Promise<Mapping> {
-  const row = await selectOne<MappingRow>(db, 'SELECT * FROM import_mappings WHERE id = :id', { id: key(id) });
-  if (!row) throw notFound();
-  return mappingOf(row);
+  return mappingOf(await importMappings(db).findByPk(id, { rejectOnEmpty: notFound(), ...within(db) }));
 }
 
 /**
@@ -62,48 +55,54 @@ export async function saveMapping(
   columns: readonly Column[],
   rules: Rules,
 ): Promise<{ readonly id: Id; readonly changed: boolean }> {
-  const known = await selectOne<MappingRow>(work, 'SELECT * FROM import_mappings WHERE name = :name FOR UPDATE', {
-    name,
-  });
-  const content = { columns: JSON.stringify(columns), rules: JSON.stringify(rules) };
+  const { transaction } = work;
+  const known = await importMappings(work).findOne({ where: { name }, lock: transaction.LOCK.UPDATE, transaction });
   if (!known) {
     const id = newId(deps);
     await keepingNamesApart(
       'import_mappings_name',
       name,
-      insert(work, 'import_mappings', {
-        id: key(id),
-        name,
-        kind,
-        ...content,
-        createdAt: work.now,
-        updatedAt: work.now,
-      }),
+      importMappings(work).create(
+        { id, name, kind, columns, rules, createdAt: work.now, updatedAt: work.now },
+        { transaction },
+      ),
     );
     return { id, changed: true };
   }
   if (known.kind !== kind) throw new Refusal('name-taken', { name });
-  if (known.columns === content.columns && known.rules === content.rules) return { id: text(known.id), changed: false };
-  await updateById(work, 'import_mappings', known.id, { ...content, updatedAt: work.now }, known.version);
-  return { id: text(known.id), changed: true };
+  const { id } = known;
+  // As they would come back: a field that says nothing is none.
+  if (isDeepStrictEqual([known.columns, known.rules], JSON.parse(JSON.stringify([columns, rules]))))
+    return { id, changed: false };
+  await importMappings(work).update(
+    { columns, rules, updatedAt: work.now, version: NEXT_VERSION },
+    { where: { id }, transaction },
+  );
+  return { id, changed: true };
 }
 
 export const listMappings: Handler<'importMappings.list'> = async (deps, { query }) => {
   const after = decodeCursor(query.cursor, ['string']);
-  const rows = await select<MappingRow & { people: number }>(
-    deps,
-    `SELECT m.*, (SELECT COUNT(*) FROM person_references r WHERE r.mapping_id = m.id AND r.left_at IS NULL) AS people
-     FROM import_mappings m ${after ? 'WHERE m.name > :after' : ''} ORDER BY m.name LIMIT :limit`,
-    { after: after?.[0] ?? '', limit: query.limit + 1 },
-  );
+  const rows = await importMappings(deps).findAll({
+    where: after ? { name: { [Op.gt]: after[0] } } : {},
+    order: ['name'],
+    limit: query.limit + 1,
+    ...within(deps),
+  });
   const page = pageOf(rows, query.limit, (row) => [row.name]);
+  const people = await countBy(
+    personReferences(deps),
+    'mappingId',
+    { mappingId: page.rows.map(({ id }) => id), leftAt: null },
+    null,
+  );
   return {
     answer: {
       rows: page.rows.map((row) => ({
         ...mappingOf(row),
         columns: mappingOf(row).columns.map(({ name, meaning }) => ({ name, meaning })),
-        people: Number(row.people),
-        updatedAt: row.updated_at.toISOString(),
+        people: people.get(row.id) ?? 0,
+        updatedAt: row.updatedAt.toISOString(),
       })),
       next: page.next,
     },
@@ -120,7 +119,7 @@ export const deleteMapping: Handler<'importMappings.delete'> = async (_deps, cal
       { id: key(id) },
     );
     if (busy) throw new Refusal('wrong-state', { state: busy.state });
-    await write(work, 'DELETE FROM import_mappings WHERE id = :id', { id: key(id) });
+    await importMappings(work).destroy({ where: { id }, transaction: work.transaction });
     await work.trail(entryOf(call, 'import-mapping.deleted', { kind: 'import-mapping', id }, { details: { name } }));
     return { answer: null };
   });

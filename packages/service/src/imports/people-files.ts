@@ -8,7 +8,7 @@ import {
   type NamedGroup,
   type PersonRow,
 } from '@nimble-latch/core/tables';
-import { insert, insertAll, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
+import { carryOut, insertAll, insertion, selectOne, updateOf, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, keyOrNull, newId, text } from '../ids.js';
@@ -215,7 +215,7 @@ class PeopleWalk implements Walk<PersonRow> {
       ...(now('state') ? { state: 'active' } : {}),
       updatedAt: work.now,
     };
-    await updateById(work, 'persons', personId, columns);
+    await carryOut(work, updateOf('persons', personId, columns));
     await write(work, 'UPDATE persons SET version = version + 1 WHERE id = :personId', { personId });
     if (now('name')) await refreshName(work, personId, row.name!);
     const names = each('login-name');
@@ -243,11 +243,14 @@ class PeopleWalk implements Walk<PersonRow> {
         mappingId,
         personId,
       });
-      await insert(work, 'person_references', {
-        mappingId,
-        reference: row.reference ?? row.loginNames[0]!.value,
-        personId,
-      });
+      await carryOut(
+        work,
+        insertion('person_references', {
+          mappingId,
+          reference: row.reference ?? row.loginNames[0]!.value,
+          personId,
+        }),
+      );
     }
     const fields = [...new Set(plan.changes.map((change) => change.what))];
     return entryBy(

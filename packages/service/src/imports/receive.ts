@@ -21,7 +21,7 @@ import {
   type Id,
 } from '@nimble-latch/core/vocabulary';
 import { CsvError, parse, type Info } from 'csv-parse';
-import { insert, updateById, write, type Db } from '../db/sql.js';
+import { carryOut, insertion, updateOf, write, type Db } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
@@ -264,19 +264,22 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   const id = newId(deps);
   const now = deps.now();
   // Not yet received: what is cut off on the way is swept away with its hour.
-  await insert(deps, 'imports', {
-    id: key(id),
-    kind: query.kind,
-    state: 'staged',
-    fileName: query.fileName,
-    columns: '[]',
-    rules: '{}',
-    newGroups: '[]',
-    mappingId: keyOrNull(mapping?.id),
-    startedBy: key(call.actor.personId),
-    createdAt: now,
-    keptUntil: new Date(now.getTime() + 3_600_000),
-  });
+  await carryOut(
+    deps,
+    insertion('imports', {
+      id: key(id),
+      kind: query.kind,
+      state: 'staged',
+      fileName: query.fileName,
+      columns: '[]',
+      rules: '{}',
+      newGroups: '[]',
+      mappingId: keyOrNull(mapping?.id),
+      startedBy: key(call.actor.personId),
+      createdAt: now,
+      keptUntil: new Date(now.getTime() + 3_600_000),
+    }),
+  );
   const { pieces, ...parts } = await headOf(file);
   const staged = await stage(deps, deps, id, parts, query, opened, mapping).catch(async (error: unknown) => {
     await letGoBy(pieces);
@@ -284,18 +287,21 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
     throw error;
   });
   await inTransaction(deps, async (work) => {
-    await updateById(work, 'imports', key(id), {
-      received: true,
-      bytes: staged.bytes,
-      fileRows: staged.rows,
-      encoding: staged.encoding,
-      delimiter: staged.delimiter,
-      headed: staged.headed,
-      columns: JSON.stringify(staged.columns),
-      rules: JSON.stringify(staged.rules),
-      stepTotal: staged.rows,
-      keptUntil: new Date(now.getTime() + LIMITS.importDays * 86_400_000),
-    });
+    await carryOut(
+      work,
+      updateOf('imports', key(id), {
+        received: true,
+        bytes: staged.bytes,
+        fileRows: staged.rows,
+        encoding: staged.encoding,
+        delimiter: staged.delimiter,
+        headed: staged.headed,
+        columns: JSON.stringify(staged.columns),
+        rules: JSON.stringify(staged.rules),
+        stepTotal: staged.rows,
+        keptUntil: new Date(now.getTime() + LIMITS.importDays * 86_400_000),
+      }),
+    );
     await work.trail(
       entryOf(call, 'import.received', { kind: 'import', id }, { details: { kind: query.kind, rows: staged.rows } }),
     );

@@ -4,13 +4,14 @@ import { readTokenRow, type TokenRow } from '@nimble-latch/core/tokenfiles';
 import { offerOf } from '@nimble-latch/core/methods';
 import type { Id, TokenState } from '@nimble-latch/core/vocabulary';
 import { constantTimeEqual } from '@nimble-latch/core/crypto';
-import { insertAll, select, updateById, write, type Db, type SqlValues } from '../db/sql.js';
+import { carryOut, insertAll, select, updateOf, write, type Db, type SqlValues } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId, text, textOrNull } from '../ids.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 import { eventColumns, givenTo, makerKey, tokenColumns } from '../stock/rows.js';
-import { tokenIdentity } from '../stock/token.model.js';
+import { tokenEvents } from '../stock/token-event.model.js';
+import { tokenIdentity, tokens as tokenTable } from '../stock/token.model.js';
 import type { NewEntry } from '../trail/writer.js';
 import type { Block } from './blocks.js';
 import type { Import } from './store.js';
@@ -90,8 +91,8 @@ class TokenWalk implements Walk<Read> {
     const { id: batch, fileName } = this.#import;
     const id = newId(this.#deps);
     return {
-      token: tokenColumns(this.#deps, id, row, { batch, person: null, now }),
-      event: eventColumns(this.#deps, id, 'imported', now, { by: author.actor.id, note: fileName }),
+      token: tokenTable.sent(tokenColumns(this.#deps, id, row, { batch, person: null, now })),
+      event: tokenEvents.sent(eventColumns(this.#deps, id, 'imported', now, { by: author.actor.id, note: fileName })),
       entry: entryBy(author, 'token.imported', { kind: 'token', id }, { details: { serial: row.serial! } }),
     };
   }
@@ -273,8 +274,8 @@ class TokenWalk implements Walk<Read> {
     const entries: NewEntry[] = [];
     for (const { plan, row } of planned) {
       const person = row.holder!.id;
-      await updateById(work, 'tokens', key(plan.id!), givenTo(person, work.now));
-      events.push(eventColumns(this.#deps, plan.id!, 'assigned', work.now, { by, person }));
+      await carryOut(work, updateOf('tokens', key(plan.id!), tokenTable.sent(givenTo(person, work.now))));
+      events.push(tokenEvents.sent(eventColumns(this.#deps, plan.id!, 'assigned', work.now, { by, person })));
       entries.push(entryBy(author, 'token.assigned', { kind: 'token', id: plan.id! }, { person }));
     }
     await insertAll(work, 'token_events', events);
@@ -297,7 +298,8 @@ class TokenWalk implements Walk<Read> {
       entries.push(made.entry);
       if (!holder) continue;
       const { target } = made.entry;
-      events.push(eventColumns(this.#deps, target.id!, 'assigned', now, { by: author.actor.id, person: holder.id }));
+      const by = author.actor.id;
+      events.push(tokenEvents.sent(eventColumns(this.#deps, target.id!, 'assigned', now, { by, person: holder.id })));
       entries.push(entryBy(author, 'token.assigned', target, { person: holder.id }));
     }
     const inserted = insertAll(work, 'tokens', tokens);

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
-import { insert } from '../db/sql.js';
+import { carryOut, insertion } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { key, newId } from '../ids.js';
 import { insertPerson } from '../people/add-person.js';
@@ -16,7 +16,10 @@ beforeAll(async () => {
   inside = await openInside();
   const { deps } = inside;
   for (const name of ['east', 'pier'])
-    await insert(deps, 'person_groups', { id: key(newId(deps)), name, description: '', createdAt: deps.now() });
+    await carryOut(
+      deps,
+      insertion('person_groups', { id: key(newId(deps)), name, description: '', createdAt: deps.now() }),
+    );
   for (const name of ['ann.a', 'bo.b'])
     await inTransaction(deps, async (work) =>
       insertPerson(deps, work, {

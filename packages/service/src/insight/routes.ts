@@ -1,7 +1,8 @@
 import { isDeepStrictEqual } from 'node:util';
-import { settingsSchema, type Answer } from '@nimble-latch/api';
+import type { Answer } from '@nimble-latch/api';
 import type { JobState } from '@nimble-latch/core/vocabulary';
-import { select, selectOne, write } from '../db/sql.js';
+import { NEXT_VERSION } from '../db/models.js';
+import { select, selectOne } from '../db/sql.js';
 import { closeOvertaken, countersigned, type AskingCall } from '../access/countersign.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
@@ -11,7 +12,8 @@ import type { AreaHandlers, Handler } from '../http/call.js';
 import { text } from '../ids.js';
 import { showOverview } from './overview.js';
 import { PermissionRefusal } from '../http/authenticate.js';
-import { FIRST_SETTINGS, type Settings } from './settings-cache.js';
+import { FIRST_SETTINGS, readSettings, type Settings } from './settings-cache.js';
+import { storedSettings } from './settings.model.js';
 import { streamActivity } from './live.js';
 import { exportTrail, listTrail } from './trail-list.js';
 
@@ -21,8 +23,7 @@ async function assertMayChangeSigning(
   work: Work,
   call: AskingCall & { readonly body: Settings },
 ): Promise<void> {
-  const row = await selectOne<{ data: string }>(work, 'SELECT data FROM settings WHERE id = 1 FOR UPDATE');
-  const { countersign } = row ? settingsSchema.parse(JSON.parse(row.data)) : FIRST_SETTINGS;
+  const { countersign } = (await readSettings(work, work.transaction.LOCK.UPDATE)).settings;
   const next = call.body.countersign;
   if (isDeepStrictEqual(next, countersign)) return;
   if (!call.actor.rights.has('role.write')) throw new PermissionRefusal(call.actor, 'role.write', 'owners-only');
@@ -44,16 +45,11 @@ const editSettings: Handler<'settings.edit'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     await assertMayChangeSigning(deps, work, call);
     // The first change makes the row; both forms are conditional on the version that was seen.
-    await write(work, 'INSERT IGNORE INTO settings (id, data, version) VALUES (1, :data, 1)', {
-      data: JSON.stringify(FIRST_SETTINGS),
-    });
-    const changed = await write(
-      work,
-      'UPDATE settings SET data = :data, version = version + 1 WHERE id = 1 AND version = :version',
-      {
-        data: JSON.stringify(call.body),
-        version: call.ifMatch!,
-      },
+    const { transaction } = work;
+    await storedSettings(work).bulkCreate([{ id: 1, data: FIRST_SETTINGS }], { ignoreDuplicates: true, transaction });
+    const [changed] = await storedSettings(work).update(
+      { data: call.body, version: NEXT_VERSION },
+      { where: { id: 1, version: call.ifMatch! }, transaction },
     );
     if (changed !== 1) throw new Refusal('changed-meanwhile');
     await work.trail(entryOf(call, 'setting.changed', { kind: 'setting', id: null }, { details: { now: call.body } }));

@@ -1,9 +1,11 @@
 import { FIRST_WEIGHTS, settingsSchema } from '@nimble-latch/api';
 import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
-import type { Sequelize } from 'sequelize';
+import type { LOCK, Sequelize } from 'sequelize';
+import { within } from '../db/models.js';
 import type { z } from 'zod';
 import { Recent } from '../db/recent.js';
-import { selectOne, type Db } from '../db/sql.js';
+import type { Db } from '../db/sql.js';
+import { storedSettings } from './settings.model.js';
 
 export type Settings = z.output<typeof settingsSchema>;
 
@@ -22,10 +24,10 @@ interface Read {
 }
 
 /** The settings as they are now: for what another node's change a moment ago must already hold for. */
-export async function readSettings(db: Db): Promise<Read> {
-  const row = await selectOne<{ data: string; version: number }>(db, 'SELECT data, version FROM settings WHERE id = 1');
+export async function readSettings(db: Db, lock?: LOCK): Promise<Read> {
+  const row = await storedSettings(db).findByPk(1, { ...(lock ? { lock } : {}), ...within(db) });
   return row
-    ? { settings: settingsSchema.parse(JSON.parse(row.data)), version: row.version }
+    ? { settings: settingsSchema.parse(row.data), version: row.version }
     : { settings: FIRST_SETTINGS, version: 1 };
 }
 

@@ -1,16 +1,16 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
-import { integer, longText, onlyRow } from '../db/columns.js';
+import { integer, json, onlyRow } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
 
-/** The settings of the organisation. */
+/** The settings of the organisation, as they were written: read through their schema (settings-cache.ts). */
 export class StoredSettings extends Model<InferAttributes<StoredSettings>, InferCreationAttributes<StoredSettings>> {
   declare id: number;
-  declare data: string;
+  declare data: object;
   declare version: CreationOptional<number>;
 }
 
-export const settings = tableOf(StoredSettings, 'settings', {
+export const storedSettings = tableOf(StoredSettings, 'settings', {
   id: onlyRow({ key: true }),
-  data: longText('text')(),
+  data: json<object>('text')(),
   version: integer({ first: 1 }),
 });

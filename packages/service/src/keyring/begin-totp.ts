@@ -3,16 +3,16 @@ import type { Json } from '@nimble-latch/core/crypto';
 import { buildKeyUri, groupedKey } from '@nimble-latch/core/keyuri';
 import type { OtpAlgorithm, Id } from '@nimble-latch/core/vocabulary';
 import QRCode from 'qrcode';
-import { insert } from '../db/sql.js';
 import { countersignedForKeyring } from '../access/countersign.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId } from '../ids.js';
+import { newId } from '../ids.js';
 import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
 import { assertOffered } from '../methods/offer.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
 
 /** Key lengths equal to the hash's output, as RFC 6238 appendix B uses and RFC 4226 §4 R6 advises (160 bits or more). */
 const KEY_BYTES: Record<OtpAlgorithm, number> = { SHA1: 20, SHA256: 32, SHA512: 64 };
@@ -47,17 +47,20 @@ export async function makeTotp(
   const carrierId = await carrierFor(deps, work, maker, person, wanted.carrier);
   const id = newId(deps);
   const secret = deps.random(KEY_BYTES[algorithm]);
-  await insert(work, 'authenticators', {
-    id: key(id),
-    personId: key(person),
-    carrierId: key(carrierId),
-    method: 'totp',
-    state: 'pending',
-    label: wanted.label,
-    parameters: JSON.stringify(parameters),
-    secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
-    createdAt: work.now,
-  });
+  await authenticators(work).create(
+    {
+      id,
+      personId: person,
+      carrierId,
+      method: 'totp',
+      state: 'pending',
+      label: wanted.label,
+      parameters: JSON.stringify(parameters),
+      secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+      createdAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
   await work.trail(
     entryOf(
       maker,

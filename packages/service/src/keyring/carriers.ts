@@ -2,7 +2,7 @@ import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
-import { select, selectOne, updateById, type Db, type SqlValues } from '../db/sql.js';
+import { select, selectOne, type Db } from '../db/sql.js';
 import { noticeTo } from '../delivery/notices.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { Deps } from '../deps.js';
@@ -11,9 +11,11 @@ import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { describeCarrier, type CarrierRow } from './store.js';
+import { authenticators } from './authenticator.model.js';
+import { carriers } from './carrier.model.js';
 
 /** The columns of a serial number: as it was typed, and as it is found. */
-export const serialColumns = (serial: string | null): SqlValues => ({
+export const serialColumns = (serial: string | null) => ({
   serial,
   serialKey: serial === null ? null : serialKey(serial),
 });
@@ -56,7 +58,11 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
         ...(label === undefined ? {} : { label }),
         ...(serial === undefined ? {} : serialColumns(serial)),
       };
-      await keepingSerialsApart(deps, serial ?? null, updateById(work, 'carriers', key(id), values));
+      await keepingSerialsApart(
+        deps,
+        serial ?? null,
+        carriers(work).update(values, { where: { id }, transaction: work.transaction }),
+      );
       const details = { fields: changed };
       await work.trail(
         entryOf(call, 'carrier.changed', { kind: 'carrier', id }, { person: text(before.person_id), details }),
@@ -87,7 +93,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
         what: 'carrier-lost',
         facts: { name, label: row.label },
       }));
-    await updateById(work, 'carriers', key(id), { state });
+    await carriers(work).update({ state }, { where: { id }, transaction: work.transaction });
     const carried = lost
       ? await select<{ id: Buffer; label: string; method: string; state: string }>(
           work,
@@ -101,11 +107,17 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
       const about = { person, details: { method: one.method } };
       if (one.state === 'pending') {
         // Whoever found it has the secret that was begun on it: nobody proves that any more.
-        await updateById(work, 'authenticators', one.id, { state: 'revoked', endedAt: work.now, secretSealed: null });
+        await authenticators(work).update(
+          { state: 'revoked', endedAt: work.now, secretSealed: null },
+          { where: { id: text(one.id) }, transaction: work.transaction },
+        );
         await work.trail(entryOf(call, 'authenticator.revoked', authenticator, about));
         continue;
       }
-      await updateById(work, 'authenticators', one.id, { state: 'suspended' });
+      await authenticators(work).update(
+        { state: 'suspended' },
+        { where: { id: text(one.id) }, transaction: work.transaction },
+      );
       await work.trail(entryOf(call, 'authenticator.suspended', authenticator, about));
       await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
     }

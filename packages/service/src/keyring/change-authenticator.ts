@@ -2,16 +2,17 @@ import { CLEAR } from '@nimble-latch/core/throttle';
 import type { Id, AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
-import { selectOne, updateById, type SqlValues } from '../db/sql.js';
+import { selectOne, type SqlValues } from '../db/sql.js';
 import { noticeTo, type NoticeKind } from '../delivery/notices.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler, Reply } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { tokenFreed } from '../stock/move.js';
 import { guardColumns } from './authenticator-row.js';
 import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
 
 interface Change {
   readonly from: readonly AuthenticatorState[];
@@ -77,7 +78,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
         what: change.signedAs,
         facts: { name, label: row.label, left: Number(left?.n ?? 0) },
       }));
-      await updateById(work, 'authenticators', key(id), change.to(work.now));
+      await authenticators(work).update(change.to(work.now), { where: { id }, transaction: work.transaction });
       await refreshKeyring(work, person);
       const ended =
         change.ends && row.state === 'active' && (await lostLastFactor(work, person, row))

@@ -1,12 +1,13 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Parsed } from '@nimble-latch/api';
-import { insert, selectOne } from '../db/sql.js';
+import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import { entryOf, type Actor } from '../http/actors.js';
 import { key, newId } from '../ids.js';
 import { keepingSerialsApart, serialColumns } from './carriers.js';
+import { carriers } from './carrier.model.js';
 
 /** Who makes something, for the trail. */
 export interface Maker {
@@ -63,9 +64,9 @@ export async function carrierFor(
     return carrier.id;
   }
   const id = newId(deps);
-  const row = { id: key(id), personId: key(person), kind: carrier.kind, state: 'in-hand', label: carrier.label };
+  const row = { id, personId: person, kind: carrier.kind, state: 'in-hand' as const, label: carrier.label };
   const values = { ...row, ...serialColumns(carrier.serial), createdAt: work.now };
-  await keepingSerialsApart(deps, carrier.serial, insert(work, 'carriers', values));
+  await keepingSerialsApart(deps, carrier.serial, carriers(work).create(values, { transaction: work.transaction }));
   await work.trail(
     entryOf(maker, 'carrier.added', { kind: 'carrier', id }, { person, details: { kind: carrier.kind } }),
   );

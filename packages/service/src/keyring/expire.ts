@@ -1,4 +1,4 @@
-import { select, updateById } from '../db/sql.js';
+import { select } from '../db/sql.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
@@ -6,6 +6,7 @@ import type { Deps } from '../deps.js';
 import { text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
 
 const AT_ONCE = 200;
 
@@ -32,7 +33,10 @@ async function expire(deps: Deps, id: Buffer): Promise<void> {
     const row = await lockAuthenticator(work, text(id));
     if (row.state !== 'active' && row.state !== 'suspended') return;
     const person = text(row.person_id);
-    await updateById(work, 'authenticators', id, { state: 'expired', endedAt: work.now, secretSealed: null });
+    await authenticators(work).update(
+      { state: 'expired', endedAt: work.now, secretSealed: null },
+      { where: { id: text(id) }, transaction: work.transaction },
+    );
     await refreshKeyring(work, person);
     if (await lostLastFactor(work, person, row)) await endAccess(deps, work, [person]);
     else await stopSignIns(deps, work, [person]);

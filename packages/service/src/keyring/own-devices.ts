@@ -1,3 +1,4 @@
+import { takesPin } from '@nimble-latch/core/methods';
 import type { Id, Method } from '@nimble-latch/core/vocabulary';
 import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -58,7 +59,7 @@ export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
     { id: key(id), person: key(personId) },
   );
   if (!before) throw notFound();
-  if (before.method !== 'totp' && before.method !== 'hotp') throw new Refusal('wrong-state', { state: 'active' });
+  if (!takesPin(before.method)) throw new Refusal('wrong-state', { state: 'active' });
   const { leastPin } = await codeRulesOf(deps, deps, personId, before.method);
   const phc = await preparePin(deps, call.body.pin, leastPin, before);
   return await call.run(async (work) => {

@@ -1,5 +1,5 @@
 import { catalogue } from '@nimble-latch/api';
-import { offerOf } from '@nimble-latch/core/methods';
+import { OFFERED_METHODS, offeredSpec, offerOf } from '@nimble-latch/core/methods';
 import type { Id, Method, OwnPlace } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
@@ -17,7 +17,7 @@ import { setPassword } from './set-password.js';
 import { lockAuthenticator } from './store.js';
 
 /** What people set up by themselves. */
-const SELF_ENROLLED: readonly Method[] = ['totp', 'webauthn'];
+const SELF_ENROLLED = OFFERED_METHODS.filter((method) => offeredSpec(method).bySelf);
 
 /** Somebody acting for themselves by a right that they proved. */
 export interface Own extends Maker {

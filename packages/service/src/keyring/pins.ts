@@ -1,9 +1,10 @@
+import { takesPin } from '@nimble-latch/core/methods';
 import { catalogue, say } from '@nimble-latch/api';
 import { drawPin, GIVEN_PIN, LEAST_PIN, pinWeakness, readPin } from '@nimble-latch/core/codes';
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { stopSignIns } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
-import { selectOne, updateById } from '../db/sql.js';
+import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
@@ -14,7 +15,7 @@ import { key, text } from '../ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
-import { pinIdentity } from './authenticator.model.js';
+import { pinIdentity, authenticators } from './authenticator.model.js';
 
 type Pinned = Pick<AuthenticatorRow, 'id' | 'pin_sealed'>;
 
@@ -79,13 +80,12 @@ export async function preparePin(deps: Deps, typed: string, least = LEAST_PIN, b
 /** Writes a PIN's hash, sealed besides. @param given it is to be changed at its first use */
 export async function storePin(deps: Deps, work: Work, id: Id, phc: string, given: boolean): Promise<void> {
   const pinSealed = deps.keys.current.seal('seed', pinIdentity(id), Buffer.from(phc), deps.random(12));
-  await updateById(work, 'authenticators', key(id), { pinSealed, pinGiven: given ? 1 : 0 });
+  await authenticators(work).update({ pinSealed, pinGiven: given }, { where: { id }, transaction: work.transaction });
 }
 
 /** Throws where an authenticator shows no codes, or is not in use. */
 export function assertTakesPin(row: AuthenticatorRow): void {
-  if (row.state !== 'active' || (row.method !== 'totp' && row.method !== 'hotp'))
-    throw new Refusal('wrong-state', { state: row.state });
+  if (row.state !== 'active' || !takesPin(row.method)) throw new Refusal('wrong-state', { state: row.state });
 }
 
 async function rulesFor(deps: Deps, id: Id) {
@@ -95,7 +95,7 @@ async function rulesFor(deps: Deps, id: Id) {
     { id: key(id) },
   );
   if (!row) throw notFound();
-  if (row.method !== 'totp' && row.method !== 'hotp') return undefined;
+  if (!takesPin(row.method)) return undefined;
   return await codeRulesOf(deps, deps, text(row.person_id), row.method);
 }
 
@@ -132,7 +132,10 @@ export const removePin: Handler<'authenticators.removePin'> = async (deps, call)
       what: 'pin-removed',
       facts: { name, label: row.label },
     }));
-    await updateById(work, 'authenticators', key(id), { pinSealed: null, pinGiven: 0 });
+    await authenticators(work).update(
+      { pinSealed: null, pinGiven: false },
+      { where: { id }, transaction: work.transaction },
+    );
     await stopSignIns(deps, work, [person]);
     await work.trail(entryOf(call, 'pin.removed', { kind: 'authenticator', id }, { person }));
     await noticeTo(deps, work, person, 'pin.changed', row.label);

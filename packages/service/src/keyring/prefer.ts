@@ -1,9 +1,10 @@
-import { updateById, write } from '../db/sql.js';
+import { write } from '../db/sql.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { text } from '../ids.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
 
 /** Has one authenticator asked for first; at most one of a person is. */
 export const prefer: Handler<'authenticators.prefer'> = async (_deps, call) =>
@@ -16,7 +17,7 @@ export const prefer: Handler<'authenticators.prefer'> = async (_deps, call) =>
     await write(work, 'UPDATE authenticators SET preferred = 0 WHERE person_id = :person AND preferred = 1', {
       person: row.person_id,
     });
-    await updateById(work, 'authenticators', key(id), { preferred: preferred ? 1 : 0 });
+    await authenticators(work).update({ preferred }, { where: { id }, transaction: work.transaction });
     await work.trail(
       entryOf(call, 'authenticator.preferred', { kind: 'authenticator', id }, { person, details: { preferred } }),
     );

@@ -1,12 +1,11 @@
 import { catalogue } from '@nimble-latch/api';
 import { checkEnrolment, readCode, type EnrolmentCheck } from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
-import { updateById } from '../db/sql.js';
 import { noticeTo } from '../delivery/notices.js';
 import { badField, Refusal, throttledUntil } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { text } from '../ids.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { guardColumns, guardOf, totpSettings, type AuthenticatorRow } from './authenticator-row.js';
@@ -14,6 +13,7 @@ import type { Maker } from './enrolling.js';
 import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.js';
 import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
+import { authenticators } from './authenticator.model.js';
 
 /** While enrolling an operator stands beside it: guesses are counted in this lane. */
 const LANE = 'familiar';
@@ -62,13 +62,16 @@ export async function provePending(
     parameters?.window ?? settings.totp.window,
   );
   if (check.outcome === 'proved') {
-    await updateById(work, 'authenticators', key(id), {
-      state: 'active',
-      activatedAt: work.now,
-      lastStep: check.step,
-      drift: check.drift,
-      ...guardColumns(LANE, CLEAR),
-    });
+    await authenticators(work).update(
+      {
+        state: 'active',
+        activatedAt: work.now,
+        lastStep: check.step,
+        drift: check.drift,
+        ...guardColumns(LANE, CLEAR),
+      },
+      { where: { id }, transaction: work.transaction },
+    );
     await refreshKeyring(work, person);
     await work.trail(
       entryOf(
@@ -81,7 +84,10 @@ export async function provePending(
     await noticeTo(deps, work, person, 'authenticator.proved', row.label);
     return undefined;
   }
-  await updateById(work, 'authenticators', key(id), guardColumns(LANE, reserve(guard, work.now.getTime())));
+  await authenticators(work).update(guardColumns(LANE, reserve(guard, work.now.getTime())), {
+    where: { id },
+    transaction: work.transaction,
+  });
   await work.trail(
     entryOf(
       maker,

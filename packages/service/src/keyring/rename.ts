@@ -1,9 +1,9 @@
-import { updateById } from '../db/sql.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { text } from '../ids.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
 
 /** What has ended keeps the name by which its story calls it. */
 export const rename: Handler<'authenticators.rename'> = async (_deps, call) =>
@@ -14,7 +14,7 @@ export const rename: Handler<'authenticators.rename'> = async (_deps, call) =>
     if (row.state === 'revoked' || row.state === 'expired' || row.method === 'password')
       throw new Refusal('wrong-state', { state: row.state });
     if (label !== row.label) {
-      await updateById(work, 'authenticators', key(id), { label });
+      await authenticators(work).update({ label }, { where: { id }, transaction: work.transaction });
       const person = text(row.person_id);
       await work.trail(entryOf(call, 'authenticator.renamed', { kind: 'authenticator', id }, { person }));
     }

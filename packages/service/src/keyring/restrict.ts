@@ -1,11 +1,13 @@
 import { stopSignIns } from '../access/end.js';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
-import { insertAll, select, updateById, write } from '../db/sql.js';
+import { select, write } from '../db/sql.js';
 import { badField, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticatorApplications } from './authenticator-application.model.js';
+import { authenticators } from './authenticator.model.js';
 
 /** Keeps an authenticator to some applications, or lets it be used everywhere again. */
 export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =>
@@ -40,12 +42,14 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
     );
     await write(work, 'DELETE FROM authenticator_applications WHERE authenticator_id = :id', { id: key(id) });
     if (wanted.length > 0)
-      await insertAll(
-        work,
-        'authenticator_applications',
-        wanted.map((application) => ({ authenticatorId: key(id), applicationId: key(application) })),
+      await authenticatorApplications(work).bulkCreate(
+        wanted.map((application) => ({ authenticatorId: id, applicationId: application })),
+        { transaction: work.transaction },
       );
-    await updateById(work, 'authenticators', key(id), { restricted: applications === null ? 0 : 1 });
+    await authenticators(work).update(
+      { restricted: applications !== null },
+      { where: { id }, transaction: work.transaction },
+    );
     await stopSignIns(deps, work, [person]);
     await work.trail(
       entryOf(

@@ -1,13 +1,13 @@
+import { takesPin } from '@nimble-latch/core/methods';
 import { checkHotp, checkTotp, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
-import { updateById } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal, throttledUntil } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
+import { text } from '../ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import { tellToken } from '../stock/tell.js';
 import {
@@ -21,14 +21,14 @@ import {
 import type { Maker } from './enrolling.js';
 import { codesOf } from './prove-totp.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
 
 /** Somebody known stands beside it: what is tried here is counted in this lane. */
 const LANE = 'familiar';
 
 /** Opens an authenticator that shows codes, and counts the attempt before it is checked. Throws where it may not be tried. */
 async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Uint8Array> {
-  if (row.state !== 'active' || (row.method !== 'totp' && row.method !== 'hotp'))
-    throw new Refusal('wrong-state', { state: row.state });
+  if (row.state !== 'active' || !takesPin(row.method)) throw new Refusal('wrong-state', { state: row.state });
   const admitted = admit(guardOf(row, LANE), work.now.getTime());
   if (!admitted.admitted)
     throw admitted.why === 'needs-unlock'
@@ -40,7 +40,10 @@ async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Ui
 }
 
 const countFailure = async (work: Work, row: AuthenticatorRow) =>
-  await updateById(work, 'authenticators', row.id, guardColumns(LANE, reserve(guardOf(row, LANE), work.now.getTime())));
+  await authenticators(work).update(guardColumns(LANE, reserve(guardOf(row, LANE), work.now.getTime())), {
+    where: { id: text(row.id) },
+    transaction: work.transaction,
+  });
 
 const REFUSALS = { wrong: 'code-wrong', used: 'code-used', 'not-consecutive': 'codes-not-consecutive' } as const;
 
@@ -64,12 +67,15 @@ export async function resyncLocked(
       : resyncTotp(secret, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined);
   const right = found.outcome === 'found';
   if (right) {
-    await updateById(work, 'authenticators', key(id), {
-      lastStep: found.step,
-      drift: found.drift,
-      ...guardColumns(LANE, CLEAR),
-      ...guardColumns('stranger', CLEAR),
-    });
+    await authenticators(work).update(
+      {
+        lastStep: found.step,
+        drift: found.drift,
+        ...guardColumns(LANE, CLEAR),
+        ...guardColumns('stranger', CLEAR),
+      },
+      { where: { id }, transaction: work.transaction },
+    );
     await tellToken(deps, work, maker.actor, id, 'resynchronised');
   } else await countFailure(work, row);
   await work.trail(
@@ -124,10 +130,13 @@ export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
           });
     const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
     if (check?.outcome === 'accepted')
-      await updateById(work, 'authenticators', key(id), {
-        lastStep: 'counter' in check ? check.counter : check.step,
-        ...guardColumns(LANE, CLEAR),
-      });
+      await authenticators(work).update(
+        {
+          lastStep: 'counter' in check ? check.counter : check.step,
+          ...guardColumns(LANE, CLEAR),
+        },
+        { where: { id }, transaction: work.transaction },
+      );
     else await countFailure(work, row);
     await work.trail(
       entryOf(call, 'authenticator.tested', { kind: 'authenticator', id }, { person, details: { outcome } }),

@@ -2,13 +2,14 @@ import { endAccess, type EndedAccess } from '../access/end.js';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue, say } from '@nimble-latch/api';
 import { PASSWORD_MIN, weaknessOf } from '@nimble-latch/core/passwords';
-import { insert, selectOne, write } from '../db/sql.js';
+import { selectOne, write } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key, newId, text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
+import { authenticators } from './authenticator.model.js';
 
 /** Common passwords in lower case, read when the first one is set. */
 let common: Promise<ReadonlySet<string>> | undefined;
@@ -72,18 +73,21 @@ async function store(
       { id: present.id, secretSealed, parameters, now: work.now },
     );
   } else {
-    await insert(work, 'authenticators', {
-      id: key(id),
-      personId: key(personId),
-      method: 'password',
-      state: 'active',
-      label,
-      parameters,
-      secretSealed,
-      passwordOf: key(personId),
-      createdAt: work.now,
-      activatedAt: work.now,
-    });
+    await authenticators(work).create(
+      {
+        id,
+        personId,
+        method: 'password',
+        state: 'active',
+        label,
+        parameters,
+        secretSealed,
+        passwordOf: personId,
+        createdAt: work.now,
+        activatedAt: work.now,
+      },
+      { transaction: work.transaction },
+    );
   }
   await refreshKeyring(work, personId);
   const ended = await endAccess(deps, work, [personId], kept);

@@ -10,7 +10,7 @@ import {
 } from '@nimble-latch/core/webauthn';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { insert, select, updateById } from '../db/sql.js';
+import { select } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
@@ -28,6 +28,9 @@ import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
 import { ownBy } from './own.js';
 import { bytesOf, CEREMONY_MS, challengeFor, claimedChallenge, givenChallenge, ownParty } from './relying-party.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
+import { persons } from '../people/person.model.js';
+import { webauthnCredentials } from './webauthn-credential.model.js';
 
 type Response = Parsed<'webauthn.prove', 'body'>['credential'];
 /** What the method settings say of somebody's new keys; nothing where they say nothing. */
@@ -62,18 +65,22 @@ async function makeWebauthn(
   // With the first key it is settled what keys here are made for.
   if (!(await deps.party.current()).chosen) await chooseParty(deps, work, maker, party.id, 'body');
   const handle = userHandle ?? deps.random(32);
-  if (!userHandle) await updateById(work, 'persons', key(person), { userHandle: handle });
+  if (!userHandle)
+    await persons(work).update({ userHandle: handle }, { where: { id: person }, transaction: work.transaction });
   await endBegun(work, maker, person);
   const id = newId(deps);
-  await insert(work, 'authenticators', {
-    id: key(id),
-    personId: key(person),
-    method: 'webauthn',
-    state: 'pending',
-    label: label ?? '',
-    parameters: '{}',
-    createdAt: work.now,
-  });
+  await authenticators(work).create(
+    {
+      id,
+      personId: person,
+      method: 'webauthn',
+      state: 'pending',
+      label: label ?? '',
+      parameters: '{}',
+      createdAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
   await work.trail(
     entryOf(maker, 'authenticator.begun', { kind: 'authenticator', id }, { person, details: { method: 'webauthn' } }),
   );
@@ -113,7 +120,10 @@ async function endBegun(work: Work, maker: Maker, person: Id): Promise<void> {
     { person: key(person), before: new Date(work.now.getTime() - BEGUN_MS) },
   );
   for (const { id } of begun) {
-    await updateById(work, 'authenticators', id, { state: 'expired', endedAt: work.now });
+    await authenticators(work).update(
+      { state: 'expired', endedAt: work.now },
+      { where: { id: text(id) }, transaction: work.transaction },
+    );
     const target = { kind: 'authenticator', id: text(id) };
     await work.trail(entryOf(maker, 'authenticator.expired', target, { person, details: { method: 'webauthn' } }));
   }
@@ -190,36 +200,42 @@ async function proveWebauthn(
   // Named after its model, where that is known; whoever holds it may call it otherwise.
   const label = row.label === '' ? await free(work, row.person_id, model.name ?? LABELS[kind]) : row.label;
   try {
-    await insert(work, 'webauthn_credentials', {
-      authenticatorId: row.id,
-      credentialId: Buffer.from(credential.id),
-      publicKey: Buffer.from(credential.publicKey),
-      algorithm: credential.algorithm,
-      signCount: credential.signCount,
-      backupEligible: credential.backupEligible,
-      backedUp: credential.backedUp,
-      aaguid: Buffer.from(credential.aaguid),
-      transports: credential.transports.join(' '),
-      discoverable: credential.discoverable ?? null,
-      rpId: party.id,
-      attestation: attestation.format,
-      modelId: model.modelId,
-      trust,
-    });
+    await webauthnCredentials(work).create(
+      {
+        authenticatorId: id,
+        credentialId: Buffer.from(credential.id),
+        publicKey: Buffer.from(credential.publicKey),
+        algorithm: credential.algorithm,
+        signCount: credential.signCount,
+        backupEligible: credential.backupEligible,
+        backedUp: credential.backedUp,
+        aaguid: Buffer.from(credential.aaguid),
+        transports: credential.transports.join(' '),
+        discoverable: credential.discoverable ?? null,
+        rpId: party.id,
+        attestation: attestation.format,
+        modelId: model.modelId,
+        trust,
+      },
+      { transaction: work.transaction },
+    );
   } catch (error) {
     // Step 26 of the ceremony, decided by the index: nobody else has this credential.
     if (brokenUniqueIndex(error) === 'webauthn_credentials_id') throw new Refusal('key-known');
     throw error;
   }
   const carrierId = await carrierFor(deps, work, maker, person, { kind, label, serial: null });
-  await updateById(work, 'authenticators', row.id, {
-    state: 'active',
-    activatedAt: work.now,
-    carrierId: key(carrierId),
-    label,
-    verified: credential.verified,
-    deviceBound: !credential.backupEligible,
-  });
+  await authenticators(work).update(
+    {
+      state: 'active',
+      activatedAt: work.now,
+      carrierId,
+      label,
+      verified: credential.verified,
+      deviceBound: !credential.backupEligible,
+    },
+    { where: { id: text(row.id) }, transaction: work.transaction },
+  );
   await refreshKeyring(work, person);
   await work.trail(
     entryOf(

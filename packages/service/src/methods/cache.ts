@@ -1,7 +1,9 @@
 import { asksForGroups, FIRST_METHODS, type MethodSettings } from '@nimble-latch/core/methods';
-import type { Sequelize } from 'sequelize';
+import type { LOCK, Sequelize } from 'sequelize';
+import { within } from '../db/models.js';
 import { Recent } from '../db/recent.js';
-import { selectOne, type Db } from '../db/sql.js';
+import type { Db } from '../db/sql.js';
+import { methodSettings } from './method-settings.model.js';
 import { groupKey } from '../rulebook/running.js';
 
 /** The method settings as they decide: groups by the digits of their ids, as the facts of a person have them. */
@@ -12,14 +14,9 @@ export interface RunningMethods {
 }
 
 /** As they are stored, with ids of groups. */
-export async function readMethods(db: Db, lock = ''): Promise<{ settings: MethodSettings; version: number }> {
-  const row = await selectOne<{ data: string; version: number }>(
-    db,
-    `SELECT data, version FROM method_settings WHERE id = 1 ${lock}`,
-  );
-  return row
-    ? { settings: JSON.parse(row.data) as MethodSettings, version: row.version }
-    : { settings: FIRST_METHODS, version: 1 };
+export async function readMethods(db: Db, lock?: LOCK): Promise<{ settings: MethodSettings; version: number }> {
+  const row = await methodSettings(db).findByPk(1, { ...(lock ? { lock } : {}), ...within(db) });
+  return row ? { settings: row.data, version: row.version } : { settings: FIRST_METHODS, version: 1 };
 }
 
 /** Makes stored settings ready for deciding. */

@@ -5,6 +5,7 @@ import {
   offerOf,
   type CodeRules,
   type MethodParameters,
+  type PinnedMethod,
   type Offer,
 } from '@nimble-latch/core/methods';
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
@@ -53,7 +54,7 @@ export async function codeRulesOf(
   deps: Deps,
   db: Db,
   person: Id,
-  method: 'totp' | 'hotp',
+  method: PinnedMethod,
 ): Promise<CodeRules & Required<Pick<CodeRules, 'window' | 'lookAhead'>>> {
   const [{ settings: methods }, { settings }] = await Promise.all([deps.methods.current(), deps.settings.current()]);
   const said = codeRulesFor(methods, (await groupsOf(db, person)) ?? new Set())?.[method];

@@ -3,29 +3,27 @@ import { stringify } from 'yaml';
 import { FIRST_METHODS, offerOf, type MethodRow, type MethodSettings } from '@nimble-latch/core/methods';
 import { METHODS, type Method } from '@nimble-latch/core/vocabulary';
 import { closeOvertaken, countersigned } from '../access/countersign.js';
-import { select, write, type Db } from '../db/sql.js';
+import { NEXT_VERSION, within } from '../db/models.js';
+import { select, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
-import { key, text, storedId } from '../ids.js';
+import { key, storedId } from '../ids.js';
 import { draftRow } from '../rulebook/draft.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
+import { groups } from '../people/group.model.js';
 import { readMethods, readyMethods } from './cache.js';
+import { methodSettings } from './method-settings.model.js';
 import { groupsOf } from './offer.js';
 
 type Rows = Answer<'methods.show'>['rows'];
 
 async function namesOf(db: Db, rows: readonly MethodRow[]): Promise<ReadonlyMap<string, string>> {
-  const groups = rows.flatMap(({ group }) => (group === null ? [] : [key(storedId(group))]));
-  if (groups.length === 0) return new Map();
-  const found = await select<{ id: Buffer; name: string }>(
-    db,
-    'SELECT id, name FROM person_groups WHERE id IN (:groups)',
-    { groups },
-  );
-  return new Map(found.map(({ id, name }) => [text(id), name]));
+  const ids = rows.flatMap(({ group }) => (group === null ? [] : [storedId(group)]));
+  const found = await groups(db).findAll({ where: { id: ids }, ...within(db) });
+  return new Map(found.map(({ id, name }) => [id, name]));
 }
 
 async function describe(db: Db): Promise<Answer<'methods.show'>> {
@@ -89,12 +87,14 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     await assertSound(work, rows);
     // No rulebook is published meanwhile: the two together decide who is locked out.
-    await draftRow(work, 'FOR UPDATE');
+    const { transaction } = work;
+    await draftRow(work, transaction.LOCK.UPDATE);
     // The first change makes the row; both forms are conditional on the version that was seen.
-    await write(work, 'INSERT IGNORE INTO method_settings (id, data, version) VALUES (1, :data, 1)', {
-      data: JSON.stringify(FIRST_METHODS),
+    await methodSettings(work).bulkCreate([{ id: 1, data: FIRST_METHODS, version: 1 }], {
+      ignoreDuplicates: true,
+      transaction,
     });
-    const { settings: before, version } = await readMethods(work, 'FOR UPDATE');
+    const { settings: before, version } = await readMethods(work, transaction.LOCK.UPDATE);
     if (version !== call.ifMatch) throw new Refusal('changed-meanwhile');
     const data = JSON.stringify({ rows });
     const { people, named } = await lockOuts(work, before, { rows }, call.actor.personId, work.now);
@@ -113,7 +113,7 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
         matter: { message: null, names: named, difference: await differenceOfRows(deps, work, before.rows, rows) },
       });
     await closeOvertaken(work, 'methods');
-    await write(work, 'UPDATE method_settings SET data = :data, version = version + 1 WHERE id = 1', { data });
+    await methodSettings(work).update({ data: { rows }, version: NEXT_VERSION }, { where: { id: 1 }, transaction });
     await work.trail(
       entryOf(
         call,
@@ -131,8 +131,8 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
 
 /** What a person may enrol and use, and why not the rest. */
 const ofPerson: Handler<'people.methods'> = async (deps: Deps, { params }) => {
-  const groups = await groupsOf(deps, params.id);
-  if (!groups) throw notFound();
+  const theirs = await groupsOf(deps, params.id);
+  if (!theirs) throw notFound();
   const { settings: stored } = await readMethods(deps);
   const { settings } = readyMethods(stored);
   const names = await namesOf(deps, stored.rows);
@@ -144,7 +144,7 @@ const ofPerson: Handler<'people.methods'> = async (deps: Deps, { params }) => {
   return {
     answer: {
       rows: METHODS.map((method) => {
-        const { enrol, purposes, why, decided } = offerOf(settings, method, groups);
+        const { enrol, purposes, why, decided } = offerOf(settings, method, theirs);
         const group = decided === undefined ? null : stored.rows[decided.row]!.group;
         return {
           method,

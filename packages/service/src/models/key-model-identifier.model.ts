@@ -1,6 +1,7 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
 import { fixedBytes } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import { keyModels, type KeyModel } from './key-model.model.js';
 
 /** A certificate's key by which a model of FIDO U2F is known. */
 export class KeyModelIdentifier extends Model<
@@ -9,6 +10,7 @@ export class KeyModelIdentifier extends Model<
 > {
   declare identifier: Buffer;
   declare modelId: Buffer;
+  declare model?: NonAttribute<KeyModel>;
 }
 
 export const keyModelIdentifiers = tableOf(
@@ -19,6 +21,7 @@ export const keyModelIdentifiers = tableOf(
     modelId: fixedBytes(16)({ of: { table: 'key_models', gone: 'CASCADE' } }),
   },
   {
+    joins: (self, on) => void self.belongsTo(keyModels(on), { as: 'model', foreignKey: 'modelId', constraints: false }),
     indexes: [{ name: 'key_model_identifiers_fk', fields: ['model_id'] }],
   },
 );

@@ -1,6 +1,10 @@
 import type { Attestation, NewCredential } from '@nimble-latch/core/webauthn';
 import type { KeyTrust } from '@nimble-latch/core/vocabulary';
-import { select, selectOne, type Db } from '../db/sql.js';
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
+import { attestationRoots } from './attestation-root.model.js';
+import { keyModels, type KeyModel } from './key-model.model.js';
+import { keyModelIdentifiers } from './key-model-identifier.model.js';
 
 /** Reading certificates takes memory; it is loaded when the first key is enrolled. */
 const enrolling = async () => await import('@nimble-latch/core/webauthn/enrolling');
@@ -13,13 +17,6 @@ export interface KnownModel {
   readonly name: string | null;
   readonly compromised: boolean;
   readonly trust: KeyTrust;
-}
-
-interface ModelRow {
-  id: Buffer;
-  name: string;
-  roots: string;
-  compromised: number;
 }
 
 /** Roots as they are kept: DER in base64, one a line. */
@@ -45,30 +42,29 @@ export async function modelOf(
   const says = Buffer.from(aaguid);
   const named = !says.equals(NO_MODEL);
   const row = named ? await byAaguid(db, says) : await byCertificates(db, attestation);
-  const own = await select<{ der: Buffer }>(db, 'SELECT der FROM attestation_roots');
+  const own = await attestationRoots(db).findAll({ attributes: ['der'], ...within(db) });
   const roots = [...(row ? rootsOf(row.roots) : []), ...own.map(({ der }) => der)];
   const trust =
     attestation.kind === 'none' ? 'none' : assessTrust(attestation, roots, at).trusted ? 'trusted' : 'untrusted';
   return {
     modelId: row?.id ?? (named ? says : null),
     name: row?.name ?? null,
-    compromised: Number(row?.compromised ?? 0) === 1,
+    compromised: row?.compromised ?? false,
     trust,
   };
 }
 
-const byAaguid = async (db: Db, aaguid: Buffer): Promise<ModelRow | undefined> =>
-  await selectOne<ModelRow>(db, 'SELECT id, name, roots, compromised FROM key_models WHERE id = :aaguid', { aaguid });
+const byAaguid = async (db: Db, aaguid: Buffer): Promise<KeyModel | null> =>
+  await keyModels(db).findByPk(aaguid, within(db));
 
 /** Keys of U2F say no model: their certificates do, by their own keys. */
-async function byCertificates(db: Db, { chain }: Attestation): Promise<ModelRow | undefined> {
+async function byCertificates(db: Db, { chain }: Attestation): Promise<KeyModel | null> {
   const { readAttestationCertificate } = await enrolling();
   const identifiers = chain.flatMap((der) => readAttestationCertificate(der)?.keyIdentifier ?? []);
-  if (identifiers.length === 0) return undefined;
-  return await selectOne<ModelRow>(
-    db,
-    `SELECT m.id, m.name, m.roots, m.compromised FROM key_model_identifiers i JOIN key_models m ON m.id = i.model_id
-     WHERE i.identifier IN (:identifiers) LIMIT 1`,
-    { identifiers: identifiers.map((one) => Buffer.from(one, 'hex')) },
-  );
+  const known = await keyModelIdentifiers(db).findOne({
+    where: { identifier: identifiers.map((one) => Buffer.from(one, 'hex')) },
+    include: ['model'],
+    ...within(db),
+  });
+  return known?.model ?? null;
 }

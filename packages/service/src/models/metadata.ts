@@ -1,51 +1,36 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { readCertificate } from '@nimble-latch/core/crypto';
 import type { KeyModel, MetadataBlob } from '@nimble-latch/core/webauthn';
-import type { MetadataProblem } from '@nimble-latch/core/vocabulary';
-import { insertAll, selectOne, write, type Db, type SqlValues } from '../db/sql.js';
+import type { LOCK } from 'sequelize';
+import { given, NEXT_VERSION, within } from '../db/models.js';
+import { selectOne, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
 import { fetchText, NotFetched } from '../outward/fetch-text.js';
 import { entryOf, type Actor } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
+import { keyMetadata, type KeyMetadata } from './key-metadata.model.js';
+import { keyModelIdentifiers } from './key-model-identifier.model.js';
+import { keyModels } from './key-model.model.js';
 import { describeCertificate } from './roots.js';
 
-interface Row {
-  root: Buffer | null;
-  address: string | null;
-  number: string | number | null;
-  next_update: string | null;
-  entries: number | null;
-  passed_over: number | null;
-  read_at: Date | null;
-  tried_at: Date | null;
-  problem: MetadataProblem | 'unreachable' | null;
-  version: number;
-}
-
-const readRow = async (db: Db, lock = ''): Promise<Row | undefined> =>
-  await selectOne<Row>(
-    db,
-    `SELECT root, address, number, DATE_FORMAT(next_update, '%Y-%m-%d') AS next_update, entries, passed_over, read_at, tried_at, problem, version
-     FROM key_metadata WHERE id = 1 ${lock}`,
-  );
-
-const numberOf = (value: string | number | null | undefined): number | null => (value == null ? null : Number(value));
+const readRow = async (db: Db, lock?: LOCK): Promise<KeyMetadata | null> =>
+  await keyMetadata(db).findByPk(1, { ...(lock ? { lock } : {}), ...within(db) });
 
 async function describe(db: Db, now: Date): Promise<Answer<'keyMetadata.show'>> {
   const row = await readRow(db);
-  const nextUpdate = row?.next_update ?? null;
+  const nextUpdate = row?.nextUpdate ?? null;
   return {
     root: row?.root ? describeCertificate(row.root) : null,
     address: row?.address ?? null,
-    number: numberOf(row?.number),
+    number: row?.number ?? null,
     nextUpdate,
     overdue: nextUpdate !== null && now.toISOString().slice(0, 10) > nextUpdate,
     entries: row?.entries ?? null,
-    passedOver: row?.passed_over ?? null,
-    readAt: row?.read_at?.toISOString() ?? null,
-    triedAt: row?.tried_at?.toISOString() ?? null,
+    passedOver: row?.passedOver ?? null,
+    readAt: row?.readAt?.toISOString() ?? null,
+    triedAt: row?.triedAt?.toISOString() ?? null,
     problem: row?.problem ?? null,
     version: row?.version ?? 1,
   };
@@ -56,23 +41,25 @@ export const showMetadata: Handler<'keyMetadata.show'> = async (deps) => {
   return { answer, version: answer.version };
 };
 
-/** The first change makes the row. */
-const seeToRow = async (db: Db): Promise<number> => await write(db, 'INSERT IGNORE INTO key_metadata (id) VALUES (1)');
-
 export const editMetadata: Handler<'keyMetadata.edit'> = async (_deps, call) =>
   await call.run(async (work) => {
     const { root, address } = call.body;
-    await seeToRow(work);
-    const before = (await readRow(work, 'FOR UPDATE'))!;
+    const { transaction } = work;
+    // The first change makes the row.
+    await keyMetadata(work).bulkCreate([{ id: 1 }], { ignoreDuplicates: true, transaction });
+    const before = (await readRow(work, transaction.LOCK.UPDATE))!;
     if (before.version !== call.ifMatch) throw new Refusal('changed-meanwhile');
     const certificate = root == null ? undefined : readCertificate(Buffer.from(root));
     if (root != null && !certificate) throw badField('body.root', 'certificate');
     const der = root === undefined ? before.root : (certificate?.der ?? null);
-    await write(
-      work,
-      `UPDATE key_metadata SET root = :root, address = :address, version = version + 1
-         ${sameBytes(der, before.root) ? '' : ', number = NULL'} WHERE id = 1`,
-      { root: der, address: address === undefined ? before.address : address },
+    await keyMetadata(work).update(
+      {
+        root: der,
+        ...given({ address }),
+        ...(sameBytes(der, before.root) ? {} : { number: null }),
+        version: NEXT_VERSION,
+      },
+      { where: { id: 1 }, transaction },
     );
     const now = await describe(work, work.now);
     await work.trail(
@@ -129,11 +116,8 @@ async function fetched(deps: Deps, address: string): Promise<string> {
   }
 }
 
-const noteProblem = async (deps: Deps, problem: Row['problem']): Promise<number> =>
-  await write(deps, 'UPDATE key_metadata SET problem = :problem, tried_at = :now WHERE id = 1', {
-    problem,
-    now: deps.now(),
-  });
+const noteProblem = async (deps: Deps, problem: KeyMetadata['problem']): Promise<void> =>
+  void (await keyMetadata(deps).update({ problem, triedAt: deps.now() }, { where: { id: 1 }, ...within(deps) }));
 
 /** Takes a blob: all of its models at once, or nothing. Throws why not. */
 async function take(
@@ -144,28 +128,29 @@ async function take(
   const row = await readRow(deps);
   if (!row?.root) throw new Refusal('metadata-no-root');
   const { readMetadata } = await import('@nimble-latch/core/webauthn/enrolling');
-  const read = readMetadata(text, [row.root], deps.now().getTime(), numberOf(row.number) ?? 0);
+  const read = readMetadata(text, [row.root], deps.now().getTime(), row.number ?? 0);
   if (!read.ok) {
     await noteProblem(deps, read.problem);
     throw new Refusal('metadata-refused', { problem: read.problem });
   }
   const { blob } = read;
   await inTransaction(deps, async (work) => {
-    const now = (await readRow(work, 'FOR UPDATE'))!;
+    const { transaction } = work;
+    const now = (await readRow(work, transaction.LOCK.UPDATE))!;
     // Another one may have been read meanwhile.
-    if ((numberOf(now.number) ?? 0) > blob.number) throw new Refusal('metadata-refused', { problem: 'older' });
+    if ((now.number ?? 0) > blob.number) throw new Refusal('metadata-refused', { problem: 'older' });
     await replaceModels(work, blob.models);
-    await write(
-      work,
-      `UPDATE key_metadata SET number = :number, next_update = :nextUpdate, entries = :entries, passed_over = :passedOver,
-         read_at = :now, tried_at = :now, problem = NULL WHERE id = 1`,
+    await keyMetadata(work).update(
       {
         number: blob.number,
         nextUpdate: blob.nextUpdate,
         entries: blob.models.length,
         passedOver: blob.passedOver,
-        now: work.now,
+        readAt: work.now,
+        triedAt: work.now,
+        problem: null,
       },
+      { where: { id: 1 }, transaction },
     );
     const held = await selectOne<{ n: number }>(
       work,
@@ -195,9 +180,10 @@ const AT_ONCE = 100;
 
 async function replaceModels(work: Work, models: readonly KeyModel[]): Promise<void> {
   const { modelId } = await import('@nimble-latch/core/webauthn/enrolling');
-  await write(work, 'DELETE FROM key_models');
+  const { transaction } = work;
+  await keyModels(work).destroy({ where: {}, transaction });
   const byId = new Map(models.map((model) => [modelId(model).toString('hex'), model]));
-  const rows = [...byId].map(([id, model]): SqlValues => ({
+  const rows = [...byId].map(([id, model]) => ({
     id: Buffer.from(id, 'hex'),
     aaguid: model.aaguid === null ? null : Buffer.from(model.aaguid),
     name: model.name,
@@ -208,14 +194,15 @@ async function replaceModels(work: Work, models: readonly KeyModel[]): Promise<v
     compromised: model.compromised,
     certified: model.certified,
   }));
-  for (let i = 0; i < rows.length; i += AT_ONCE) await insertAll(work, 'key_models', rows.slice(i, i + AT_ONCE));
+  for (let i = 0; i < rows.length; i += AT_ONCE)
+    await keyModels(work).bulkCreate(rows.slice(i, i + AT_ONCE), { transaction });
   const identifiers = new Map(
     [...byId].flatMap(([id, model]) => model.keyIdentifiers.map((one) => [one, id] as const)),
   );
-  const known = [...identifiers].map(([identifier, id]): SqlValues => ({
+  const known = [...identifiers].map(([identifier, id]) => ({
     identifier: Buffer.from(identifier, 'hex'),
     modelId: Buffer.from(id, 'hex'),
   }));
   for (let i = 0; i < known.length; i += AT_ONCE)
-    await insertAll(work, 'key_model_identifiers', known.slice(i, i + AT_ONCE));
+    await keyModelIdentifiers(work).bulkCreate(known.slice(i, i + AT_ONCE), { transaction });
 }

@@ -1,11 +1,12 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { openCertificate, readCertificate, sha256 } from '@nimble-latch/core/crypto';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { insert, select, selectOne, write } from '../db/sql.js';
+import { within } from '../db/models.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId, text } from '../ids.js';
+import { newId } from '../ids.js';
+import { attestationRoots } from './attestation-root.model.js';
 
 type Root = Answer<'attestationRoots.add'>;
 
@@ -17,11 +18,8 @@ export function describeCertificate(der: Buffer): Pick<Root, 'subject' | 'finger
 }
 
 export const listRoots: Handler<'attestationRoots.list'> = async (deps) => {
-  const rows = await select<{ id: Buffer; name: string; der: Buffer }>(
-    deps,
-    'SELECT id, name, der FROM attestation_roots ORDER BY name, id',
-  );
-  return { answer: { rows: rows.map(({ id, name, der }) => ({ id: text(id), name, ...describeCertificate(der) })) } };
+  const rows = await attestationRoots(deps).findAll({ order: ['name', 'id'], ...within(deps) });
+  return { answer: { rows: rows.map(({ id, name, der }) => ({ id, name, ...describeCertificate(der) })) } };
 };
 
 export const addRoot: Handler<'attestationRoots.add'> = async (deps, call) =>
@@ -30,18 +28,15 @@ export const addRoot: Handler<'attestationRoots.add'> = async (deps, call) =>
     const { readAttestationCertificate } = await import('@nimble-latch/core/webauthn/enrolling');
     const read = readCertificate(Buffer.from(certificate));
     if (!read || !readAttestationCertificate(read.der)) throw badField('body.certificate', 'certificate');
-    const held = await selectOne<{ n: number }>(work, 'SELECT COUNT(*) AS n FROM attestation_roots');
-    if (Number(held?.n ?? 0) >= LIMITS.attestationRoots)
+    const { transaction } = work;
+    if ((await attestationRoots(work).count({ transaction })) >= LIMITS.attestationRoots)
       throw new Refusal('limit-reached', { limit: LIMITS.attestationRoots });
     const id = newId(deps);
     try {
-      await insert(work, 'attestation_roots', {
-        id: key(id),
-        name,
-        der: read.der,
-        fingerprint: Buffer.from(sha256(read.der)),
-        createdAt: work.now,
-      });
+      await attestationRoots(work).create(
+        { id, name, der: read.der, fingerprint: Buffer.from(sha256(read.der)), createdAt: work.now },
+        { transaction },
+      );
     } catch (error) {
       if (brokenUniqueIndex(error) === 'attestation_roots_fingerprint') throw badField('body.certificate', 'twice');
       throw error;
@@ -56,13 +51,11 @@ export const addRoot: Handler<'attestationRoots.add'> = async (deps, call) =>
 export const removeRoot: Handler<'attestationRoots.remove'> = async (_deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const row = await selectOne<{ name: string }>(work, 'SELECT name FROM attestation_roots WHERE id = :id', {
-      id: key(id),
-    });
-    if (!row) throw notFound();
-    await write(work, 'DELETE FROM attestation_roots WHERE id = :id', { id: key(id) });
+    const { transaction } = work;
+    const root = await attestationRoots(work).findByPk(id, { rejectOnEmpty: notFound(), transaction });
+    await attestationRoots(work).destroy({ where: { id }, transaction });
     await work.trail(
-      entryOf(call, 'attestation-root.removed', { kind: 'setting', id }, { details: { name: row.name } }),
+      entryOf(call, 'attestation-root.removed', { kind: 'setting', id }, { details: { name: root.name } }),
     );
     return { answer: null };
   });

@@ -1,6 +1,6 @@
 import { acrOf, backWithCode, backWithError, type Grant } from '@nimble-latch/core/oidc';
 import { amrOf, type ProofDone } from '@nimble-latch/core/signin';
-import { insert } from '../db/sql.js';
+import { carryOut, insertion } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, newId } from '../ids.js';
@@ -43,17 +43,20 @@ export async function grantCode(
   };
   const id = newId(deps);
   const { token, hash, hashKeyId } = issueToken(deps, 'code', id);
-  await insert(work, 'oidc_grants', {
-    id: key(id),
-    connectionId: key(request.clientId),
-    personId: key(personId!),
-    signInId: key(signInId),
-    codeHash: hash,
-    hashKeyId,
-    redirectUri: request.redirectUri,
-    challenge: request.challenge,
-    data: JSON.stringify(grant),
-    expiresAt: new Date(work.now.getTime() + CODE_SECONDS * 1000),
-  });
+  await carryOut(
+    work,
+    insertion('oidc_grants', {
+      id: key(id),
+      connectionId: key(request.clientId),
+      personId: key(personId!),
+      signInId: key(signInId),
+      codeHash: hash,
+      hashKeyId: key(hashKeyId),
+      redirectUri: request.redirectUri,
+      challenge: request.challenge,
+      data: JSON.stringify(grant),
+      expiresAt: new Date(work.now.getTime() + CODE_SECONDS * 1000),
+    }),
+  );
   return backWithCode(request, token, issuerOf(deps));
 }

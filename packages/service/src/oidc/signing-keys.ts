@@ -4,10 +4,11 @@ import { TOKEN_ALGORITHMS, type TokenAlgorithm, type Id } from '@nimble-latch/co
 import type { Sequelize } from 'sequelize';
 import { brokenUniqueIndex } from '../db/errors.js';
 import { Recent } from '../db/recent.js';
-import { insert, select, write } from '../db/sql.js';
+import { select, write } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key, newId, text } from '../ids.js';
+import { newId, text } from '../ids.js';
+import { signingKeys } from './signing-key.model.js';
 
 const generate = promisify(generateKeyPair);
 
@@ -92,15 +93,18 @@ async function addKey(deps: Deps, work: Work, algorithm: TokenAlgorithm, active:
   const { publicKey, privateKey } = await makePair(algorithm);
   const id = newId(deps);
   const der = privateKey.export({ format: 'der', type: 'pkcs8' });
-  await insert(work, 'signing_keys', {
-    id: key(id),
-    algorithm,
-    activeFor: active ? algorithm : null,
-    publicJwk: JSON.stringify(publicKey.export({ format: 'jwk' })),
-    privateSealed: deps.keys.current.seal('token', `signing-key/${id}`, der, deps.random(12)),
-    createdAt: work.now,
-    activeAt: active ? work.now : null,
-  });
+  await signingKeys(work).create(
+    {
+      id,
+      algorithm,
+      activeFor: active ? algorithm : null,
+      publicJwk: JSON.stringify(publicKey.export({ format: 'jwk' })),
+      privateSealed: deps.keys.current.seal('token', `signing-key/${id}`, der, deps.random(12)),
+      createdAt: work.now,
+      activeAt: active ? work.now : null,
+    },
+    { transaction: work.transaction },
+  );
   await tell(work, 'signing-key.made', id, algorithm);
 }
 

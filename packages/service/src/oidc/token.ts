@@ -82,7 +82,7 @@ export async function redeemCode(
         id: row.id,
         now: work.now,
         hash: access.hash,
-        keyId: access.hashKeyId,
+        keyId: key(access.hashKeyId),
         until: new Date(work.now.getTime() + ACCESS_SECONDS * 1000),
       },
     );

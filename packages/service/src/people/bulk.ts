@@ -2,16 +2,17 @@ import { LIMITS, type Answer } from '@nimble-latch/api';
 import type { BulkKind, BulkState, Id } from '@nimble-latch/core/vocabulary';
 import { requestJob, type JobRun } from '../background/jobs.js';
 import { endAccess, endBegun } from '../access/end.js';
-import { insert, insertAll, select, selectOne, updateById, write, type Db } from '../db/sql.js';
+import { insertAll, select, selectOne, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Call, Handler } from '../http/call.js';
-import { key, keyOrNull, newId, text, textOrNull, storedId } from '../ids.js';
+import { key, newId, text, textOrNull, storedId } from '../ids.js';
 import type { NewEntry } from '../trail/writer.js';
 import { gatherPeople } from './gather.js';
 import { readGroup } from './group-row.js';
+import { bulkChanges } from './bulk-change.model.js';
 
 /** People of one transaction. */
 const BATCH = 250;
@@ -88,20 +89,23 @@ async function ask(
   expect: number,
 ): Promise<Id> {
   const id = newId(deps);
-  await insert(work, 'bulk_changes', {
-    id: key(id),
-    kind: what.kind,
-    groupId: keyOrNull(what.groupId),
-    state: 'waiting',
-    undoes: keyOrNull(what.undoes),
-    askedBy: key(call.actor.personId),
-    askedFrom: call.origin,
-    createdAt: work.now,
-  });
+  await bulkChanges(work).create(
+    {
+      id,
+      kind: what.kind,
+      groupId: what.groupId ?? null,
+      state: 'waiting',
+      undoes: what.undoes ?? null,
+      askedBy: call.actor.personId,
+      askedFrom: call.origin,
+      createdAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
   const people = await gather(key(id));
   // What was counted and shown is what is changed, or nothing is.
   if (people !== expect) throw new Refusal('count-changed', { people });
-  await updateById(work, 'bulk_changes', key(id), { people });
+  await bulkChanges(work).update({ people }, { where: { id }, transaction: work.transaction });
   await work.trail(
     entryOf(
       call,
@@ -159,7 +163,7 @@ export const undoChange: Handler<'bulkChanges.undo'> = async (deps, call) =>
         ),
       await stillThere(work, before.id),
     );
-    await updateById(work, 'bulk_changes', before.id, { undoneBy: key(id) });
+    await bulkChanges(work).update({ undoneBy: id }, { where: { id: text(before.id) }, transaction: work.transaction });
     return { answer: changeOf(await readChange(work, id)) };
   });
 
@@ -191,7 +195,10 @@ async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'don
     { id: change.id, after: change.done_up_to ?? Buffer.alloc(16) },
   );
   if (some.length === 0) {
-    await updateById(work, 'bulk_changes', change.id, { state: 'done', finishedAt: work.now });
+    await bulkChanges(work).update(
+      { state: 'done', finishedAt: work.now },
+      { where: { id: text(change.id) }, transaction: work.transaction },
+    );
     return 'done';
   }
   const ids = some.map((row) => row.person_id);
@@ -204,12 +211,15 @@ async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'don
       changed,
     });
   await work.trailAll(changed.map((person) => entryFor(change, text(person))));
-  await updateById(work, 'bulk_changes', change.id, {
-    state: 'running',
-    passed: change.passed + ids.length,
-    changed: change.changed + changed.length,
-    doneUpTo: ids[ids.length - 1]!,
-  });
+  await bulkChanges(work).update(
+    {
+      state: 'running',
+      passed: change.passed + ids.length,
+      changedPeople: change.changed + changed.length,
+      doneUpTo: text(ids[ids.length - 1]!),
+    },
+    { where: { id: text(change.id) }, transaction: work.transaction },
+  );
   return change.passed + ids.length;
 }
 

@@ -2,7 +2,8 @@ import { countersigned, type Consequence } from '../access/countersign.js';
 import { grantsOf } from '../access/grants.js';
 import { endAccess, endBegun, type EndedAccess } from '../access/end.js';
 import { assertOwnerLeft, lockRoles } from '../access/owners.js';
-import { updateById, write, type SqlValues } from '../db/sql.js';
+import { given, NEXT_VERSION } from '../db/models.js';
+import { write } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -15,19 +16,24 @@ import { touchPerson } from './login-names.js';
 import { lockPerson } from './lock-person.js';
 import { contactColumns } from './contact.js';
 import { readPerson } from './store.js';
+import { persons } from './person.model.js';
 
 export const editPerson: Handler<'people.edit'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
     const { mail, phone, ...plain } = call.body;
     await lockPerson(work, id);
-    const columns: SqlValues = {
-      ...withoutUndefined(plain),
-      ...(mail === undefined ? {} : contactColumns(deps, id, 'mail', mail)),
-      ...(phone === undefined ? {} : contactColumns(deps, id, 'phone', phone)),
-      updatedAt: work.now,
-    };
-    if (!(await updateById(work, 'persons', key(id), columns, call.ifMatch!))) throw new Refusal('changed-meanwhile');
+    const [done] = await persons(work).update(
+      {
+        ...given(plain),
+        ...(mail === undefined ? {} : contactColumns(deps, id, 'mail', mail)),
+        ...(phone === undefined ? {} : contactColumns(deps, id, 'phone', phone)),
+        updatedAt: work.now,
+        version: NEXT_VERSION,
+      },
+      { where: { id, version: call.ifMatch! }, transaction: work.transaction },
+    );
+    if (done === 0) throw new Refusal('changed-meanwhile');
     if (plain.displayName !== undefined) await refreshName(work, key(id), plain.displayName);
     // Which fields, never what stood in them.
     await work.trail(
@@ -61,10 +67,10 @@ async function lockAdministrator(
   id: Id,
   what: Consequence['what'],
 ): Promise<{ readonly state: PersonState }> {
-  const before = await grantsOf(work, key(id));
+  const before = await grantsOf(work, id);
   if (before.length > 0) await lockRoles(work);
   const person = await lockPerson(work, id);
-  const grants = await grantsOf(work, key(id));
+  const grants = await grantsOf(work, id);
   if (grants.length === 0) return person;
   if (what !== 'administrator-reactivated') await assertOwnerLeft(work, id);
   const roles = grants.map((grant) => grant.role).join(' ');
@@ -113,7 +119,3 @@ export const deletePerson: Handler<'people.delete'> = async (deps, call) =>
     await work.trail(entryOf(call, 'person.deleted', { kind: 'person', id }, { person: id }));
     return { answer: null };
   });
-
-function withoutUndefined(values: Record<string, string | undefined>): SqlValues {
-  return Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined)) as SqlValues;
-}

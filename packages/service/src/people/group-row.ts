@@ -1,40 +1,34 @@
-import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
-import { selectOne, type Db } from '../db/sql.js';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { countBy, within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
-import { key, text } from '../ids.js';
+import { groupMembers } from './group-member.model.js';
+import { groupParts } from './group-part.model.js';
+import { groups, type Group as GroupRecord } from './group.model.js';
 
 /** A group as lists show it. */
 export type Group = Answer<'groups.list'>['rows'][number];
 
-export interface GroupRow {
-  id: Buffer;
-  name: string;
-  description: string;
-  members: number;
-  parts: number;
-  version: number;
-  created_at: Date;
-}
-
-export const COLUMNS = `g.id, g.name, g.description, g.version, g.created_at, (SELECT COUNT(*) FROM group_members m WHERE m.group_id = g.id) AS members,
-  (SELECT COUNT(*) FROM group_parts t WHERE t.whole_id = g.id) AS parts`;
-
-export function groupOf(row: GroupRow): Group {
-  const { id, name, description, members, parts, version } = row;
-  return {
-    id: text(id),
+/** Groups with how many people are directly in each, and how many groups are directly part of it. */
+export async function counted(db: Db, found: readonly GroupRecord[]): Promise<Group[]> {
+  const ids = found.map(({ id }) => id);
+  const { transaction } = within(db);
+  const members = await countBy(groupMembers(db), 'groupId', { groupId: ids }, transaction);
+  const parts = await countBy(groupParts(db), 'wholeId', { wholeId: ids }, transaction);
+  return found.map(({ id, name, description, createdAt, version }) => ({
+    id,
     name,
     description,
-    members: Number(members),
-    parts: Number(parts),
-    createdAt: row.created_at.toISOString(),
+    members: members.get(id) ?? 0,
+    parts: parts.get(id) ?? 0,
+    createdAt: createdAt.toISOString(),
     version,
-  };
+  }));
 }
 
+/** Throws not-found. */
 export async function readGroup(db: Db, id: Id): Promise<Group> {
-  const row = await selectOne<GroupRow>(db, `SELECT ${COLUMNS} FROM person_groups g WHERE g.id = :id`, { id: key(id) });
-  if (!row) throw notFound();
-  return groupOf(row);
+  const group = await groups(db).findByPk(id, { rejectOnEmpty: notFound(), ...within(db) });
+  return (await counted(db, [group]))[0]!;
 }

@@ -12,7 +12,7 @@ export class Group extends Model<InferAttributes<Group>, InferCreationAttributes
   declare createdAt: Date;
 }
 
-export const personGroups = tableOf(
+export const groups = tableOf(
   Group,
   'person_groups',
   {

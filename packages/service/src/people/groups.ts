@@ -1,7 +1,9 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../db/cursor.js';
-import { insert, likePrefix, select, selectOne, updateById, write, type Db, type SqlValues } from '../db/sql.js';
+import { Op } from 'sequelize';
+import { given, NEXT_VERSION, within } from '../db/models.js';
+import { likePrefix, write, type Db } from '../db/sql.js';
 import { keepingNamesApart } from '../db/unique-name.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
@@ -9,19 +11,22 @@ import type { Handler } from '../http/call.js';
 import { key, newId } from '../ids.js';
 import { assertNoMethodsFor } from '../methods/named.js';
 import { assertUnruled } from '../rulebook/named.js';
-import { COLUMNS, groupOf, readGroup, type GroupRow } from './group-row.js';
+import { groupMembers } from './group-member.model.js';
+import { counted, readGroup } from './group-row.js';
+import { groups } from './group.model.js';
 import { lockPerson } from './lock-person.js';
 import { readNesting, unnestAll } from './nesting.js';
 
 export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
   const after = decodeCursor(query.cursor, ['string']);
-  const rows = await select<GroupRow>(
-    deps,
-    `SELECT ${COLUMNS} FROM person_groups g WHERE g.name LIKE :q ${after ? 'AND g.name > :after' : ''} ORDER BY g.name LIMIT :limit`,
-    { q: likePrefix(query.q ?? ''), after: after?.[0] ?? '', limit: query.limit + 1 },
-  );
+  const rows = await groups(deps).findAll({
+    where: { name: { [Op.like]: likePrefix(query.q ?? ''), ...(after ? { [Op.gt]: after[0] } : {}) } },
+    order: ['name'],
+    limit: query.limit + 1,
+    ...within(deps),
+  });
   const page = pageOf(rows, query.limit, (row) => [row.name]);
-  return { answer: { rows: page.rows.map(groupOf), next: page.next } };
+  return { answer: { rows: await counted(deps, page.rows), next: page.next } };
 };
 
 /** A group as its page shows it. */
@@ -41,7 +46,7 @@ export const addGroup: Handler<'groups.add'> = async (deps, call) =>
     await keepingNamesApart(
       'person_groups_name',
       call.body.name,
-      insert(work, 'person_groups', { id: key(id), ...call.body, createdAt: work.now }),
+      groups(work).create({ id, ...call.body, createdAt: work.now }, { transaction: work.transaction }),
     );
     await work.trail(entryOf(call, 'group.added', { kind: 'group', id }));
     const group = await readWhole(work, id);
@@ -52,15 +57,15 @@ export const editGroup: Handler<'groups.edit'> = async (_deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
     await readGroup(work, id);
-    const columns = Object.fromEntries(
-      Object.entries(call.body).filter(([, value]) => value !== undefined),
-    ) as SqlValues;
-    const done = await keepingNamesApart(
+    const [done] = await keepingNamesApart(
       'person_groups_name',
       call.body.name,
-      updateById(work, 'person_groups', key(id), columns, call.ifMatch!),
+      groups(work).update(
+        { ...given(call.body), version: NEXT_VERSION },
+        { where: { id, version: call.ifMatch! }, transaction: work.transaction },
+      ),
     );
-    if (!done) throw new Refusal('changed-meanwhile');
+    if (done === 0) throw new Refusal('changed-meanwhile');
     await work.trail(
       entryOf(call, 'group.changed', { kind: 'group', id }, { details: { fields: Object.keys(call.body) } }),
     );
@@ -75,7 +80,7 @@ export const deleteGroup: Handler<'groups.delete'> = async (_deps, call) =>
     await assertUnruled(work, 'groups', id);
     await assertNoMethodsFor(work, id);
     await unnestAll(work, key(id));
-    await write(work, 'DELETE FROM person_groups WHERE id = :id', { id: key(id) });
+    await groups(work).destroy({ where: { id }, transaction: work.transaction });
     await work.trail(
       entryOf(call, 'group.deleted', { kind: 'group', id }, { details: { name: group.name, members: group.members } }),
     );
@@ -87,12 +92,8 @@ export const joinGroup: Handler<'groups.join'> = async (_deps, call) =>
     const { id, personId } = call.params;
     await lockPerson(work, personId);
     await readGroup(work, id);
-    const count = await selectOne<{ n: number }>(
-      work,
-      'SELECT COUNT(*) AS n FROM group_members WHERE person_id = :personId',
-      { personId: key(personId) },
-    );
-    if (Number(count?.n) >= LIMITS.groupsPerPerson)
+    const { transaction } = work;
+    if ((await groupMembers(work).count({ where: { personId }, transaction })) >= LIMITS.groupsPerPerson)
       throw new Refusal('limit-reached', { limit: LIMITS.groupsPerPerson });
     const joined = await write(
       work,
@@ -107,10 +108,8 @@ export const leaveGroup: Handler<'groups.leave'> = async (_deps, call) =>
   await call.run(async (work) => {
     const { id, personId } = call.params;
     await readGroup(work, id);
-    const left = await write(work, 'DELETE FROM group_members WHERE group_id = :id AND person_id = :personId', {
-      id: key(id),
-      personId: key(personId),
-    });
+    const { transaction } = work;
+    const left = await groupMembers(work).destroy({ where: { groupId: id, personId }, transaction });
     if (left > 0) await work.trail(entryOf(call, 'group.left', { kind: 'group', id }, { person: personId }));
     return { answer: null };
   });

@@ -2,7 +2,7 @@ import { LIMITS, type HintId } from '@nimble-latch/api';
 import { normaliseLoginName, type LoginName } from '@nimble-latch/core/loginnames';
 import type { Source, Id } from '@nimble-latch/core/vocabulary';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { insert, select, write, type Db } from '../db/sql.js';
+import { select, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, notFound, Refusal } from '../errors.js';
@@ -11,6 +11,8 @@ import type { Handler } from '../http/call.js';
 import { key, newId, text } from '../ids.js';
 import { lockPerson } from './lock-person.js';
 import { readPerson } from './store.js';
+import { loginNames } from './login-name.model.js';
+import { within } from '../db/models.js';
 
 const WHAT = {
   empty: 'empty',
@@ -30,13 +32,16 @@ export function readLoginName(typed: string, where: string) {
 export async function insertLoginName(deps: Deps, db: Db, personId: Id, name: LoginName, source: Source): Promise<Id> {
   const id = newId(deps);
   try {
-    await insert(db, 'login_names', {
-      id: key(id),
-      personId: key(personId),
-      value: name.value,
-      kind: name.kind,
-      source,
-    });
+    await loginNames(db).create(
+      {
+        id,
+        personId,
+        value: name.value,
+        kind: name.kind,
+        source,
+      },
+      { ...within(db) },
+    );
   } catch (error) {
     if (brokenUniqueIndex(error) === 'login_names_value')
       throw new Refusal('login-name-taken', { loginName: name.value });

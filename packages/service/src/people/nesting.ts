@@ -5,11 +5,14 @@ import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
 import { key, text } from '../ids.js';
+import { groupNesting } from './group-nesting.model.js';
+import { groupParts } from './group-part.model.js';
 import { readGroup } from './group-row.js';
 
 /** From this moment until the transaction ends nobody else changes which group is part of which. */
 export async function lockNesting(work: Work): Promise<void> {
-  await selectOne(work, 'SELECT version FROM group_nesting WHERE id = 1 FOR UPDATE');
+  const { transaction } = work;
+  await groupNesting(work).findByPk(1, { lock: transaction.LOCK.UPDATE, transaction });
 }
 
 /** Whether the second group is somewhere inside the first. */
@@ -118,10 +121,9 @@ export const addPart: Handler<'groups.addPart'> = async (_deps, call) =>
     await lockNesting(work);
     await readGroup(work, id);
     const part = await readGroup(work, partId);
-    const count = await selectOne<{ n: number }>(work, 'SELECT COUNT(*) AS n FROM group_parts WHERE whole_id = :id', {
-      id: key(id),
-    });
-    if (Number(count?.n) >= LIMITS.partsPerGroup) throw new Refusal('limit-reached', { limit: LIMITS.partsPerGroup });
+    const { transaction } = work;
+    const count = await groupParts(work).count({ where: { wholeId: id }, transaction });
+    if (count >= LIMITS.partsPerGroup) throw new Refusal('limit-reached', { limit: LIMITS.partsPerGroup });
     if (await nest(work, key(id), key(partId)))
       await work.trail(
         entryOf(call, 'group.part-added', { kind: 'group', id }, { details: { part: partId, people: part.members } }),

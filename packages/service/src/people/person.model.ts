@@ -1,7 +1,14 @@
-import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import {
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type NonAttribute,
+} from 'sequelize';
 import type { Coverage, Id, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
 import { exactLine, fixedBytes, flag, id, instant, integer, line, sealed, word } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
+import { loginNames, type LoginName } from './login-name.model.js';
 
 /** Somebody who signs in. */
 export class Person extends Model<InferAttributes<Person>, InferCreationAttributes<Person>> {
@@ -24,6 +31,7 @@ export class Person extends Model<InferAttributes<Person>, InferCreationAttribut
   declare lastSeenAt: Date | null;
   declare emergency: CreationOptional<boolean>;
   declare userHandle: Buffer | null;
+  declare loginNames?: NonAttribute<LoginName[]>;
 }
 
 export const persons = tableOf(
@@ -72,5 +80,7 @@ export const persons = tableOf(
       { name: 'persons_phone', fields: ['phone_index'] },
       { name: 'persons_user_handle', fields: ['user_handle'], unique: true },
     ],
+    joins: (self, on) =>
+      void self.hasMany(loginNames(on), { as: 'loginNames', foreignKey: 'personId', constraints: false }),
   },
 );

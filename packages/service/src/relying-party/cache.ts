@@ -1,9 +1,11 @@
 import { hostOf, isWithin, reachProblem } from '@nimble-latch/core/relying-party';
 import type { PartyProblem } from '@nimble-latch/core/vocabulary';
-import type { Sequelize } from 'sequelize';
+import type { LOCK, Sequelize } from 'sequelize';
+import { applicationOrigins } from '../applications/application-origin.model.js';
+import { within } from '../db/models.js';
 import { Recent } from '../db/recent.js';
-import { select, selectOne, type Db } from '../db/sql.js';
-import { text } from '../ids.js';
+import type { Db } from '../db/sql.js';
+import { relyingParties } from './relying-party.model.js';
 
 /** What keys are made for, and from where they may answer. */
 export interface Party {
@@ -26,27 +28,18 @@ export interface Party {
 export const relatedOf = ({ id, origins }: Party): readonly string[] =>
   [...origins.values()].flat().filter((origin) => !isWithin(hostOf(origin), id));
 
-export async function readParty(db: Db, publicUrl: URL, lock = ''): Promise<Party> {
+export async function readParty(db: Db, publicUrl: URL, lock?: LOCK): Promise<Party> {
   const { hostname, origin } = publicUrl;
-  const row = await selectOne<{ rp_id: string; app_id: string | null; version: number }>(
-    db,
-    `SELECT rp_id, app_id, version FROM relying_party WHERE id = 1 ${lock}`,
-  );
-  const rows = await select<{ application_id: Buffer; origin: string }>(
-    db,
-    'SELECT application_id, origin FROM application_origins ORDER BY origin',
-  );
+  const row = await relyingParties(db).findByPk(1, { ...(lock ? { lock } : {}), ...within(db) });
   const origins = new Map<string, string[]>();
-  for (const one of rows) {
-    const id = text(one.application_id);
-    origins.set(id, [...(origins.get(id) ?? []), one.origin]);
-  }
-  const id = row?.rp_id ?? hostname;
+  for (const one of await applicationOrigins(db).findAll({ order: ['origin'], ...within(db) }))
+    origins.set(one.applicationId, [...(origins.get(one.applicationId) ?? []), one.origin]);
+  const id = row?.rpId ?? hostname;
   return {
     id,
-    chosen: row !== undefined,
+    chosen: row !== null,
     problem: reachProblem(id, hostname),
-    appId: row?.app_id ?? null,
+    appId: row?.appId ?? null,
     version: row?.version ?? 1,
     ownOrigin: origin,
     origins,

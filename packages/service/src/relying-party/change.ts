@@ -2,7 +2,12 @@ import { LIMITS, type Answer } from '@nimble-latch/api';
 import { hostOf, isName, isWithin, MOST_RELATED_LABELS, originProblem } from '@nimble-latch/core/relying-party';
 import { closeOvertaken, countersigned } from '../access/countersign.js';
 import { requestJob } from '../background/jobs.js';
-import { insert, select, selectOne, write, type Db } from '../db/sql.js';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { Op } from 'sequelize';
+import { applicationOrigins } from '../applications/application-origin.model.js';
+import { applications } from '../applications/application.model.js';
+import { NEXT_VERSION, within } from '../db/models.js';
+import { select, selectOne, write, type Db } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField, Refusal } from '../errors.js';
@@ -10,6 +15,7 @@ import { entryOf, type Actor } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
 import { text } from '../ids.js';
 import { readParty, relatedOf, type Party } from './cache.js';
+import { relyingParties } from './relying-party.model.js';
 
 /** Keys that count, or would if nobody had suspended them. */
 const HELD = "a.state IN ('active', 'suspended')";
@@ -27,11 +33,8 @@ async function describe(deps: Deps, db: Db): Promise<Answer<'relyingParty.show'>
      WHERE ${HELD} OR (a.state = 'parked' AND c.parked > 0) GROUP BY here`,
     { id: party.id },
   );
-  const applications = await select<{ id: Buffer; name: string }>(
-    db,
-    'SELECT a.id, a.name FROM applications a JOIN application_origins o ON o.application_id = a.id GROUP BY a.id, a.name',
-  );
-  const names = new Map<string, string>(applications.map(({ id, name }) => [text(id), name]));
+  const named = await applications(db).findAll({ where: { id: [...party.origins.keys()] }, ...within(db) });
+  const names = new Map<string, string>(named.map(({ id, name }) => [id, name]));
   const related = relatedOf(party);
   const counted = (here: number) => Number(keys.find((one) => Number(one.here) === here)?.n ?? 0);
   return {
@@ -114,8 +117,13 @@ export async function chooseParty(
   where: string,
 ): Promise<void> {
   await assertPossible(deps, rpId, where);
-  const chosen = await write(work, 'INSERT IGNORE INTO relying_party (id, rp_id) VALUES (1, :rpId)', { rpId });
-  if (chosen === 1)
+  const { transaction } = work;
+  const [, chosen] = await relyingParties(work).findOrCreate({
+    where: { id: 1 },
+    defaults: { id: 1, rpId },
+    transaction,
+  });
+  if (chosen)
     await work.trail(entryOf(by, 'relying-party.changed', { kind: 'setting', id: null }, { details: { now: rpId } }));
 }
 
@@ -124,21 +132,20 @@ export async function chooseParty(
  * ago could be what another one has changed since.
  */
 export async function assertPartyStill(work: Work, rpId: string): Promise<void> {
-  const row = await selectOne<{ rp_id: string }>(
-    work,
-    'SELECT rp_id FROM relying_party WHERE id = 1 LOCK IN SHARE MODE',
-  );
-  if (row?.rp_id !== rpId) throw new Refusal('wrong-state', { state: 'expired' });
+  const { transaction } = work;
+  const row = await relyingParties(work).findByPk(1, { lock: transaction.LOCK.SHARE, transaction });
+  if (row?.rpId !== rpId) throw new Refusal('wrong-state', { state: 'expired' });
 }
 
 const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
   const { rpId, appId, orphaned } = call.body;
   const reply = await call.run(async (work) => {
     await assertPossible(deps, rpId, 'body.rpId');
-    await write(work, 'INSERT IGNORE INTO relying_party (id, rp_id) VALUES (1, :rpId)', {
-      rpId: deps.config.publicUrl.hostname,
-    });
-    const before = await readParty(work, deps.config.publicUrl, 'FOR UPDATE');
+    const { transaction } = work;
+    const { hostname } = deps.config.publicUrl;
+    // The first change makes the row.
+    await relyingParties(work).findOrCreate({ where: { id: 1 }, defaults: { id: 1, rpId: hostname }, transaction });
+    const before = await readParty(work, deps.config.publicUrl, transaction.LOCK.UPDATE);
     if (before.version !== call.ifMatch) throw new Refusal('changed-meanwhile');
     const meant = await consequences(work, before, rpId);
     if (rpId !== before.id && meant.orphaned !== orphaned)
@@ -154,10 +161,7 @@ const edit: Handler<'relyingParty.edit'> = async (deps, call) => {
         matter: { message: null, names: await holdersElsewhere(work, rpId), difference: [] },
       });
     if (rpId !== before.id) await closeOvertaken(work, 'relying-party');
-    await write(work, 'UPDATE relying_party SET rp_id = :rpId, app_id = :appId, version = version + 1 WHERE id = 1', {
-      rpId,
-      appId,
-    });
+    await relyingParties(work).update({ rpId, appId, version: NEXT_VERSION }, { where: { id: 1 }, transaction });
     await park(work, rpId);
     // Coverage and lists follow some people at a time.
     await requestJob(deps, work, 'refresh-keys', { singleton: 'refresh-keys' });
@@ -202,15 +206,16 @@ export const relyingPartyHandlers: AreaHandlers<'relyingParty.show' | 'relyingPa
 export async function replaceOrigins(
   deps: Deps,
   work: Work,
-  applicationId: Buffer,
+  applicationId: Id,
   origins: readonly string[],
 ): Promise<void> {
+  const { transaction } = work;
   const { origin: own } = deps.config.publicUrl;
-  const taken = await select<{ origin: string }>(
-    work,
-    'SELECT origin FROM application_origins WHERE application_id <> :id AND origin IN (:origins) FOR UPDATE',
-    { id: applicationId, origins: origins.length > 0 ? origins : [''] },
-  );
+  const taken = await applicationOrigins(work).findAll({
+    where: { applicationId: { [Op.ne]: applicationId }, origin: [...origins] },
+    lock: transaction.LOCK.UPDATE,
+    transaction,
+  });
   for (const [i, origin] of origins.entries()) {
     const where = `body.origins[${i}]`;
     const problem = originProblem(origin);
@@ -219,6 +224,9 @@ export async function replaceOrigins(
     if (origins.indexOf(origin) !== i) throw badField(where, 'twice');
     if (taken.some((one) => one.origin === origin)) throw badField(where, 'origin-taken');
   }
-  await write(work, 'DELETE FROM application_origins WHERE application_id = :id', { id: applicationId });
-  for (const origin of origins) await insert(work, 'application_origins', { origin, applicationId });
+  await applicationOrigins(work).destroy({ where: { applicationId }, transaction });
+  await applicationOrigins(work).bulkCreate(
+    origins.map((origin) => ({ origin, applicationId })),
+    { transaction },
+  );
 }

@@ -10,7 +10,7 @@ export class RelyingParty extends Model<InferAttributes<RelyingParty>, InferCrea
   declare version: CreationOptional<number>;
 }
 
-export const relyingParty = tableOf(RelyingParty, 'relying_party', {
+export const relyingParties = tableOf(RelyingParty, 'relying_party', {
   id: onlyRow({ key: true }),
   rpId: ascii('varchar(253)', 'ascii_general_ci')(),
   appId: ascii('varchar(512)', 'ascii_general_ci').orNone(),

@@ -1,44 +1,34 @@
 import type { Answer } from '@nimble-latch/api';
-import { selectOne, write, type Db } from '../db/sql.js';
+import type { LOCK } from 'sequelize';
+import { NEXT_VERSION, within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, text } from '../ids.js';
 import { lockOutsOf } from './lock-outs.js';
 import type { HeavyWork } from '../heavy/heavy-work.js';
 import { checkedOf, readText, type Read } from './review.js';
+import { rulebookDrafts, type Draft } from './rulebook-draft.model.js';
 import { latestNumber, readVersion, ready, type RunningRulebook } from './running.js';
 
-/** The one draft; without a text none is begun. */
-export interface DraftRow {
-  text: string | null;
-  based_on: number;
-  changed_by: Buffer | null;
-  changed_name: string | null;
-  changed_at: Date;
-  version: number;
-}
-
-const DRAFT =
-  'SELECT d.*, (SELECT display_name FROM persons p WHERE p.id = d.changed_by) AS changed_name FROM rulebook_draft d WHERE d.id = 1';
-
 /** The row of the draft; locked, nobody saves or publishes meanwhile. */
-export async function draftRow(db: Db, lock = ''): Promise<DraftRow> {
-  return (await selectOne<DraftRow>(db, `${DRAFT} ${lock}`))!;
+export async function draftRow(db: Db, lock?: LOCK): Promise<Draft> {
+  return await rulebookDrafts(db).findByPk(1, { ...(lock ? { lock } : {}), rejectOnEmpty: true, ...within(db) });
 }
 
 async function describeDraft(db: Db): Promise<Answer<'rulebookDraft.show'>> {
-  const row = await draftRow(db);
-  const begun = row.text !== null;
-  const number = begun ? row.based_on : await latestNumber(db);
+  const draft = await rulebookDrafts(db).findByPk(1, { include: ['changer'], rejectOnEmpty: true, ...within(db) });
+  const begun = draft.text !== null;
+  const number = begun ? draft.basedOn : await latestNumber(db);
   return {
     begun,
-    text: row.text ?? (await readVersion(db, number))!.text,
+    text: draft.text ?? (await readVersion(db, number))!.text,
     basedOn: number,
-    changedBy: begun && row.changed_by ? { id: text(row.changed_by), displayName: row.changed_name } : null,
-    changedAt: begun ? row.changed_at.toISOString() : null,
-    version: row.version,
+    changedBy:
+      begun && draft.changedBy ? { id: draft.changedBy, displayName: draft.changer?.displayName ?? null } : null,
+    changedAt: begun ? draft.changedAt.toISOString() : null,
+    version: draft.version,
   };
 }
 
@@ -49,17 +39,18 @@ export const showDraft: Handler<'rulebookDraft.show'> = async (deps) => {
 
 export const saveDraft: Handler<'rulebookDraft.save'> = async (_deps, call) =>
   await call.run(async (work) => {
-    const row = await draftRow(work, 'FOR UPDATE');
-    if (row.version !== call.ifMatch) throw new Refusal('changed-meanwhile');
-    await write(
-      work,
-      'UPDATE rulebook_draft SET text = :text, based_on = :basedOn, changed_by = :by, changed_at = :now, version = version + 1 WHERE id = 1',
+    const { transaction } = work;
+    const draft = await draftRow(work, transaction.LOCK.UPDATE);
+    if (draft.version !== call.ifMatch) throw new Refusal('changed-meanwhile');
+    await rulebookDrafts(work).update(
       {
         text: call.body.text,
-        basedOn: row.text === null ? await latestNumber(work) : row.based_on,
-        by: key(call.actor.personId),
-        now: work.now,
+        basedOn: draft.text === null ? await latestNumber(work) : draft.basedOn,
+        changedBy: call.actor.personId,
+        changedAt: work.now,
+        version: NEXT_VERSION,
       },
+      { where: { id: 1 }, transaction },
     );
     await work.trail(entryOf(call, 'rulebook.draft-saved', { kind: 'rulebook', id: null }));
     const answer = await describeDraft(work);
@@ -68,9 +59,10 @@ export const saveDraft: Handler<'rulebookDraft.save'> = async (_deps, call) =>
 
 export const discardDraft: Handler<'rulebookDraft.discard'> = async (_deps, call) =>
   await call.run(async (work) => {
-    const row = await draftRow(work, 'FOR UPDATE');
-    if (row.text === null) throw new Refusal('draft-missing');
-    await write(work, 'UPDATE rulebook_draft SET text = NULL, version = version + 1 WHERE id = 1', {});
+    const { transaction } = work;
+    const draft = await draftRow(work, transaction.LOCK.UPDATE);
+    if (draft.text === null) throw new Refusal('draft-missing');
+    await rulebookDrafts(work).update({ text: null, version: NEXT_VERSION }, { where: { id: 1 }, transaction });
     await work.trail(entryOf(call, 'rulebook.draft-discarded', { kind: 'rulebook', id: null }));
     return { answer: null };
   });
@@ -79,12 +71,12 @@ export const discardDraft: Handler<'rulebookDraft.discard'> = async (_deps, call
 export async function readDraft(
   heavy: HeavyWork,
   db: Db,
-  row: DraftRow,
+  row: Draft,
   now: Date,
 ): Promise<{ readonly running: RunningRulebook; readonly text: string; readonly read: Read }> {
   if (row.text === null) throw new Refusal('draft-missing');
   const running = (await readVersion(db, await latestNumber(db)))!;
-  const base = row.based_on === running.number ? running : ((await readVersion(db, row.based_on)) ?? running);
+  const base = row.basedOn === running.number ? running : ((await readVersion(db, row.basedOn)) ?? running);
   return { running, text: row.text, read: await readText(heavy, db, row.text, base.binding, now) };
 }
 

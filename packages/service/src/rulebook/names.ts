@@ -1,8 +1,14 @@
 import { namesUsed, type Binding, type Known, type Rulebook, type UsedNames } from '@nimble-latch/core/rulebook';
-import type { NameKind } from '@nimble-latch/core/vocabulary';
+import type { Id, NameKind } from '@nimble-latch/core/vocabulary';
+import type { Model, WhereOptions } from 'sequelize';
+import { applications } from '../applications/application.model.js';
+import { within, type Table } from '../db/models.js';
 import { select, type Db } from '../db/sql.js';
 import { ENROLMENT_APPLICATION, key, RESET_APPLICATION, text, storedId } from '../ids.js';
+import { networks } from '../networks/network.model.js';
 import { readNetworks } from '../networks/table.js';
+import { groups } from '../people/group.model.js';
+import { loginNames } from '../people/login-name.model.js';
 
 /** The names of a rulebook, looked up. */
 export interface LookedUp {
@@ -14,32 +20,40 @@ export interface LookedUp {
 }
 
 interface Found {
-  id: Buffer;
-  name: string;
+  readonly id: Id;
+  readonly name: string;
 }
 
-const SOURCES: Readonly<Record<keyof UsedNames, { kind: NameKind; byName: string; byId: string }>> = {
-  groups: {
-    kind: 'group',
-    byName: 'SELECT id, name FROM person_groups WHERE name IN (:names)',
-    byId: 'SELECT id, name FROM person_groups WHERE id IN (:ids)',
-  },
+interface Source {
+  readonly kind: NameKind;
+  byName(db: Db, names: readonly string[]): Promise<readonly Found[]>;
+  byId(db: Db, ids: readonly Id[]): Promise<readonly Found[]>;
+}
+
+/** Things that have a name of their own. */
+const named = <M extends Model & Found>(kind: NameKind, table: Table<M>): Source => ({
+  kind,
+  byName: async (db, names) => await table(db).findAll({ where: { name: [...names] } as WhereOptions, ...within(db) }),
+  byId: async (db, ids) => await table(db).findAll({ where: { id: [...ids] } as WhereOptions, ...within(db) }),
+});
+
+const SOURCES: Readonly<Record<keyof UsedNames, Source>> = {
+  groups: named('group', groups),
   people: {
     kind: 'person',
-    byName: 'SELECT person_id AS id, value AS name FROM login_names WHERE value IN (:names)',
-    byId: `SELECT p.id, (SELECT value FROM login_names n WHERE n.person_id = p.id ORDER BY n.id LIMIT 1) AS name
-      FROM persons p WHERE p.id IN (:ids)`,
+    byName: async (db, names) => {
+      const rows = await loginNames(db).findAll({ where: { value: [...names] }, ...within(db) });
+      return rows.map(({ personId, value }) => ({ id: personId, name: value }));
+    },
+    // By the name that each was given first.
+    byId: async (db, ids) => {
+      const rows = await loginNames(db).findAll({ where: { personId: [...ids] }, order: ['id'], ...within(db) });
+      const first = new Map(rows.reverse().map(({ personId, value }) => [personId, value]));
+      return [...first].map(([id, name]) => ({ id, name }));
+    },
   },
-  applications: {
-    kind: 'application',
-    byName: 'SELECT id, name FROM applications WHERE name IN (:names)',
-    byId: 'SELECT id, name FROM applications WHERE id IN (:ids)',
-  },
-  networks: {
-    kind: 'network',
-    byName: 'SELECT id, name FROM networks WHERE name IN (:names)',
-    byId: 'SELECT id, name FROM networks WHERE id IN (:ids)',
-  },
+  applications: named('application', applications),
+  networks: named('network', networks),
 };
 
 /**
@@ -55,18 +69,15 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
     (Object.keys(SOURCES) as (keyof UsedNames)[]).map(async (what) => {
       const { kind, byName, byId } = SOURCES[what];
       const names = used[what];
-      const rows = names.length === 0 ? [] : await select<Found>(db, byName, { names });
-      const ids = new Map<string, string>(rows.map((row) => [row.name.toLowerCase(), text(row.id)]));
+      const rows = names.length === 0 ? [] : await byName(db, names);
+      const ids = new Map<string, string>(rows.map((row) => [row.name.toLowerCase(), row.id]));
       const gone = names.flatMap((name) => {
         const id = before[what][name.toLowerCase()];
         return ids.has(name.toLowerCase()) || id === undefined ? [] : [{ name, id }];
       });
-      const still =
-        gone.length === 0
-          ? []
-          : await select<Found>(db, byId, { ids: [...new Set(gone.map(({ id }) => key(storedId(id))))] });
+      const still = gone.length === 0 ? [] : await byId(db, [...new Set(gone.map(({ id }) => storedId(id)))]);
       for (const { name, id } of gone) {
-        const row = still.find((one) => text(one.id) === id);
+        const row = still.find((one) => one.id === id);
         if (!row) continue;
         ids.set(name.toLowerCase(), id);
         renamed.push({ kind, name, now: row.name });
@@ -78,7 +89,7 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
   const found = (what: keyof UsedNames) =>
     used[what].filter((name) => Object.hasOwn(binding[what], name.toLowerCase()));
   const groupIds = Object.values(binding.groups).map((id) => key(storedId(id)));
-  const [peopled, networks] = await Promise.all([
+  const [peopled, places] = await Promise.all([
     groupIds.length === 0
       ? []
       : select<{ id: Buffer; people: number }>(
@@ -95,8 +106,8 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
     people: new Set(found('people')),
     applications: new Set(found('applications')),
     networks: new Set(found('networks')),
-    countries: new Set(networks.flatMap((network) => network.country ?? [])),
-    cities: new Set(networks.flatMap((network) => network.city ?? [])),
+    countries: new Set(places.flatMap((network) => network.country ?? [])),
+    cities: new Set(places.flatMap((network) => network.city ?? [])),
     ownPlaces: new Set(
       found('applications').filter((name) =>
         ([ENROLMENT_APPLICATION, RESET_APPLICATION] as readonly string[]).includes(

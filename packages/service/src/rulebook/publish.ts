@@ -1,12 +1,13 @@
 import { createHash } from 'node:crypto';
 import { closeOvertaken, countersigned } from '../access/countersign.js';
-import { insert, write } from '../db/sql.js';
+import { NEXT_VERSION } from '../db/models.js';
 import { Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key } from '../ids.js';
 import { draftRow, readDraft } from './draft.js';
 import { lockOutsOf } from './lock-outs.js';
+import { rulebookDrafts } from './rulebook-draft.model.js';
+import { rulebookVersions } from './rulebook-version.model.js';
 import { ready } from './running.js';
 import { readMethods, readyMethods } from '../methods/cache.js';
 import { describeVersion } from './versions.js';
@@ -14,7 +15,8 @@ import { describeVersion } from './versions.js';
 /** Puts the draft in force. What the review said is looked at again, since people and keyrings change meanwhile. */
 export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
-    const row = await draftRow(work, 'FOR UPDATE');
+    const { transaction } = work;
+    const row = await draftRow(work, transaction.LOCK.UPDATE);
     const methods = readyMethods((await readMethods(work)).settings);
     const { running, text, read } = await readDraft(deps.heavy, work, row, work.now);
     if (!read.sound) throw new Refusal('draft-unsound', { problems: read.problems.length });
@@ -43,20 +45,24 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
           difference: await deps.heavy.run('difference', running.text, text),
         },
       });
-    await insert(work, 'rulebook_versions', {
-      number,
-      text,
-      rules: JSON.stringify(rulebook),
-      bound: JSON.stringify(binding),
-      message: call.body.message,
-      lockedOut: people,
-      publishedBy: key(call.actor.personId),
-      publishedAt: work.now,
-    });
+    await rulebookVersions(work).create(
+      {
+        number,
+        text,
+        rules: rulebook,
+        bound: binding,
+        message: call.body.message,
+        lockedOut: people,
+        publishedBy: call.actor.personId,
+        publishedAt: work.now,
+      },
+      { transaction },
+    );
     await closeOvertaken(work, 'rulebook');
-    await write(work, 'UPDATE rulebook_draft SET text = NULL, based_on = :number, version = version + 1 WHERE id = 1', {
-      number,
-    });
+    await rulebookDrafts(work).update(
+      { text: null, basedOn: number, version: NEXT_VERSION },
+      { where: { id: 1 }, transaction },
+    );
     const details = { version: number, lockedOut: people, digest: digestOf(text) };
     await work.trail(entryOf(call, 'rulebook.published', { kind: 'rulebook', id: null }, { details }));
     return { answer: await describeVersion(work, number) };

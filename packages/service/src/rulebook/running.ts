@@ -10,8 +10,10 @@ import {
   type Rulebook,
 } from '@nimble-latch/core/rulebook';
 import type { Sequelize } from 'sequelize';
-import { selectOne, type Db } from '../db/sql.js';
+import { within } from '../db/models.js';
+import type { Db } from '../db/sql.js';
 import { CONSOLE_APPLICATION } from '../ids.js';
+import { rulebookVersions } from './rulebook-version.model.js';
 
 /** A published version, ready for deciding. */
 export interface RunningRulebook {
@@ -26,17 +28,6 @@ export interface RunningRulebook {
   readonly needs: Needs;
   /** The groups that rules name, in an order that follows from the version. */
   readonly ruled: readonly string[];
-}
-
-export interface VersionRow {
-  number: number;
-  text: string;
-  rules: string;
-  bound: string;
-  message: string;
-  locked_out: number;
-  published_by: Buffer | null;
-  published_at: Date;
 }
 
 /** The id of a group as rules and facts compare it. */
@@ -67,17 +58,18 @@ const FIRST = ready(0, FIRST_RULEBOOK, readRulebook(FIRST_RULEBOOK).rulebook!, {
 /** A version by its number; undefined where there is none. */
 export async function readVersion(db: Db, number: number): Promise<RunningRulebook | undefined> {
   if (number === 0) return FIRST;
-  const row = await selectOne<VersionRow>(db, 'SELECT * FROM rulebook_versions WHERE number = :number', { number });
-  return row && ready(row.number, row.text, JSON.parse(row.rules) as Rulebook, JSON.parse(row.bound) as Binding);
+  const version = await rulebookVersions(db).findByPk(number, within(db));
+  return version ? ready(version.number, version.text, version.rules, version.bound) : undefined;
 }
 
 /** The number of the version in force. */
 export async function latestNumber(db: Db): Promise<number> {
-  const row = await selectOne<{ number: number }>(
-    db,
-    'SELECT number FROM rulebook_versions ORDER BY number DESC LIMIT 1',
-  );
-  return row?.number ?? 0;
+  const latest = await rulebookVersions(db).findOne({
+    attributes: ['number'],
+    order: [['number', 'DESC']],
+    ...within(db),
+  });
+  return latest?.number ?? 0;
 }
 
 /** How old a node's knowledge of the version may be: another node's publishing is followed within this time. */

@@ -1,23 +1,23 @@
 import type { Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../db/cursor.js';
-import { select, selectOne, type Db } from '../db/sql.js';
+import { Op } from 'sequelize';
+import { within } from '../db/models.js';
+import { select, type Db } from '../db/sql.js';
 import { notFound } from '../errors.js';
 import type { Handler } from '../http/call.js';
-import { text } from '../ids.js';
 import { draftRow } from './draft.js';
-import { latestNumber, readVersion, type VersionRow } from './running.js';
+import { rulebookVersions, type Version } from './rulebook-version.model.js';
+import { latestNumber, readVersion } from './running.js';
 import { shownRulebook } from './shown.js';
 
-type Row = Omit<VersionRow, 'text' | 'rules' | 'bound'> & { name: string | null };
-const COLUMNS = `v.number, v.message, v.locked_out, v.published_by, v.published_at,
-  (SELECT display_name FROM persons p WHERE p.id = v.published_by) AS name`;
-
-const describeRow = (row: Row): Answer<'rulebook.versions'>['rows'][number] => ({
-  number: row.number,
-  message: row.message,
-  publishedBy: row.published_by ? { id: text(row.published_by), displayName: row.name } : null,
-  publishedAt: row.published_at.toISOString(),
-  lockedOut: row.locked_out,
+const describeRow = (version: Version): Answer<'rulebook.versions'>['rows'][number] => ({
+  number: version.number,
+  message: version.message,
+  publishedBy: version.publishedBy
+    ? { id: version.publishedBy, displayName: version.publisher?.displayName ?? null }
+    : null,
+  publishedAt: version.publishedAt.toISOString(),
+  lockedOut: version.lockedOut,
 });
 
 /** What is in force before anybody has published. */
@@ -25,21 +25,22 @@ const FIRST = { number: 0, message: '', publishedBy: null, publishedAt: null, lo
 
 /** One version with its text. Throws not-found. */
 export async function describeVersion(db: Db, number: number): Promise<Answer<'rulebook.version'>> {
-  const [row, version] = await Promise.all([
-    selectOne<Row>(db, `SELECT ${COLUMNS} FROM rulebook_versions v WHERE v.number = :number`, { number }),
-    readVersion(db, number),
-  ]);
+  const version = await readVersion(db, number);
   if (!version) throw notFound();
+  const row = await rulebookVersions(db).findByPk(number, { include: ['publisher'], ...within(db) });
   return { ...(row ? describeRow(row) : FIRST), text: version.text, rulebook: shownRulebook(version.rulebook) };
 }
 
 export const listVersions: Handler<'rulebook.versions'> = async (deps, { query }) => {
   const after = decodeCursor(query.cursor, ['number']);
-  const rows = await select<Row>(
-    deps,
-    `SELECT ${COLUMNS} FROM rulebook_versions v ${after ? 'WHERE v.number < :after' : ''} ORDER BY v.number DESC LIMIT :limit`,
-    { after: after?.[0] ?? 0, limit: query.limit + 1 },
-  );
+  const rows = await rulebookVersions(deps).findAll({
+    attributes: { exclude: ['text', 'rules', 'bound'] },
+    where: after ? { number: { [Op.lt]: after[0] } } : {},
+    include: ['publisher'],
+    order: [['number', 'DESC']],
+    limit: query.limit + 1,
+    ...within(deps),
+  });
   const page = pageOf(rows, query.limit, (row) => [row.number]);
   return { answer: { rows: page.rows.map(describeRow), next: page.next } };
 };

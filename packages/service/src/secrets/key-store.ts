@@ -12,10 +12,12 @@ import {
 } from '@nimble-latch/core/secrets';
 import { KEY_PURPOSES, type KeyPurpose, type KeyState, type Id } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
-import { insert, select, write, type Db } from '../db/sql.js';
-import { key, newId, text } from '../ids.js';
+import { select, write, type Db } from '../db/sql.js';
+import { newId, text } from '../ids.js';
 import { hostWords as words } from '../host-words.js';
 import { say } from '@nimble-latch/api';
+import { keySet } from './key-set.model.js';
+import { within } from '../db/models.js';
 
 /** Nothing can be opened without it: says what is wrong with the master key or the key set, and the remedy. */
 export class KeySetError extends Error {}
@@ -55,15 +57,18 @@ export async function addKey(db: Db, master: Buffer, purpose: KeyPurpose, now: D
   const material = randomBytes(32);
   const id = newId({ now: () => now, random: randomBytes, sequence: { atMs: 0, count: 0 } });
   await write(db, "UPDATE key_set SET state = 'reading', active_for = NULL WHERE active_for = :purpose", { purpose });
-  await insert(db, 'key_set', {
-    id: key(id),
-    purpose,
-    state: 'active',
-    activeFor: purpose,
-    material: sealWithMaster(master, randomBytes(12), id, purpose, material),
-    publicPem: purpose === 'trail' ? ed25519PublicKeyPem(ed25519FromSeed(material)) : null,
-    createdAt: now,
-  });
+  await keySet(db).create(
+    {
+      id,
+      purpose,
+      state: 'active',
+      activeFor: purpose,
+      material: sealWithMaster(master, randomBytes(12), id, purpose, material),
+      publicPem: purpose === 'trail' ? ed25519PublicKeyPem(ed25519FromSeed(material)) : null,
+      createdAt: now,
+    },
+    { ...within(db) },
+  );
   return id;
 }
 

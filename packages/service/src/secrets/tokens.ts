@@ -26,11 +26,11 @@ export function issueToken(
   deps: Deps,
   kind: TokenKind,
   id: Id,
-): { token: string; hint: string; hash: Buffer; hashKeyId: Buffer } {
+): { token: string; hint: string; hash: Buffer; hashKeyId: Id } {
   const token = `${TOKEN_PREFIX[kind]}_${encodeBase32(key(id)).toLowerCase()}_${encodeBase32(deps.random(SECRET_BYTES)).toLowerCase()}`;
   const { hash, keyId } = deps.keys.current.hash(`${kind} ${id}`, token);
   // The hint ends inside the id, which is no secret.
-  return { token, hint: `${token.slice(0, 12)}…`, hash, hashKeyId: key(keyId) };
+  return { token, hint: `${token.slice(0, 12)}…`, hash, hashKeyId: keyId };
 }
 
 const SHAPE = /^(nl[kaslpbcu])_([a-z2-7]{26})_[a-z2-7]{32}$/;
@@ -50,9 +50,8 @@ export async function verifyToken(
   kind: TokenKind,
   id: Id,
   token: string,
-  row: { hash: Buffer; hash_key_id: Buffer },
+  row: { readonly hash: Buffer } & ({ readonly hashKeyId: Id } | { readonly hash_key_id: Buffer }),
 ): Promise<boolean> {
-  return await deps.keys.opening((keys) =>
-    keys.verify(`${kind} ${id}`, token, { keyId: text(row.hash_key_id), hash: row.hash }),
-  );
+  const keyId = 'hashKeyId' in row ? row.hashKeyId : text(row.hash_key_id);
+  return await deps.keys.opening((keys) => keys.verify(`${kind} ${id}`, token, { keyId, hash: row.hash }));
 }

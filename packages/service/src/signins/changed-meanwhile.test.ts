@@ -6,7 +6,7 @@ import { hotp } from '../../../../e2e/support/counters.js';
 import { assertWith, register } from '../../../../e2e/support/security-key.js';
 import { registration, assertion } from '../../../../e2e/support/key-holder.js';
 import { grantRole } from '../access/roles.js';
-import { insert } from '../db/sql.js';
+import { carryOut, insertion } from '../db/sql.js';
 import { inTransaction, type Opening, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import type { Handler } from '../http/call.js';
@@ -38,18 +38,24 @@ beforeAll(async () => {
   inside = await openInside();
   const { deps } = inside;
   application = newId(deps);
-  await insert(deps, 'applications', { id: key(application), name: 'Berths', description: '', createdAt: deps.now() });
+  await carryOut(
+    deps,
+    insertion('applications', { id: key(application), name: 'Berths', description: '', createdAt: deps.now() }),
+  );
   const owner = await addPerson('owner.here');
-  await insert(deps, 'role_grants', { personId: key(owner), role: 'owner', grantedAt: deps.now() });
+  await carryOut(deps, insertion('role_grants', { personId: key(owner), role: 'owner', grantedAt: deps.now() }));
   // Nothing here is about countersignatures.
-  await insert(deps, 'settings', {
-    id: 1,
-    data: JSON.stringify({
-      ...(await deps.settings.current()).settings,
-      countersign: { actions: [], waitMinutes: 60, keepHours: 24 },
+  await carryOut(
+    deps,
+    insertion('settings', {
+      id: 1,
+      data: JSON.stringify({
+        ...(await deps.settings.current()).settings,
+        countersign: { actions: [], waitMinutes: 60, keepHours: 24 },
+      }),
+      version: 1,
     }),
-    version: 1,
-  });
+  );
   deps.settings.forget();
   actor = {
     kind: 'person',
@@ -140,26 +146,32 @@ async function withCodes(method: 'totp' | 'hotp', pin?: string): Promise<Holder>
   const name = `person.${++people}`;
   const person = await addPerson(name);
   const [id, carrier, secret] = [newId(deps), newId(deps), randomBytes(20)];
-  await insert(deps, 'carriers', {
-    id: key(carrier),
-    personId: key(person),
-    kind: 'fob',
-    state: 'in-hand',
-    label: 'fob',
-    createdAt: deps.now(),
-  });
-  await insert(deps, 'authenticators', {
-    id: key(id),
-    personId: key(person),
-    carrierId: key(carrier),
-    method,
-    state: 'active',
-    label: 'fob',
-    parameters: JSON.stringify({ algorithm: 'SHA1', digits: 6, ...(method === 'totp' ? { period: 30 } : {}) }),
-    secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
-    createdAt: deps.now(),
-    activatedAt: deps.now(),
-  });
+  await carryOut(
+    deps,
+    insertion('carriers', {
+      id: key(carrier),
+      personId: key(person),
+      kind: 'fob',
+      state: 'in-hand',
+      label: 'fob',
+      createdAt: deps.now(),
+    }),
+  );
+  await carryOut(
+    deps,
+    insertion('authenticators', {
+      id: key(id),
+      personId: key(person),
+      carrierId: key(carrier),
+      method,
+      state: 'active',
+      label: 'fob',
+      parameters: JSON.stringify({ algorithm: 'SHA1', digits: 6, ...(method === 'totp' ? { period: 30 } : {}) }),
+      secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+      createdAt: deps.now(),
+      activatedAt: deps.now(),
+    }),
+  );
   if (pin !== undefined) await act(givePin, { id }, { pin });
   const stored = await begun(name, true, ['password', 'code', 'text', 'new-pin']);
   let counter = 0;

@@ -3,7 +3,7 @@ import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import { isUnavailable } from '../db/errors.js';
-import { selectOne, updateById, write, type Statement } from '../db/sql.js';
+import { carryOut, selectOne, updateOf, write, type Statement } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -133,7 +133,7 @@ async function reserveAttempt(deps: Deps, work: Work, driver: Driver, before: St
   const admission = admit(guard, nowMs);
   if (!admission.admitted) return await turnAway(admission.why, admission.until);
   const counted = reserve(guard, nowMs);
-  if (row) await updateById(work, 'authenticators', row.id, guardColumns(standing.lane, counted));
+  if (row) await carryOut(work, updateOf('authenticators', row.id, guardColumns(standing.lane, counted)));
   else for (const write of decoyGuardWrites(work.now, decoyId!, guard, counted)) work.atEnd(write);
   if (!row)
     return {
@@ -173,11 +173,14 @@ async function acceptPassword(
   );
   if (!row || (await openPassword(deps, row)) !== phc)
     return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
-  await updateById(work, 'authenticators', key(id), {
-    ...guardColumns(lane, CLEAR),
-    lastUsedAt: work.now,
-    lastUsedIn: key(applicationId),
-  });
+  await carryOut(
+    work,
+    updateOf('authenticators', key(id), {
+      ...guardColumns(lane, CLEAR),
+      lastUsedAt: work.now,
+      lastUsedIn: key(applicationId),
+    }),
+  );
   const proof = { method: 'password', id, carrier: null, can: [] } as const;
   const { mustChange = false } = JSON.parse(row.parameters) as { mustChange?: boolean };
   return {

@@ -1,3 +1,4 @@
+import { takesPin } from '@nimble-latch/core/methods';
 import { readPin } from '@nimble-latch/core/codes';
 import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance } from '@nimble-latch/core/signin';
@@ -122,8 +123,7 @@ export async function renewPin<T>(
     if (!row) throw new Refusal('sign-in-moved-on');
     return row;
   };
-  const least =
-    method === 'totp' || method === 'hotp' ? before.signIn.requirement.codes?.[method]?.leastPin : undefined;
+  const least = takesPin(method) ? before.signIn.requirement.codes?.[method]?.leastPin : undefined;
   const phc = await preparePin(deps, typed, least, await held(deps));
   return await settle(async (work) => {
     const stored = await readSignIn(work, before.id, true);

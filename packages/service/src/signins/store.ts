@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type Ask, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, SignInState, Id } from '@nimble-latch/core/vocabulary';
-import { insert, insertAll, select, type Db, type Statement } from '../db/sql.js';
+import { carryOut, insertAll, insertion, select, type Db, type Statement } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
 import { key, text, textOrNull } from '../ids.js';
@@ -71,7 +71,7 @@ export function onlySignIn(rows: readonly object[]): StoredSignIn {
 }
 
 export async function insertSignIn(db: Db, stored: StoredSignIn): Promise<void> {
-  await insert(db, 'sign_ins', signInColumns(stored));
+  await carryOut(db, insertion('sign_ins', signInColumns(stored)));
 }
 
 /** Inserts many sign-ins; nothing to tell of any of them. */

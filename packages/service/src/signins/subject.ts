@@ -1,4 +1,5 @@
 import type { Usable } from '@nimble-latch/core/assurance';
+import { OFFERED_METHODS, offeredSpec, specOf } from '@nimble-latch/core/methods';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
 import type { Id, PersonState } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../db/sql.js';
@@ -19,11 +20,15 @@ export interface Subject {
 }
 
 /** What a decoy seems to hold: what most people hold. Stable, since nothing about it is drawn by chance. */
-const DECOY_KEYRING: readonly Usable[] = [
-  { id: 'decoy password', method: 'password', carrier: null, can: [], preferred: false },
-  { id: 'decoy app', method: 'totp', carrier: 'decoy phone', can: [], preferred: false },
-  { id: 'decoy key', method: 'webauthn', carrier: 'decoy key', can: ['verified', 'device-bound'], preferred: false },
-];
+const DECOY_KEYRING: readonly Usable[] = OFFERED_METHODS.flatMap((method) => {
+  const { decoy, carrier } = offeredSpec(method);
+  if (decoy === null || decoy === 'hidden') return [];
+  const on = carrier && `decoy ${carrier}`;
+  return [{ id: `decoy ${method}`, method, carrier: on, can: decoy.can, preferred: false }];
+});
+
+/** What shows of somebody's keyring before they have proved anything: nothing that a decoy stands for. */
+const shows = ({ method }: Usable): boolean => specOf(method).offered?.decoy === null;
 
 /**
  * What somebody seems to hold before they have proved anything: what most people hold, whether they do or not, so that the
@@ -31,8 +36,7 @@ const DECOY_KEYRING: readonly Usable[] = [
  */
 export const seemingKeyring = (keyring: readonly Usable[]): readonly Usable[] => [
   ...DECOY_KEYRING,
-  // A counter's code is asked for as a clock's is: which of them somebody holds is nobody's business yet.
-  ...keyring.filter(({ method }) => method !== 'hotp' && !DECOY_KEYRING.some((one) => one.method === method)),
+  ...keyring.filter(shows),
 ];
 
 /** What a login name leads to. */

@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { countersignedForKeyring } from '../access/countersign.js';
-import { insert, selectOne, updateById } from '../db/sql.js';
+import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -12,6 +12,8 @@ import { assertOffered } from '../methods/offer.js';
 import { lockPerson } from '../people/lock-person.js';
 import { eventColumns, givenTo, type StockRow } from './rows.js';
 import { lockToken, showToken } from './store.js';
+import { tokenEvents } from './token-event.model.js';
+import { tokens } from './token.model.js';
 
 type Assigning = Call<'tokens.assign'> | Call<'tokens.assignNext'>;
 
@@ -33,8 +35,10 @@ async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id
     what: 'factor-begun',
     facts: { name, label: row.serial },
   }));
-  await updateById(work, 'tokens', key(id), givenTo(person, work.now));
-  await insert(work, 'token_events', eventColumns(deps, id, 'assigned', work.now, { by: call.actor.personId, person }));
+  await tokens(work).update(givenTo(person, work.now), { where: { id }, transaction: work.transaction });
+  await tokenEvents(work).create(eventColumns(deps, id, 'assigned', work.now, { by: call.actor.personId, person }), {
+    transaction: work.transaction,
+  });
   await work.trail(entryOf(call, 'token.assigned', { kind: 'token', id }, { person, details: { serial: row.serial } }));
 }
 

@@ -1,41 +1,29 @@
-import type { Id } from '@nimble-latch/core/vocabulary';
 import { webcrypto } from 'node:crypto';
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { readCertificate } from '@nimble-latch/core/crypto';
 import type { OwnCertificate } from '@nimble-latch/core/tokenfiles';
-import { insert, select, selectOne, write, type Db } from '../db/sql.js';
+import { within } from '../db/models.js';
 import type { Deps } from '../deps.js';
 import { notFound, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { Handler } from '../http/call.js';
-import { key, newId, text } from '../ids.js';
-import { certificateIdentity } from './file-certificate.model.js';
-
-interface CertificateRow {
-  id: Buffer;
-  label: string;
-  certificate: string;
-  fingerprint: string;
-  private_sealed: Buffer | null;
-  created_at: Date;
-  ends_at: Date;
-  retired_at: Date | null;
-}
+import { newId } from '../ids.js';
+import { certificateIdentity, fileCertificates, type FileCertificate } from './file-certificate.model.js';
 
 type Shown = Answer<'stock.certificates'>['rows'][number];
 
-const shown = (row: CertificateRow): Shown => ({
-  id: text(row.id),
+const shown = (row: FileCertificate): Shown => ({
+  id: row.id,
   label: row.label,
   certificate: row.certificate,
   fingerprint: row.fingerprint,
-  createdAt: row.created_at.toISOString(),
-  endsAt: row.ends_at.toISOString(),
-  retiredAt: row.retired_at?.toISOString() ?? null,
+  createdAt: row.createdAt.toISOString(),
+  endsAt: row.endsAt.toISOString(),
+  retiredAt: row.retiredAt?.toISOString() ?? null,
 });
 
 export const listCertificates: Handler<'stock.certificates'> = async (deps) => {
-  const rows = await select<CertificateRow>(deps, 'SELECT * FROM file_certificates ORDER BY id DESC');
+  const rows = await fileCertificates(deps).findAll({ order: [['id', 'DESC']], ...within(deps) });
   return { answer: { rows: rows.map(shown) } };
 };
 
@@ -81,60 +69,62 @@ export const makeCertificate: Handler<'stock.makeCertificate'> = async (deps, ca
   const endsAt = new Date(deps.now().getTime() + years * YEAR_MS);
   const { pem, privatePem } = await make(deps, label, endsAt);
   return await call.run(async (work) => {
-    const there = await selectOne<{ n: number }>(
-      work,
-      'SELECT COUNT(*) AS n FROM file_certificates WHERE retired_at IS NULL',
-    );
-    if (Number(there?.n ?? 0) >= LIMITS.fileCertificates)
+    const { transaction } = work;
+    if ((await fileCertificates(work).count({ where: { retiredAt: null }, transaction })) >= LIMITS.fileCertificates)
       throw new Refusal('limit-reached', { limit: LIMITS.fileCertificates });
     const id = newId(deps);
-    await insert(work, 'file_certificates', {
-      id: key(id),
-      label,
-      certificate: pem,
-      fingerprint: readCertificate(Buffer.from(pem))!.fingerprint,
-      privateSealed: deps.keys.current.seal('seed', certificateIdentity(id), Buffer.from(privatePem), deps.random(12)),
-      createdAt: work.now,
-      endsAt,
-    });
+    const made = await fileCertificates(work).create(
+      {
+        id,
+        label,
+        certificate: pem,
+        fingerprint: readCertificate(Buffer.from(pem))!.fingerprint,
+        privateSealed: deps.keys.current.seal(
+          'seed',
+          certificateIdentity(id),
+          Buffer.from(privatePem),
+          deps.random(12),
+        ),
+        createdAt: work.now,
+        endsAt,
+        retiredAt: null,
+      },
+      { transaction },
+    );
     await work.trail(entryOf(call, 'file-certificate.made', { kind: 'file-certificate', id }, { details: { label } }));
-    return { answer: shown((await readCertificateRow(work, id))!) };
+    return { answer: shown(made) };
   });
 };
-
-const readCertificateRow = async (db: Db, id: Id) =>
-  await selectOne<CertificateRow>(db, 'SELECT * FROM file_certificates WHERE id = :id', { id: key(id) });
 
 /** Its private key is wiped: what is still encrypted to it opens nowhere any more. */
 export const retireCertificate: Handler<'stock.retireCertificate'> = async (_deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const row = await readCertificateRow(work, id);
-    if (!row) throw notFound();
-    const gone = await write(
-      work,
-      'UPDATE file_certificates SET retired_at = :now, private_sealed = NULL WHERE id = :id AND retired_at IS NULL',
-      { id: row.id, now: work.now },
+    const { transaction } = work;
+    const row = await fileCertificates(work).findByPk(id, { rejectOnEmpty: notFound(), transaction });
+    const [gone] = await fileCertificates(work).update(
+      { retiredAt: work.now, privateSealed: null },
+      { where: { id, retiredAt: null }, transaction },
     );
     if (gone === 0) throw new Refusal('wrong-state', { state: 'retired' });
     await work.trail(
       entryOf(call, 'file-certificate.retired', { kind: 'file-certificate', id }, { details: { label: row.label } }),
     );
-    return { answer: shown((await readCertificateRow(work, id))!) };
+    return { answer: { ...shown(row), retiredAt: work.now.toISOString() } };
   });
 
 /** The certificates of ours that files may be encrypted to; each key is opened only for a file that names it. */
 export async function ownCertificates(deps: Deps): Promise<OwnCertificate[]> {
-  const rows = await select<CertificateRow>(
-    deps,
-    'SELECT * FROM file_certificates WHERE retired_at IS NULL ORDER BY id DESC',
-  );
+  const rows = await fileCertificates(deps).findAll({
+    where: { retiredAt: null },
+    order: [['id', 'DESC']],
+    ...within(deps),
+  });
   // Another node may have sealed with a key that is not known here yet; opening happens amid the file and cannot wait.
   if (rows.length > 0) await deps.keys.reload();
   return rows.map((row) => ({
     name: row.label,
     der: readCertificate(Buffer.from(row.certificate))!.der,
-    privateKeyPem: () =>
-      deps.keys.current.open('seed', certificateIdentity(text(row.id)), row.private_sealed!).toString(),
+    privateKeyPem: () => deps.keys.current.open('seed', certificateIdentity(row.id), row.privateSealed!).toString(),
   }));
 }

@@ -4,7 +4,7 @@ import { whyNot } from '@nimble-latch/core/access';
 import { readConcerned } from '../access/concerned.js';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
-import { insert, selectOne, updateById, write, type SqlValues } from '../db/sql.js';
+import { selectOne, write } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
@@ -15,6 +15,8 @@ import { key, text } from '../ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { eventColumns, type StockRow } from './rows.js';
 import { lockToken, showToken } from './store.js';
+import { tokenEvents } from './token-event.model.js';
+import { tokens } from './token.model.js';
 
 type To = Parsed<'stock.move', 'body'>['to'];
 
@@ -81,20 +83,22 @@ export const moveToken: Handler<'stock.move'> = async (deps, call) =>
     const holder = row.person_id && text(row.person_id);
     if (step.leaves && holder && row.authenticator_id) await assertMayTake(deps, work, call, holder, row);
     const learned = step.leaves ? await endAuthenticator(deps, work, call, row) : {};
-    await updateById(work, 'tokens', key(id), {
-      // Somebody whose token was proved before it was sent on goes on using it.
-      state: to === 'sent' || to === 'arrived' ? (row.authenticator_id ? 'in-use' : 'sent') : step.to,
-      ...(to === 'sent' ? { sentTo: note ?? null, arrived: 0 } : to === 'arrived' ? { arrived: 1 } : {}),
-      ...(step.leaves ? { personId: null, authenticatorId: null, sentTo: null, arrived: 0, ...learned } : {}),
-      // What is retired opens nothing any more.
-      ...(to === 'retired' ? { secretSealed: null } : {}),
-      changedAt: work.now,
-    });
+    await tokens(work).update(
+      {
+        // Somebody whose token was proved before it was sent on goes on using it.
+        state: to === 'sent' || to === 'arrived' ? (row.authenticator_id ? 'in-use' : 'sent') : step.to,
+        ...(to === 'sent' ? { sentTo: note ?? null, arrived: false } : to === 'arrived' ? { arrived: true } : {}),
+        ...(step.leaves ? { personId: null, authenticatorId: null, sentTo: null, arrived: false, ...learned } : {}),
+        // What is retired opens nothing any more.
+        ...(to === 'retired' ? { secretSealed: null } : {}),
+        changedAt: work.now,
+      },
+      { where: { id }, transaction: work.transaction },
+    );
     const by = call.actor.personId;
-    await insert(
-      work,
-      'token_events',
+    await tokenEvents(work).create(
       eventColumns(deps, id, step.event, work.now, { by, person: holder, note: note ?? null }),
+      { transaction: work.transaction },
     );
     await work.trail(
       entryOf(call, step.action, { kind: 'token', id }, { person: holder, details: { serial: row.serial } }),
@@ -130,7 +134,7 @@ async function endAuthenticator(
   work: Work,
   call: { readonly actor: Actor; readonly origin: string },
   row: StockRow,
-): Promise<SqlValues> {
+): Promise<Learned> {
   if (!row.authenticator_id || !row.person_id) return {};
   const learned = await learnedOf(work, row.authenticator_id);
   const id = text(row.authenticator_id);
@@ -157,8 +161,13 @@ async function endAuthenticator(
   return learned;
 }
 
+interface Learned {
+  readonly lastStep?: number | null;
+  readonly drift?: number;
+}
+
 /** Where a token's counter and clock are: the next holder goes on from there, never back. */
-async function learnedOf(work: Work, authenticator: Buffer): Promise<SqlValues> {
+async function learnedOf(work: Work, authenticator: Buffer): Promise<Learned> {
   const at = await selectOne<{ last_step: number | null; drift: number }>(
     work,
     'SELECT last_step, drift FROM authenticators WHERE id = :id',
@@ -184,15 +193,20 @@ export async function tokenFreed(
   if (!row) return;
   const id = text(row.id);
   const person = row.person_id && text(row.person_id);
-  await updateById(work, 'tokens', row.id, {
-    state: event,
-    personId: null,
-    authenticatorId: null,
-    ...(await learnedOf(work, key(authenticator))),
-    changedAt: work.now,
-  });
+  await tokens(work).update(
+    {
+      state: event,
+      personId: null,
+      authenticatorId: null,
+      ...(await learnedOf(work, key(authenticator))),
+      changedAt: work.now,
+    },
+    { where: { id: text(row.id) }, transaction: work.transaction },
+  );
   const by = call.actor.kind === 'person' ? call.actor.personId : null;
-  await insert(work, 'token_events', eventColumns(deps, id, event, work.now, { by, person }));
+  await tokenEvents(work).create(eventColumns(deps, id, event, work.now, { by, person }), {
+    transaction: work.transaction,
+  });
   const action = event === 'lost' ? 'token.lost' : 'token.returned';
   await work.trail(entryOf(call, action, { kind: 'token', id }, { person, details: { serial: row.serial } }));
 }

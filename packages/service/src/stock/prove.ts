@@ -2,7 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { checkEnrolment, checkHotp, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
 import { serialKey } from '@nimble-latch/core/people';
 import { admit, reserve } from '@nimble-latch/core/throttle';
-import { insert, selectOne, updateById } from '../db/sql.js';
+import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import { noticeTo } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
@@ -17,8 +17,11 @@ import { codesOf, refusalFor } from '../keyring/prove-totp.js';
 import { assertOffered, codeRulesOf } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
 import { eventColumns, type StockRow } from './rows.js';
-import { tokenIdentity } from './token.model.js';
+import { tokenIdentity, tokens } from './token.model.js';
 import { lockToken } from './store.js';
+import { authenticators } from '../keyring/authenticator.model.js';
+import { carriers } from '../keyring/carrier.model.js';
+import { tokenEvents } from './token-event.model.js';
 
 /** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
 async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<EnrolmentCheck> {
@@ -56,49 +59,60 @@ async function become(
   const taken = await selectOne(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial FOR UPDATE', {
     serial: row.serial_key,
   });
-  await insert(work, 'carriers', {
-    id: key(carrierId),
-    personId: key(person),
-    kind: 'fob',
-    state: 'in-hand',
-    label,
-    serial: row.serial,
-    serialKey: taken
-      ? `${row.serial_key}${serialKey(row.maker)}${carrierId.slice(-6)}`.slice(0, 60).toUpperCase()
-      : row.serial_key,
-    createdAt: work.now,
-  });
+  await carriers(work).create(
+    {
+      id: carrierId,
+      personId: person,
+      kind: 'fob',
+      state: 'in-hand',
+      label,
+      serial: row.serial,
+      serialKey: taken
+        ? `${row.serial_key}${serialKey(row.maker)}${carrierId.slice(-6)}`.slice(0, 60).toUpperCase()
+        : row.serial_key,
+      createdAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
   await work.trail(
     entryOf(maker, 'carrier.added', { kind: 'carrier', id: carrierId }, { person, details: { kind: 'fob' } }),
   );
   const id = newId(deps);
-  await insert(work, 'authenticators', {
-    id: key(id),
-    personId: key(person),
-    carrierId: key(carrierId),
-    method: row.method,
-    state: 'active',
-    label,
-    parameters: row.parameters,
-    secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
-    lastStep: step,
-    drift,
-    hardware: 1,
-    expiresOn: row.expires_on,
-    createdAt: work.now,
-    activatedAt: work.now,
-  });
-  await updateById(work, 'tokens', row.id, {
-    state: 'in-use',
-    failures: 0,
-    pausedUntil: null,
-    authenticatorId: key(id),
-    lastStep: step,
-    drift,
-    changedAt: work.now,
-  });
+  await authenticators(work).create(
+    {
+      id,
+      personId: person,
+      carrierId,
+      method: row.method,
+      state: 'active',
+      label,
+      parameters: row.parameters,
+      secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+      lastStep: step,
+      drift,
+      hardware: true,
+      expiresOn: row.expires_on,
+      createdAt: work.now,
+      activatedAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
+  await tokens(work).update(
+    {
+      state: 'in-use',
+      failures: 0,
+      pausedUntil: null,
+      authenticatorId: id,
+      lastStep: step,
+      drift,
+      changedAt: work.now,
+    },
+    { where: { id: text(row.id) }, transaction: work.transaction },
+  );
   const by = maker.actor.kind === 'person' || maker.actor.kind === 'page' ? maker.actor.personId : null;
-  await insert(work, 'token_events', eventColumns(deps, tokenId, 'proved', work.now, { by, person }));
+  await tokenEvents(work).create(eventColumns(deps, tokenId, 'proved', work.now, { by, person }), {
+    transaction: work.transaction,
+  });
   await refreshKeyring(work, person);
   await work.trail(
     entryOf(
@@ -144,10 +158,13 @@ export async function proveTokenOf(
   const check = await checkOf(deps, work, row, codes);
   if (check.outcome === 'proved') return await become(deps, work, maker, row, check);
   const { failures, pausedUntil } = reserve(guard, work.now.getTime());
-  await updateById(work, 'tokens', row.id, {
-    failures,
-    pausedUntil: pausedUntil === undefined ? null : new Date(pausedUntil),
-  });
+  await tokens(work).update(
+    {
+      failures,
+      pausedUntil: pausedUntil === undefined ? null : new Date(pausedUntil),
+    },
+    { where: { id: text(row.id) }, transaction: work.transaction },
+  );
   await work.trail(
     entryOf(
       maker,

@@ -1,6 +1,5 @@
 import { readSecret } from '@nimble-latch/core/tokenfiles';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { insert } from '../db/sql.js';
 import { badField, Refusal } from '../errors.js';
 import { entryOf } from '../http/actors.js';
 import type { AreaHandlers, Handler } from '../http/call.js';
@@ -13,6 +12,8 @@ import { moveToken } from './move.js';
 import { proveToken } from './prove.js';
 import { eventColumns, tokenColumns } from './rows.js';
 import { countTokens, listTokens, showToken } from './store.js';
+import { tokenEvents } from './token-event.model.js';
+import { tokens } from './token.model.js';
 
 /** A token that came on paper. */
 const addToken: Handler<'stock.add'> = async (deps, call) => {
@@ -33,13 +34,17 @@ const addToken: Handler<'stock.add'> = async (deps, call) => {
       notHonoured: '',
     };
     try {
-      await insert(work, 'tokens', tokenColumns(deps, id, row, { batch: null, person: null, now: work.now }));
+      await tokens(work).create(tokenColumns(deps, id, row, { batch: null, person: null, now: work.now }), {
+        transaction: work.transaction,
+      });
     } catch (error) {
       if (brokenUniqueIndex(error) !== 'tokens_serial') throw error;
       throw new Refusal('serial-taken', { name: plain.maker });
     }
     const by = call.actor.personId;
-    await insert(work, 'token_events', eventColumns(deps, id, 'entered', work.now, { by }));
+    await tokenEvents(work).create(eventColumns(deps, id, 'entered', work.now, { by }), {
+      transaction: work.transaction,
+    });
     await work.trail(entryOf(call, 'token.entered', { kind: 'token', id }, { details: { serial: plain.serial } }));
     return { answer: await showToken(work, id) };
   });

@@ -1,10 +1,11 @@
+import type { CreationAttributes } from 'sequelize';
 import { serialKey } from '@nimble-latch/core/people';
 import type { TokenRow } from '@nimble-latch/core/tokenfiles';
 import type { TokenEvent, TokenState, Id } from '@nimble-latch/core/vocabulary';
-import type { SqlValues } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { key, keyOrNull, newId } from '../ids.js';
-import { tokenIdentity } from './token.model.js';
+import { newId } from '../ids.js';
+import type { TokenStory } from './token-event.model.js';
+import { tokenIdentity, type Token } from './token.model.js';
 
 /** A token's row. */
 export interface StockRow {
@@ -45,15 +46,15 @@ export function tokenColumns(
   id: Id,
   row: TokenRow,
   more: { readonly batch: Id | null; readonly person: Id | null; readonly now: Date },
-): SqlValues {
+): CreationAttributes<Token> {
   return {
-    id: key(id),
+    id,
     serial: row.serial!,
     serialKey: serialKey(row.serial!),
     maker: row.maker,
     makerKey: makerKey(row.maker),
     model: row.model,
-    batchId: keyOrNull(more.batch),
+    batchId: more.batch,
     method: row.method,
     parameters: JSON.stringify(parametersOf(row)),
     secretSealed: deps.keys.current.seal('seed', tokenIdentity(id), row.secret!, deps.random(12)),
@@ -62,16 +63,16 @@ export function tokenColumns(
     startsOn: row.starts ?? null,
     expiresOn: row.expires ?? null,
     state: more.person === null ? 'in-stock' : 'assigned',
-    personId: keyOrNull(more.person),
+    personId: more.person,
     createdAt: more.now,
     changedAt: more.now,
   };
 }
 
 /** What becomes of a token's row when it is given to somebody; guesses at the holder before are not theirs. */
-export const givenTo = (person: Id, now: Date): SqlValues => ({
-  state: 'assigned',
-  personId: key(person),
+export const givenTo = (person: Id, now: Date) => ({
+  state: 'assigned' as const,
+  personId: person,
   failures: 0,
   pausedUntil: null,
   changedAt: now,
@@ -84,12 +85,12 @@ export const eventColumns = (
   event: TokenEvent,
   at: Date,
   more: { readonly by: Id | null; readonly person?: Id | null; readonly note?: string | null },
-): SqlValues => ({
-  id: key(newId(deps)),
-  tokenId: key(token),
+): CreationAttributes<TokenStory> => ({
+  id: newId(deps),
+  tokenId: token,
   event,
   at,
-  byId: keyOrNull(more.by),
-  personId: keyOrNull(more.person ?? null),
+  byId: more.by,
+  personId: more.person ?? null,
   note: more.note ?? null,
 });

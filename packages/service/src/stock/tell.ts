@@ -1,10 +1,11 @@
 import type { TokenEvent, Id } from '@nimble-latch/core/vocabulary';
-import { insert, selectOne } from '../db/sql.js';
+import { selectOne } from '../db/sql.js';
 import type { Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import type { Actor } from '../http/actors.js';
 import { key, text, textOrNull } from '../ids.js';
 import { eventColumns } from './rows.js';
+import { tokenEvents } from './token-event.model.js';
 
 /** Adds a line to the story of the token that an authenticator is; nothing where it is none of the stock. */
 export async function tellToken(
@@ -22,5 +23,7 @@ export async function tellToken(
   if (!row) return;
   const by = actor.kind === 'person' || actor.kind === 'page' ? actor.personId : null;
   const person = textOrNull(row.person_id);
-  await insert(work, 'token_events', eventColumns(deps, text(row.id), event, work.now, { by, person }));
+  await tokenEvents(work).create(eventColumns(deps, text(row.id), event, work.now, { by, person }), {
+    transaction: work.transaction,
+  });
 }

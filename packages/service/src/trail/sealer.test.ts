@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
 import { verify } from '../chores/trail.js';
 import { beat } from '../background/node-heartbeat.js';
-import { insert, write, type Db } from '../db/sql.js';
+import { carryOut, insertion, write, type Db } from '../db/sql.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import { closeRuntime, openRuntime } from '../runtime.js';
 import { abandonedWriters, sealUpTo } from './sealer.js';
@@ -57,7 +57,7 @@ describe('a seal', () => {
     for (const kept of [true, false]) {
       const number = trail.reserve();
       const entry = trail.entry(number, new Date(), rotated({ kept }));
-      if (kept) await insert(db, 'trail_entries', trailColumns(entry));
+      if (kept) await carryOut(db, insertion('trail_entries', trailColumns(entry)));
       trail.settle([number], 'unknown');
     }
     await tell({ crane: '6' });
@@ -73,7 +73,7 @@ describe('a seal', () => {
     writer.trail.settleInDoubt([entry.number]);
     await closeRuntime(writer);
     // The server comes to the COMMIT only now.
-    await insert(db, 'trail_entries', trailColumns(entry));
+    await carryOut(db, insertion('trail_entries', trailColumns(entry)));
     expect(await abandonedWriters(inside.deps)).toEqual([]);
     await write(db, 'UPDATE nodes SET seen_at = seen_at - INTERVAL 2 MINUTE');
     expect(await abandonedWriters(inside.deps)).toEqual([{ writer: id, to: entry.number }]);

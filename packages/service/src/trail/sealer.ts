@@ -9,7 +9,7 @@ import {
   type Witness,
 } from '@nimble-latch/core/trail';
 import { brokenUniqueIndex } from '../db/errors.js';
-import { insert, select, selectOne } from '../db/sql.js';
+import { carryOut, insertion, select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { trailEntry, type TrailRow } from './writer.js';
@@ -81,14 +81,17 @@ async function readEntries(deps: Deps, writer: Id, from: number, to: number): Pr
 
 async function store(deps: Deps, { body, signature }: Seal): Promise<boolean> {
   try {
-    await insert({ sequelize: deps.sequelize }, 'trail_seals', {
-      writer: key(body.writer),
-      seal: body.seal,
-      toNumber: body.to,
-      body: JSON.stringify(body),
-      signature,
-      sealedAt: new Date(body.at),
-    });
+    await carryOut(
+      { sequelize: deps.sequelize },
+      insertion('trail_seals', {
+        writer: key(body.writer),
+        seal: body.seal,
+        toNumber: body.to,
+        body: JSON.stringify(body),
+        signature,
+        sealedAt: new Date(body.at),
+      }),
+    );
     return true;
   } catch (error) {
     if (brokenUniqueIndex(error)) return false;

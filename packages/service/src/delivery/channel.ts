@@ -1,0 +1,29 @@
+import type { Config } from '../config.js';
+
+/** What every message says of itself: by which channel it goes. */
+export interface Message {
+  readonly kind: string;
+}
+
+/** Hands one message over; throws where it is not taken. What is still under way when the signal comes is given up. */
+export type Send<M extends Message> = (message: M, signal: AbortSignal) => Promise<void>;
+
+/**
+ * A way outward, described once: the outbox, its sender and what is told of it go by this. Each has lanes of its own, so that none
+ * holds up another.
+ */
+export interface Channel<M extends Message = Message> {
+  readonly kind: M['kind'];
+  /** Messages on their way at the same time, on each node: one slow server holds up none but its own. */
+  readonly lanes: number;
+  /** Seconds for which a message is taken; it is taken anew while it is being sent, so that no other node sends it meanwhile. */
+  readonly leaseSeconds: number;
+  /** Milliseconds after which one that is being sent is given up for this time. */
+  readonly mostMs: number;
+  /** Milliseconds for which a message is of use, unless whoever sends it knows better: after them it is given up. */
+  readonly usefulMs: number;
+  /** When one that was not taken is tried again, and how often. */
+  readonly retry: { readonly delayMs: (attempts: number) => number; readonly most: number };
+  /** Opened once for each process; undefined where nothing is set up for it here. */
+  readonly open: (config: Config) => Send<M> | undefined;
+}

@@ -1,0 +1,52 @@
+import { MOST_ATTEMPTS, retryDelayMs } from '@nimble-latch/core/jobs';
+import { createTransport, type Transporter } from 'nodemailer';
+import type SMTPPool from 'nodemailer/lib/smtp-pool/index.js';
+import type { Channel } from './channel.js';
+
+export interface Mail {
+  readonly kind: 'mail';
+  readonly to: string;
+  readonly subject: string;
+  readonly text: string;
+}
+
+/** How long a mail server may take to be there, and to say the next thing. */
+const CONNECT_MS = 10_000;
+const SILENT_MS = 60_000;
+const LANES = 4;
+
+export const mail: Channel<Mail> = {
+  kind: 'mail',
+  lanes: LANES,
+  leaseSeconds: 30,
+  // Beyond what the steps of a conversation may take: who gives up first should be who knows what it was waiting for.
+  mostMs: 5 * 60_000,
+  // What tells of a change is of use for some days; nobody is helped by hearing of it weeks later.
+  usefulMs: 7 * 86_400_000,
+  retry: { delayMs: retryDelayMs, most: MOST_ATTEMPTS },
+  open({ smtp }) {
+    if (!smtp) return undefined;
+    // Kept connections, a few at a time, each step of a conversation with an end.
+    const transport: Transporter = createTransport(
+      {
+        url: smtp.url,
+        pool: true,
+        maxConnections: LANES,
+        connectionTimeout: CONNECT_MS,
+        greetingTimeout: CONNECT_MS,
+        dnsTimeout: CONNECT_MS,
+        socketTimeout: SILENT_MS,
+      } as SMTPPool.Options & { readonly url: string },
+      { from: smtp.from },
+    );
+    return async ({ to, subject, text }) => {
+      // An address object, not a header line: a comma or a line break in it cannot add receivers.
+      await transport.sendMail({
+        to: { name: '', address: to },
+        subject,
+        text,
+        headers: { 'Auto-Submitted': 'auto-generated' },
+      });
+    };
+  },
+};
