@@ -40,7 +40,7 @@ export default {
     {
       name: 'methods-are-described-by-words-alone',
       severity: 'error',
-      from: { path: '^packages/core/src/methods/kinds/' },
+      from: { path: '^packages/core/src/methods/kinds/', pathNot: '\\.test\\.ts$' },
       to: { pathNot: '^packages/core/src/(vocabulary|methods/kinds/)' },
     },
     {
