@@ -121,6 +121,8 @@ export class Gate {
     return {
       model: persons(this.#deps),
       as: 'person',
+      // Nothing of their contact data, which every call would read along.
+      attributes: ['id', 'displayName', 'timeZone', 'language'],
       where: { state: 'active' },
       include: [{ association: 'loginNames', separate: true, order: ['id'], limit: 1 }],
     };
