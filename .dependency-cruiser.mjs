@@ -17,7 +17,7 @@ export default {
     },
     { name: 'nothing-unresolved', severity: 'error', from: {}, to: { couldNotResolve: true } },
     only('core', []),
-    only('api', ['^packages/core/(src|dist)/(vocabulary|people/fields|methods/kinds/)']),
+    only('api', ['^packages/core/(src|dist)/(vocabulary|people/fields|methods/kinds/|connections/kinds/)']),
     only('service', [pkg('core'), pkg('api')]),
     only('cli', [pkg('api')]),
     only('console', [pkg('api')]),
@@ -38,10 +38,10 @@ export default {
       to: { pathNot: '^packages/core/src/vocabulary-' },
     },
     {
-      name: 'methods-are-described-by-words-alone',
+      name: 'kinds-are-described-by-words-alone',
       severity: 'error',
-      from: { path: '^packages/core/src/methods/kinds/', pathNot: '\\.test\\.ts$' },
-      to: { pathNot: '^packages/core/src/(vocabulary|methods/kinds/)' },
+      from: { path: '^packages/core/src/(methods|connections)/kinds/', pathNot: '\\.test\\.ts$' },
+      to: { pathNot: '^packages/core/src/(vocabulary|$1/kinds/)' },
     },
     {
       name: 'api-runs-in-browsers',

@@ -126,6 +126,10 @@ describe('a configuration', () => {
       'kind: oidc\n        oidc: { client: public, redirectUris: [https://a.example/b] }',
     );
     expect(await wrong(kind)).toEqual(['configuration-unsound', expect.stringContaining('.kind')]);
+    // Who a client is was settled when it was connected; its file is not read past that.
+    const client = file.replace('client: confidential', 'client: public');
+    expect(client).not.toBe(file);
+    expect(await wrong(client)).toEqual(['configuration-unsound', expect.stringContaining('.oidc.client')]);
     await other.owner.call('rulebookDraft.save', { body: { text: rulebookOf([]) }, ifMatch: 3 });
     expect(await wrong(file.replace('Kept as it is', 'Another'))).toEqual(['draft-in-the-way']);
     await other.owner.call('rulebookDraft.discard');

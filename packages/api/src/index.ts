@@ -74,4 +74,11 @@ export {
   type Seen,
   type Source,
 } from '@nimble-latch/core/vocabulary';
+export {
+  CONNECTION_SPECS,
+  connectionSpecOf,
+  isOffered,
+  OFFERED_CONNECTIONS,
+  type OfferedConnectionKind,
+} from '@nimble-latch/core/connections/kinds';
 export { OFFERED_METHODS, offeredSpec, takesPin, type OfferedMethod } from '@nimble-latch/core/methods/kinds';

@@ -1,14 +1,9 @@
-import {
-  CLAIMS,
-  CLIENT_KINDS,
-  CONNECTION_KINDS,
-  RELEASES,
-  SCOPES,
-  TOKEN_ALGORITHMS,
-} from '@nimble-latch/core/vocabulary';
+import { OFFERED_CONNECTIONS } from '@nimble-latch/core/connections/kinds';
+import { CLAIMS, CONNECTION_KINDS, SCOPES } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
+import { addedParameters, editedParameters, shownParameters } from './connections/index.js';
 import { id, instant, line, nothing, page, pageQuery, version } from '../schema.js';
 
 const connectionKey = z.strictObject({
@@ -19,27 +14,13 @@ const connectionKey = z.strictObject({
   lastUsedAt: instant.nullable(),
 });
 
-const address = z.string().max(LIMITS.addressChars);
-
-/** How an application is connected by OpenID Connect. */
-const oidc = z.strictObject({
-  client: z.enum(CLIENT_KINDS).describe('Whether it can keep a secret: confidential has one, public has none'),
-  redirectUris: z.array(address).min(1).max(LIMITS.redirectUris).describe('Compared as they stand'),
-  endUris: z.array(address).max(LIMITS.redirectUris).describe('Where people may be sent after signing out'),
-  releases: z.array(z.enum(RELEASES)).describe('What it may learn of people beside who they are'),
-  algorithm: z.enum(TOKEN_ALGORITHMS).describe('What its ID tokens are signed with'),
-});
-
 export const connection = z.strictObject({
   id,
   kind: z.enum(CONNECTION_KINDS),
   label: z.string(),
   scopes: z.array(z.enum(SCOPES)),
   claims: z.array(z.enum(CLAIMS)),
-  oidc: z
-    .strictObject({ ...oidc.shape, issuer: z.string(), clientId: id })
-    .nullable()
-    .describe('For connections by OpenID Connect'),
+  ...shownParameters,
   keys: z.array(connectionKey),
   createdAt: instant,
   version,
@@ -158,19 +139,11 @@ export const applicationRoutes = {
     access: operator('application.write'),
     params: byId,
     body: z.strictObject({
-      kind: z.enum(['http', 'oidc']).default('http'),
+      kind: z.enum(OFFERED_CONNECTIONS).default('http'),
       label: connectionFields.label.optional().describe('Left out: the name of its kind'),
       scopes: connectionFields.scopes.optional().describe('Left out: check, where its kind has scopes'),
       claims: connectionFields.claims.default([]),
-      oidc: oidc
-        .extend({
-          client: oidc.shape.client.default('confidential'),
-          endUris: oidc.shape.endUris.default([]),
-          releases: oidc.shape.releases.default(['profile']),
-          algorithm: oidc.shape.algorithm.default('RS256'),
-        })
-        .optional()
-        .describe('For connections by OpenID Connect, and for those alone'),
+      ...addedParameters,
     }),
     answer: issuedKey,
     status: 201,
@@ -183,7 +156,7 @@ export const applicationRoutes = {
     summary: 'Change what a connection may do and claim',
     access: operator('application.write'),
     params: byId,
-    body: z.strictObject({ ...connectionFields, oidc: oidc.omit({ client: true }).partial() }).partial(),
+    body: z.strictObject({ ...connectionFields, ...editedParameters }).partial(),
     answer: connection,
     etag: 'requires',
     errors: ['changed-meanwhile', 'if-match-needed'],

@@ -1,14 +1,8 @@
-import {
-  CLAIMS,
-  CLIENT_KINDS,
-  CONFIG_CHANGES,
-  CONFIG_PARTS,
-  RELEASES,
-  SCOPES,
-  TOKEN_ALGORITHMS,
-} from '@nimble-latch/core/vocabulary';
+import { OFFERED_CONNECTIONS } from '@nimble-latch/core/connections/kinds';
+import { CLAIMS, CONFIG_CHANGES, CONFIG_PARTS, SCOPES } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { origin } from './applications.js';
+import { writtenParameters } from './connections/index.js';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { line } from '../schema.js';
@@ -17,22 +11,13 @@ import { methodCells } from './methods.js';
 
 const named = line(LIMITS.groupNameChars);
 const words = z.union([z.literal(''), line(LIMITS.descriptionChars)]);
-const address = z.string().max(LIMITS.addressChars);
 
 const connection = z.strictObject({
   label: line(LIMITS.labelChars).describe('By which it is known at its application'),
-  kind: z.enum(['http', 'oidc']),
+  kind: z.enum(OFFERED_CONNECTIONS),
   scopes: z.array(z.enum(SCOPES)).optional(),
   claims: z.array(z.enum(CLAIMS)).optional(),
-  oidc: z
-    .strictObject({
-      client: z.enum(CLIENT_KINDS),
-      redirectUris: z.array(address).min(1).max(LIMITS.redirectUris),
-      endUris: z.array(address).max(LIMITS.redirectUris).default([]),
-      releases: z.array(z.enum(RELEASES)).default(['profile']),
-      algorithm: z.enum(TOKEN_ALGORITHMS).default('RS256'),
-    })
-    .optional(),
+  ...writtenParameters,
 });
 
 /** A configuration as text: everything that is set, nothing of people, keys or what happened. */

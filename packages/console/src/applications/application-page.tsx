@@ -1,4 +1,4 @@
-import type { Answer } from '@nimble-latch/api';
+import { connectionSpecOf, isOffered, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { Button } from '../components/button.js';
@@ -69,7 +69,7 @@ export function ApplicationPage() {
           />
         ))}
       </Section>
-      {application.connections.some(({ kind }) => kind === 'http') && (
+      {application.connections.some(({ kind }) => isOffered(kind) && connectionSpecOf(kind).ownPages) && (
         <>
           <HowItAsks />
           <Origins application={application} />

@@ -1,4 +1,12 @@
-import { CLAIMS, RELEASES, SCOPES, type Answer } from '@nimble-latch/api';
+import {
+  CLIENT_KINDS,
+  connectionSpecOf,
+  isOffered,
+  OFFERED_CONNECTIONS,
+  RELEASES,
+  type Answer,
+  type OfferedConnectionKind,
+} from '@nimble-latch/api';
 import { useState } from 'react';
 import { CheckboxGroup, Select, TextArea, TextField } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
@@ -10,10 +18,14 @@ type Application = Answer<'applications.show'>;
 type Connection = Application['connections'][number];
 type Oidc = NonNullable<Connection['oidc']>;
 
-export const scopeOptions = SCOPES.map((id) => ({ id, text: w.scopeWords[id] }));
-export const claimOptions = CLAIMS.map((id) => ({ id, text: w.claimWords[id] }));
-/** What can be claimed by OpenID Connect. */
-export const oidcClaimOptions = claimOptions.filter(({ id }) => id === 'password-checked');
+/** What a connection of a kind may do and claim, to choose from; nothing to claim where nobody could say who it is. */
+export function choicesOf(kind: Connection['kind'], client: Oidc['client'] | undefined) {
+  const { scopes, claims } = isOffered(kind) ? connectionSpecOf(kind) : { scopes: [], claims: [] };
+  return {
+    scopes: scopes.map((id) => ({ id, text: w.scopeWords[id] })),
+    claims: client === 'public' ? [] : claims.map((id) => ({ id, text: w.claimWords[id] })),
+  };
+}
 
 /** What is typed of a connection by OpenID Connect. */
 export interface TypedOidc {
@@ -91,12 +103,13 @@ export function Connect({
   onClose: () => void;
   onDone: (answer: Answer<'connections.add'>) => void;
 }) {
-  const [kind, setKind] = useState<'http' | 'oidc'>('http');
+  const [kind, setKind] = useState<OfferedConnectionKind>('http');
   const [label, setLabel] = useState('');
   const [scopes, setScopes] = useState<Connection['scopes']>(['check']);
   const [claims, setClaims] = useState<Connection['claims']>([]);
   const [client, setClient] = useState<Oidc['client']>('confidential');
   const [typed, setTyped] = useState<TypedOidc>({ redirectUris: '', endUris: '', releases: ['profile'] });
+  const choices = choicesOf(kind, kind === 'oidc' ? client : undefined);
   const act = useAct<undefined, Answer<'connections.add'>>(
     () =>
       call('connections.add', {
@@ -104,7 +117,9 @@ export function Connect({
         body: {
           kind,
           ...(label === '' ? {} : { label }),
-          ...(kind === 'http' ? { scopes, claims } : { claims, oidc: { client, ...oidcOf(typed) } }),
+          claims,
+          ...(choices.scopes.length > 0 ? { scopes } : {}),
+          ...(kind === 'oidc' ? { oidc: { client, ...oidcOf(typed) } } : {}),
         },
         idempotencyKey: crypto.randomUUID(),
       }),
@@ -114,7 +129,7 @@ export function Connect({
     <FormDialog title={w.connect} act={act} onClose={onClose} finish={w.connect}>
       <Select
         label={w.kind}
-        options={(['http', 'oidc'] as const).map((id) => ({ id, text: w.kindWords[id] }))}
+        options={OFFERED_CONNECTIONS.map((id) => ({ id, text: w.kindWords[id] }))}
         value={kind}
         onChange={(next) => {
           setKind(next as typeof kind);
@@ -128,13 +143,14 @@ export function Connect({
         problem={act.trouble?.fields['label']}
         placeholder={w.kinds[kind]}
       />
-      {kind === 'http' ? (
-        <CheckboxGroup label={w.scopes} options={scopeOptions} value={scopes} onChange={setScopes} />
-      ) : (
+      {choices.scopes.length > 0 && (
+        <CheckboxGroup label={w.scopes} options={choices.scopes} value={scopes} onChange={setScopes} />
+      )}
+      {kind === 'oidc' && (
         <>
           <Select
             label={w.clientKind}
-            options={(['confidential', 'public'] as const).map((id) => ({ id, text: w.clientKinds[id] }))}
+            options={CLIENT_KINDS.map((id) => ({ id, text: w.clientKinds[id] }))}
             value={client}
             onChange={(next) => {
               setClient(next as typeof client);
@@ -144,13 +160,8 @@ export function Connect({
           <OidcFields typed={typed} trouble={act.trouble} onChange={setTyped} />
         </>
       )}
-      {(kind === 'http' || client === 'confidential') && (
-        <CheckboxGroup
-          label={w.claims}
-          options={kind === 'http' ? claimOptions : oidcClaimOptions}
-          value={claims}
-          onChange={setClaims}
-        />
+      {choices.claims.length > 0 && (
+        <CheckboxGroup label={w.claims} options={choices.claims} value={claims} onChange={setClaims} />
       )}
     </FormDialog>
   );

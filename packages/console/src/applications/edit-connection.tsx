@@ -4,7 +4,7 @@ import { CheckboxGroup } from '../components/fields.js';
 import { FormDialog } from '../components/form-dialog.js';
 import { words } from '../messages/index.js';
 import { call, useAct } from '../session/api.js';
-import { claimOptions, OidcFields, oidcClaimOptions, oidcOf, scopeOptions, type TypedOidc } from './connect.js';
+import { choicesOf, OidcFields, oidcOf, type TypedOidc } from './connect.js';
 
 const w = words.applications;
 type Connection = Answer<'applications.show'>['connections'][number];
@@ -12,6 +12,7 @@ type Connection = Answer<'applications.show'>['connections'][number];
 /** Changes what a connection may do, claim and learn, and where it sends people. */
 export function EditConnection({ connection, onClose }: { connection: Connection; onClose: () => void }) {
   const { oidc } = connection;
+  const choices = choicesOf(connection.kind, oidc?.client);
   const [scopes, setScopes] = useState(connection.scopes);
   const [claims, setClaims] = useState(connection.claims);
   const [typed, setTyped] = useState<TypedOidc>({
@@ -23,25 +24,19 @@ export function EditConnection({ connection, onClose }: { connection: Connection
     () =>
       call('connections.edit', {
         params: { id: connection.id },
-        body: oidc ? { claims, oidc: oidcOf(typed) } : { scopes, claims },
+        body: { claims, ...(choices.scopes.length > 0 ? { scopes } : {}), ...(oidc ? { oidc: oidcOf(typed) } : {}) },
         ifMatch: connection.version,
       }),
     onClose,
   );
   return (
     <FormDialog title={oidc ? w.edit : w.grant} act={act} onClose={onClose} finish={words.act.save}>
-      {oidc ? (
-        <OidcFields typed={typed} trouble={act.trouble} onChange={setTyped} />
-      ) : (
-        <CheckboxGroup label={w.scopes} options={scopeOptions} value={scopes} onChange={setScopes} />
+      {oidc && <OidcFields typed={typed} trouble={act.trouble} onChange={setTyped} />}
+      {choices.scopes.length > 0 && (
+        <CheckboxGroup label={w.scopes} options={choices.scopes} value={scopes} onChange={setScopes} />
       )}
-      {oidc?.client !== 'public' && (
-        <CheckboxGroup
-          label={w.claims}
-          options={oidc ? oidcClaimOptions : claimOptions}
-          value={claims}
-          onChange={setClaims}
-        />
+      {choices.claims.length > 0 && (
+        <CheckboxGroup label={w.claims} options={choices.claims} value={claims} onChange={setClaims} />
       )}
     </FormDialog>
   );

@@ -8,7 +8,7 @@ import {
 import type { Claim, ConnectionKind, Id, Scope } from '@nimble-latch/core/vocabulary';
 import { id, instant, integer, json, line, word, words } from '../db/columns.js';
 import { tableOf } from '../db/models.js';
-import type { OidcParameters } from '../oidc/clients.js';
+import type { Parameters } from './kinds/index.js';
 import { connectionKeys, type ConnectionKey } from './connection-key.model.js';
 
 /** How an application asks. */
@@ -21,7 +21,7 @@ export class Connection extends Model<InferAttributes<Connection>, InferCreation
   declare claims: readonly Claim[];
   declare version: CreationOptional<number>;
   declare createdAt: Date;
-  declare parameters: OidcParameters | null;
+  declare parameters: Parameters;
   declare keys?: NonAttribute<ConnectionKey[]>;
 }
 
@@ -37,7 +37,7 @@ export const connections = tableOf(
     claims: words<Claim>(200)(),
     version: integer({ first: 1 }),
     createdAt: instant(),
-    parameters: json<OidcParameters>('text').orNone(),
+    parameters: json<NonNullable<Parameters>>('text').orNone(),
   },
   {
     indexes: [{ name: 'connections_application', fields: ['application_id'] }],

@@ -1,5 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS, type Parsed } from '@nimble-latch/api';
+import { connectionSpecOf } from '@nimble-latch/core/connections/kinds';
+import type { Json } from '@nimble-latch/core/crypto';
 import { Op } from 'sequelize';
 import { given, NEXT_VERSION } from '../db/models.js';
 import type { Work } from '../db/unit-of-work.js';
@@ -9,10 +11,10 @@ import { entryOf } from '../http/actors.js';
 import type { Call, Handler } from '../http/call.js';
 import { newId } from '../ids.js';
 import { issueToken } from '../secrets/tokens.js';
-import { assertOidcClaims, changedParameters, oidcParameters } from './oidc.js';
 import { connectionKeys } from './connection-key.model.js';
 import { connections } from './connection.model.js';
-import { readApplication, readConnection, type Connection } from './store.js';
+import { handlingOf, makeReady } from './kinds/index.js';
+import { keptConnection as kept, readApplication, readConnection } from './store.js';
 
 /** Issues a key for a connection; what is stored can only verify it. */
 async function issueKey(deps: Deps, work: Work, connectionId: Id): Promise<{ keyId: Id; key: string }> {
@@ -30,8 +32,6 @@ async function withoutApplication(deps: Deps, work: Work, id: Id) {
   return { applicationId, connection };
 }
 
-const DEFAULT_LABELS = { http: 'HTTP', oidc: 'OpenID Connect' } as const;
-
 type Added = Parsed<'connections.add', 'body'>;
 
 /** Connects an application. Throws what does not go together; the caller says whether a key is issued with it. */
@@ -42,14 +42,15 @@ export async function connect(
   applicationId: Id,
   body: Added,
 ): Promise<Id> {
-  const parameters = oidcParameters(body);
+  const parameters = handlingOf(body.kind).keep(body);
   const { connections: there } = await readApplication(deps, work, applicationId);
   if (there.length >= LIMITS.connectionsPerApplication)
     throw new Refusal('limit-reached', { limit: LIMITS.connectionsPerApplication });
   const id = newId(deps);
   const { kind, claims } = body;
-  const label = body.label ?? DEFAULT_LABELS[kind];
-  const scopes = body.scopes ?? (kind === 'oidc' ? [] : (['check'] as const));
+  const spec = connectionSpecOf(kind);
+  const label = body.label ?? spec.name;
+  const scopes = body.scopes ?? spec.firstScopes;
   await connections(work).create(
     { id, applicationId, kind, label, scopes, claims, parameters, createdAt: work.now },
     { transaction: work.transaction },
@@ -59,13 +60,19 @@ export async function connect(
   return id;
 }
 
+/** A connection that is described anew as a whole, as a change of its parameters. Throws what stays as it was made. */
+export async function restated(work: Work, id: Id, written: Added) {
+  const { kind, parameters } = await kept(work, id);
+  return handlingOf(kind).restate(parameters, written);
+}
+
 export const addConnection: Handler<'connections.add'> = async (deps, call) => {
-  // Made before anybody asks for it: clients keep the keys that they have read for some minutes.
-  if (call.body.oidc) await deps.signing.signer(deps, call.body.oidc.algorithm);
+  const handling = handlingOf(call.body.kind);
+  await makeReady(deps, call.body);
   return await call.run(async (work) => {
     const { id: applicationId } = call.params;
     const id = await connect(deps, work, call, applicationId, call.body);
-    const issued = call.body.oidc?.client === 'public' ? undefined : await issueKey(deps, work, id);
+    const issued = handling.hasSecret(handling.keep(call.body)) ? await issueKey(deps, work, id) : undefined;
     const target = { kind: 'application', id: applicationId };
     if (issued)
       await work.trail(
@@ -76,25 +83,13 @@ export const addConnection: Handler<'connections.add'> = async (deps, call) => {
   });
 };
 
-/** What is kept of what is shown. */
-const storedOf = ({ client, redirectUris, endUris, releases, algorithm }: NonNullable<Connection['oidc']>) => ({
-  client,
-  redirectUris,
-  endUris,
-  releases,
-  algorithm,
-});
-
 export const editConnection: Handler<'connections.edit'> = async (deps, call) => {
-  if (call.body.oidc?.algorithm) await deps.signing.signer(deps, call.body.oidc.algorithm);
+  await makeReady(deps, call.body);
   return await call.run(async (work) => {
     const { id } = call.params;
-    const { applicationId, oidc: before } = await readConnection(deps, work, id);
-    const { label, scopes, claims, oidc } = call.body;
-    if (oidc && !before) throw badField('body.oidc', 'only-oidc');
-    if (before && scopes && scopes.length > 0) throw badField('body.scopes', 'no-scopes');
-    if (before && claims) assertOidcClaims(before.client, claims);
-    const parameters = before && oidc ? changedParameters(storedOf(before), oidc) : undefined;
+    const { applicationId, kind, parameters: before } = await kept(work, id);
+    const { label, scopes, claims } = call.body;
+    const parameters = handlingOf(kind).change(before, call.body);
     const [done] = await connections(work).update(
       { ...given({ label, scopes, claims, parameters }), version: NEXT_VERSION },
       { where: { id, version: call.ifMatch! }, transaction: work.transaction },
@@ -104,7 +99,7 @@ export const editConnection: Handler<'connections.edit'> = async (deps, call) =>
       connection: id,
       ...(scopes ? { scopes } : {}),
       ...(claims ? { claims } : {}),
-      ...(parameters ? { oidc: { ...parameters, redirectUris: [...parameters.redirectUris] } } : {}),
+      ...(parameters ? { [kind]: parameters as unknown as Json } : {}),
       ...(label ? { fields: ['label'] } : {}),
     };
     await work.trail(entryOf(call, 'connection.changed', { kind: 'application', id: applicationId }, { details }));
@@ -127,8 +122,8 @@ export const deleteConnection: Handler<'connections.delete'> = async (deps, call
 export const rotateKey: Handler<'connectionKeys.issue'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { applicationId, oidc } = await readConnection(deps, work, id);
-    if (oidc?.client === 'public') throw badField('params.id', 'no-secret');
+    const { applicationId, kind, parameters } = await kept(work, id);
+    if (!handlingOf(kind).hasSecret(parameters)) throw badField('params.id', 'no-secret');
     const { transaction } = work;
     const present = await connectionKeys(work).findAll({
       where: { connectionId: id, expiresAt: { [Op.or]: [null, { [Op.gt]: work.now }] } },

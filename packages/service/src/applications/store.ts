@@ -1,4 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
+import { isOffered } from '@nimble-latch/core/connections/kinds';
 import { hostOf, isWithin } from '@nimble-latch/core/relying-party';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { Op } from 'sequelize';
@@ -10,6 +11,7 @@ import { notFound } from '../errors.js';
 import { applications, type Application as ApplicationRecord } from './application.model.js';
 import { connectionKeys } from './connection-key.model.js';
 import { connections, type Connection as ConnectionRecord } from './connection.model.js';
+import { handlingOf, NO_PARAMETERS } from './kinds/index.js';
 
 export type Application = Answer<'applications.show'>;
 export type Connection = Application['connections'][number];
@@ -92,6 +94,13 @@ export async function readConnection(deps: Deps, db: Db, id: Id): Promise<Connec
   return { ...describeConnection(deps, connection), applicationId: connection.applicationId };
 }
 
+/** A connection as it is kept, without what only showing it needs. Throws not-found. */
+export async function keptConnection(db: Db, id: Id): Promise<ConnectionRecord> {
+  const connection = await connections(db).findByPk(id, within(db));
+  if (!connection) throw notFound();
+  return connection;
+}
+
 function describeConnection(deps: Deps, row: ConnectionRecord): Connection {
   const { id, kind, label, scopes, claims, parameters, keys, createdAt, version } = row;
   return {
@@ -100,14 +109,8 @@ function describeConnection(deps: Deps, row: ConnectionRecord): Connection {
     label,
     scopes: [...scopes],
     claims: [...claims],
-    oidc:
-      parameters === null
-        ? null
-        : {
-            ...(parameters as NonNullable<Connection['oidc']>),
-            issuer: deps.config.publicUrl.origin,
-            clientId: id,
-          },
+    ...NO_PARAMETERS,
+    ...(isOffered(kind) ? handlingOf(kind).show(deps, id, parameters) : {}),
     keys: keys!.map((one) => ({
       id: one.id,
       hint: one.hint,

@@ -4,7 +4,8 @@ import type { MethodRow } from '@nimble-latch/core/methods';
 import type { ConfigPart } from '@nimble-latch/core/vocabulary';
 import { SignatureNeeded } from '../access/countersign.js';
 import { applicationHandlers } from '../applications/routes.js';
-import { connect } from '../applications/connections.js';
+import { connect, restated } from '../applications/connections.js';
+import { makeReady } from '../applications/kinds/index.js';
 import { inTransaction, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -138,9 +139,10 @@ class Bringing {
     }
     if (step.fields.includes('kind')) throw this.#wrong(`${where}.kind`, 'hint:not-changed');
     const { id, version } = this.#present.ids.get(idKey('connection', step.name))!;
-    const { kind: _kind, oidc, ...rest } = connection;
-    const { client: _client, ...changes } = oidc ?? {};
-    await this.#run(where, 'connections.edit', { id }, { ...rest, ...(oidc ? { oidc: changes } : {}) }, version);
+    const written = this.#parsed(where, 'connections.add', connection) as Call<'connections.add'>['body'];
+    const { label, scopes, claims } = connection;
+    const change = await this.#placed(where, async () => await restated(this.#work, id, written));
+    await this.#run(where, 'connections.edit', { id }, { label, scopes, claims, ...change }, version);
   }
 
   async #methods(rows: NonNullable<ConfigurationFile['methods']>, agreed: number | undefined): Promise<void> {
@@ -289,7 +291,7 @@ export const applyFile: Handler<'configuration.apply'> = async (deps, call) => {
       return { answer: planned };
     });
     for (const { connections = [] } of (await readConfiguration(deps.heavy, call.body.file)).file.applications ?? [])
-      for (const { oidc } of connections) if (oidc) await deps.signing.signer(deps, oidc.algorithm);
+      for (const connection of connections) await makeReady(deps, connection);
     return reply;
   } finally {
     forget(deps);

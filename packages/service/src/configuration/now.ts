@@ -1,3 +1,4 @@
+import { isOffered } from '@nimble-latch/core/connections/kinds';
 import { readRange } from '@nimble-latch/core/networks';
 import type { ConfigThing } from '@nimble-latch/core/configuration';
 import type { Json } from '@nimble-latch/core/crypto';
@@ -71,11 +72,11 @@ export async function readPresent(db: Db): Promise<Present> {
           description,
           origins: origins!.map(({ origin }) => origin),
           connections: connections!
-            .filter(({ kind }) => kind === 'http' || kind === 'oidc')
+            .filter(({ kind }) => isOffered(kind))
             .map((one) => {
               note('connection', connectionName(name, one.label), one.id, one.version);
               const { label, kind, scopes, claims, parameters } = one;
-              return { label, kind, scopes, claims, ...(parameters === null ? {} : { oidc: parameters }) };
+              return { label, kind, scopes, claims, ...(parameters === null ? {} : { [kind]: parameters }) };
             }),
         };
       }) as ConfigurationFile['applications'],

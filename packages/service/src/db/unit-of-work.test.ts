@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../e2e/support/inside.js';
 import type { Deps } from '../deps.js';
 import { select, selectOne, write, type Db } from './sql.js';
-import { inTransaction, type Opening, type Work } from './unit-of-work.js';
+import { inTransaction, optimistically, type Opening, type Plan } from './unit-of-work.js';
 
 let inside: Inside;
 let db: Db;
@@ -24,9 +24,9 @@ const opening = (id: number): Opening => ({
 });
 
 /** Counts one lift on top of what was read; fails where that no longer stands. */
-function lift(work: Work, id: number): number {
-  const { lifts: before } = work.opened[0] as { lifts: number };
-  work.atEnd({
+function lift(plan: Plan, id: number): number {
+  const { lifts: before } = plan.opened[0] as { lifts: number };
+  plan.atEnd({
     sql: 'UPDATE cranes SET lifts = :after WHERE id = :id AND lifts = :before',
     values: { id, before, after: before + 1 },
     matchesOne: true,
@@ -37,35 +37,61 @@ function lift(work: Work, id: number): number {
 describe('a use case', () => {
   it('whose first run fails on purpose is run again, behind locks, and kept once', async () => {
     const faulty = { ...inside.deps, config: { ...inside.deps.config, faults: 'first-runs' as const } };
-    for (const way of [opening(3), undefined]) {
+    let runs = 0;
+    let effects = 0;
+    const each = (plan: Plan) => {
+      runs += 1;
+      plan.afterCommit(() => (effects += 1));
+    };
+    const ways = [
+      async () =>
+        await inTransaction(faulty, async (work) => {
+          each(work);
+          await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = 3');
+        }),
+      async () =>
+        await optimistically(
+          faulty,
+          async (plan) => {
+            each(plan);
+            await Promise.resolve(lift(plan, 3));
+          },
+          opening(3),
+        ),
+    ];
+    for (const way of ways) {
       const before = await lifts(3);
-      let runs = 0;
-      let effects = 0;
-      await inTransaction(
-        faulty,
-        async (work) => {
-          runs += 1;
-          work.onceCommitted(() => (effects += 1));
-          if (way) lift(work, 3);
-          else await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = 3');
-        },
-        way,
-      );
+      [runs, effects] = [0, 0];
+      await way();
       expect({ runs, effects, more: (await lifts(3)) - before }).toEqual({ runs: 2, effects: 1, more: 1 });
     }
   });
 
   it('that opens with a read takes no lock when nobody is in its way', async () => {
     const modes: boolean[] = [];
-    const done = await inTransaction(
+    const done = await optimistically(
       inside.deps,
-      async (work) => {
-        modes.push(work.locked);
-        return lift(work, 1);
+      async (plan) => {
+        modes.push(plan.locked);
+        return await Promise.resolve(lift(plan, 1));
       },
       opening(1),
     );
     expect({ done, modes, now: await lifts(1) }).toEqual({ done: 1, modes: [false], now: 1 });
+  });
+
+  it('that plans ahead has no transaction to ask for, in the first run as in those behind locks', async () => {
+    const seen: boolean[] = [];
+    const faulty = { ...inside.deps, config: { ...inside.deps.config, faults: 'first-runs' as const } };
+    await optimistically(
+      faulty,
+      async (plan) => {
+        // @ts-expect-error a plan is given what it may use, and no more
+        seen.push((await Promise.resolve(plan.transaction)) !== undefined);
+      },
+      opening(1),
+    );
+    expect(seen).toEqual([false, true]);
   });
 
   it('is run again behind locks when what it read no longer stands, over two processes, and loses no count', async () => {
@@ -76,11 +102,11 @@ describe('a use case', () => {
       Array.from(
         { length: 40 },
         async (_, i) =>
-          await inTransaction(
+          await optimistically(
             i % 2 ? other : inside.deps,
-            async (work) => {
-              modes.push(work.locked);
-              return lift(work, 1);
+            async (plan) => {
+              modes.push(plan.locked);
+              return await Promise.resolve(lift(plan, 1));
             },
             opening(1),
           ),
@@ -99,11 +125,11 @@ describe('a use case', () => {
     const behindLocks: number[] = [];
     const liftAll = (read: (id: number) => Opening) =>
       all.map((id) =>
-        inTransaction(
+        optimistically(
           inside.deps,
-          async (work) => {
-            if (work.locked) behindLocks.push(id);
-            return lift(work, id);
+          async (plan) => {
+            if (plan.locked) behindLocks.push(id);
+            return await Promise.resolve(lift(plan, id));
           },
           read(id),
         ),
@@ -137,40 +163,22 @@ describe('a use case', () => {
     );
   });
 
-  it('that turns out to need its transaction gets one, and does nothing twice', async () => {
-    let runs = 0;
-    await inTransaction(
-      inside.deps,
-      async (work) => {
-        runs += 1;
-        await write(work, 'UPDATE cranes SET lifts = lifts + 1 WHERE id = 2');
-      },
-      opening(2),
-    );
-    expect({ runs, lifts: await lifts(2) }).toEqual({ runs: 2, lifts: 1 });
-  });
-
   it('leaves no trail entry and no open number behind when it fails, in either way of running', async () => {
-    for (const begin of [undefined, opening(1)])
-      await expect(
-        inTransaction(
-          inside.deps,
-          async (work) => {
-            await work.trail({
-              actor: { kind: 'host', id: null },
-              action: 'key.rotated',
-              target: { kind: 'key', id: null },
-              person: null,
-              origin: null,
-              reason: null,
-              details: {},
-            });
-            work.atEnd({ sql: 'UPDATE cranes SET lifts = 99 WHERE id = 1', values: {} });
-            throw new Error('changed its mind');
-          },
-          begin,
-        ),
-      ).rejects.toThrow('changed its mind');
+    const changesItsMind = async (plan: Plan): Promise<void> => {
+      await plan.trail({
+        actor: { kind: 'host', id: null },
+        action: 'key.rotated',
+        target: { kind: 'key', id: null },
+        person: null,
+        origin: null,
+        reason: null,
+        details: {},
+      });
+      plan.atEnd({ sql: 'UPDATE cranes SET lifts = 99 WHERE id = 1', values: {} });
+      throw new Error('changed its mind');
+    };
+    await expect(inTransaction(inside.deps, changesItsMind)).rejects.toThrow('changed its mind');
+    await expect(optimistically(inside.deps, changesItsMind, opening(1))).rejects.toThrow('changed its mind');
     expect(await lifts(1)).not.toBe(99);
     expect(await select(db, 'SELECT 1 AS one FROM trail_entries')).toEqual([]);
     expect(inside.deps.trail.settledUpTo()).toBe(2);

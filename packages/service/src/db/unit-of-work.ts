@@ -15,10 +15,8 @@ import {
   type Statement,
 } from './sql.js';
 
-/** One transaction of one use case. */
-export interface Work extends Db {
-  /** The transaction, for models and statements alike. A run without one (see {@link inTransaction}) ends here and is repeated with one. */
-  readonly transaction: Transaction;
+/** What a use case goes by that reads, decides, and leaves everything that it writes for the end. It has no transaction to ask for. */
+export interface Plan {
   /** For reads that take no lock; serves in every run. */
   readonly reading: Db;
   /** Whether the opening read holds its rows' locks. */
@@ -29,25 +27,29 @@ export interface Work extends Db {
   readonly opened: readonly object[];
   /** Writes a trail entry in this transaction. */
   trail(entry: NewEntry): Promise<void>;
-  /** Writes many, at once; for bulk work. */
-  trailAll(entries: readonly NewEntry[]): Promise<void>;
-  /** Leaves something that is no part of the transaction (a figure, a line in the log) until it is committed: a run may be repeated. */
-  onceCommitted(effect: () => void): void;
+  /** The only way to have an effect outside (a figure, a line in the log, somebody woken): once it is committed, since a run may be repeated. */
+  afterCommit(effect: () => void): void;
   /** Leaves a write for the end, where all that were left travel together with the COMMIT. Nothing here may read it. */
   atEnd(statement: Statement): void;
+}
+
+/** One transaction of one use case. */
+export interface Work extends Plan, Db {
+  /** The transaction, for models and statements alike. */
+  readonly transaction: Transaction;
+  /** Writes many entries of the trail, at once; for bulk work. */
+  trailAll(entries: readonly NewEntry[]): Promise<void>;
 }
 
 /** Runs of a use case before a conflict is given back to the caller. */
 const MOST_RUNS = 6;
 
-/** A read with which a use case opens; most need nothing else before they write. */
+/** A read with which a use case opens that needs nothing else before it writes. */
 export interface Opening {
-  /** The read in the transaction; FOR UPDATE is added. */
+  /** The read in a transaction; FOR UPDATE is added. */
   readonly read: Statement;
   /** The same rows without locks, from wherever they come cheapest. */
   readonly ahead: () => Promise<readonly object[]>;
-  /** The use case will need the transaction itself, so the run without one is left out. */
-  readonly locked?: boolean;
 }
 
 /** A deadlock that a test asked for ({@link Config.faults}). */
@@ -55,40 +57,56 @@ class AskedFor extends Error {
   readonly errno = 1213;
 }
 
-/** A use case asked for its transaction in a run that has none. */
-class TransactionNeeded extends Error {}
-
 /**
  * Runs a use case in one transaction. After a deadlock or a lost certification the server has rolled everything back,
  * so the whole use case is run again, never the single statement; it must therefore do nothing but through `work`.
  * When the connection is lost during COMMIT nobody knows the outcome: that is given back, and a caller with an
  * `Idempotency-Key` learns it by asking again.
  *
- * With an opening read the first run takes no locks: it reads, decides, and writes everything at the end in one
- * transaction whose writes hold only while what was read still stands (`matchesOne`). Where that fails, somebody else
- * was at the same rows, and the next runs hold the locks of the opening read from the start.
+ * @param read opens it, its rows locked and then in `work.opened`
  */
-export async function inTransaction<T>(deps: Deps, useCase: (work: Work) => Promise<T>, opening?: Opening): Promise<T> {
-  let locked = !opening || opening.locked === true;
-  const faulty = async (work: Work): Promise<T> => {
-    await useCase(work);
+export async function inTransaction<T>(deps: Deps, useCase: (work: Work) => Promise<T>, read?: Statement): Promise<T> {
+  return await runAgain(deps, useCase, async (doing) => ({ outcome: await runOnce(deps, doing, read), locked: true }));
+}
+
+/**
+ * Runs a use case that opens with a read. The first run takes no locks: it reads, decides, and writes everything at the end in
+ * one transaction whose writes hold only while what was read still stands (`matchesOne`). Where that fails, somebody else was
+ * at the same rows, and the next runs are in a transaction that holds the locks of the opening read from the start.
+ */
+export async function optimistically<T>(deps: Deps, useCase: (plan: Plan) => Promise<T>, opening: Opening): Promise<T> {
+  return await runAgain(deps, useCase, async (doing, run) =>
+    run === 1
+      ? { outcome: await runAhead(deps, doing, opening.ahead), locked: false }
+      : { outcome: await runOnce(deps, doing, opening.read), locked: true },
+  );
+}
+
+type Outcome<T> = { readonly result: T } | { readonly error: unknown };
+
+async function runAgain<T, P extends Plan>(
+  deps: Deps,
+  useCase: (plan: P) => Promise<T>,
+  runIt: (
+    useCase: (plan: P) => Promise<T>,
+    run: number,
+  ) => Promise<{ readonly outcome: Outcome<T>; readonly locked: boolean }>,
+): Promise<T> {
+  const faulty = async (plan: P): Promise<T> => {
+    await useCase(plan);
     throw new AskedFor();
   };
   for (let run = 1; ; run++) {
     const doing = run === 1 && deps.config.faults === 'first-runs' ? faulty : useCase;
-    const outcome = locked ? await runOnce(deps, doing, opening?.read) : await runAhead(deps, doing, opening!.ahead);
+    const { outcome, locked } = await runIt(doing, run);
     if ('result' in outcome) return outcome.result;
     const { error } = outcome;
-    const alone = !(error instanceof TransactionNeeded);
-    if (alone && (!isRetryable(error) || run >= MOST_RUNS)) throw error;
-    if (alone) deps.metrics.retries.inc();
+    if (!isRetryable(error) || run >= MOST_RUNS) throw error;
+    deps.metrics.retries.inc();
     // Conflicting use cases that start again at once would meet again; behind locks they queue.
-    if (alone && locked) await delay(Math.random() * 10 * 2 ** run);
-    locked = true;
+    if (locked) await delay(Math.random() * 10 * 2 ** run);
   }
 }
-
-type Outcome<T> = { readonly result: T } | { readonly error: unknown };
 
 /** A run in a transaction from its first statement. */
 async function runOnce<T>(
@@ -122,24 +140,14 @@ async function runOnce<T>(
 /** A run that reads without locks and writes once, at its end, if what it read still stands. */
 async function runAhead<T>(
   deps: Deps,
-  useCase: (work: Work) => Promise<T>,
+  useCase: (plan: Plan) => Promise<T>,
   ahead: () => Promise<readonly object[]>,
 ): Promise<Outcome<T>> {
   const draft = new Draft(deps);
-  const { sequelize } = deps;
   try {
     const opened = await ahead();
-    const result = await useCase({
-      sequelize,
-      get transaction(): Transaction {
-        throw new TransactionNeeded();
-      },
-      reading: { sequelize },
-      locked: false,
-      opened,
-      trailAll: () => Promise.reject(new TransactionNeeded()),
-      ...draft.parts,
-    });
+    const reading = { sequelize: deps.sequelize };
+    const result = await useCase({ reading, locked: false, opened, ...draft.parts });
     const { left } = draft;
     draft.committing();
     if (left.length > 0) await deps.together.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
@@ -185,7 +193,7 @@ class Draft {
   readonly #left: Statement[] = [];
   readonly #effects: (() => void)[] = [];
   #ended: Ended = 'rolled-back';
-  readonly parts: Pick<Work, 'now' | 'trail' | 'atEnd' | 'onceCommitted'>;
+  readonly parts: Pick<Plan, 'now' | 'trail' | 'atEnd' | 'afterCommit'>;
 
   constructor(deps: Deps) {
     this.#deps = deps;
@@ -199,7 +207,7 @@ class Draft {
         return Promise.resolve();
       },
       atEnd: (statement) => void this.#left.push(statement),
-      onceCommitted: (effect) => void this.#effects.push(effect),
+      afterCommit: (effect) => void this.#effects.push(effect),
     };
   }
 

@@ -1,7 +1,7 @@
 import { catalogue, say, sayConsequence } from '@nimble-latch/api';
 import type { ConsequenceId, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import type { Plan } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { sendLater } from './outbox.js';
@@ -20,14 +20,16 @@ export type NoticeKind =
  * Tells a person that their keyring changed, at the address held when the change is made. Nothing is queued where no
  * mail server is set up or the person has no address.
  */
-export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: NoticeKind, label: string): Promise<void> {
+export async function noticeTo(deps: Deps, plan: Plan, personId: Id, kind: NoticeKind, label: string): Promise<void> {
   if (!deps.config.smtp) return;
   const row = await selectOne<{
     display_name: string;
     mail_sealed: Buffer | null;
     language: string;
     time_zone: string;
-  }>(work, 'SELECT display_name, mail_sealed, language, time_zone FROM persons WHERE id = :id', { id: key(personId) });
+  }>(plan.reading, 'SELECT display_name, mail_sealed, language, time_zone FROM persons WHERE id = :id', {
+    id: key(personId),
+  });
   const to = row && (await openContact(deps, personId, 'mail', row.mail_sealed));
   if (!to) return;
   const words = catalogue(row.language).mail;
@@ -36,7 +38,7 @@ export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: Notic
     dateStyle: 'full',
     timeStyle: 'long',
     timeZone: row.time_zone,
-  }).format(work.now);
+  }).format(plan.now);
   const lines = [
     say(words.greeting, { name: row.display_name }),
     '',
@@ -48,7 +50,7 @@ export async function noticeTo(deps: Deps, work: Work, personId: Id, kind: Notic
     say(words.signature, { organisation: settings.organisation }),
     '',
   ];
-  await sendLater(deps, work, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
+  sendLater(deps, plan, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
 }
 
 type Catalogue = ReturnType<typeof catalogue>;
@@ -56,14 +58,14 @@ type Catalogue = ReturnType<typeof catalogue>;
 /** Writes to every active owner, each in their language. */
 async function toOwners(
   deps: Deps,
-  work: Work,
+  plan: Plan,
   subject: 'signature.subject' | 'emergency.subject',
   usefulMs: number | undefined,
   linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
   if (!deps.config.smtp) return;
   const owners = await select<{ id: Buffer; display_name: string; mail_sealed: Buffer; language: string }>(
-    work,
+    plan.reading,
     `SELECT p.id, p.display_name, p.mail_sealed, p.language FROM role_grants g JOIN persons p ON p.id = g.person_id
      WHERE g.role = 'owner' AND p.state = 'active' AND p.mail_sealed IS NOT NULL`,
   );
@@ -80,19 +82,19 @@ async function toOwners(
       say(words.mail.signature, { organisation: settings.organisation }),
       '',
     ];
-    await sendLater(deps, work, { kind: 'mail', to, subject: words.mail[subject], text: lines.join('\n') }, usefulMs);
+    sendLater(deps, plan, { kind: 'mail', to, subject: words.mail[subject], text: lines.join('\n') }, usefulMs);
   }
 }
 
 /** Tells every owner that a countersignature is asked for: whoever asks too, in case it was not really them. */
 export async function noticeOfRequest(
   deps: Deps,
-  work: Work,
+  plan: Plan,
   asker: string,
   consequence: { readonly what: ConsequenceId; readonly facts: Readonly<Record<string, string | number>> },
   until: Date,
 ): Promise<void> {
-  await toOwners(deps, work, 'signature.subject', until.getTime() - work.now.getTime(), (words) => [
+  await toOwners(deps, plan, 'signature.subject', until.getTime() - plan.now.getTime(), (words) => [
     say(words.mail['signature.asked'], { asker }),
     sayConsequence(words, consequence),
     '',
@@ -104,13 +106,13 @@ export async function noticeOfRequest(
 /** Tells every owner that an emergency account was used, and where its story stands. */
 export async function noticeOfEmergency(
   deps: Deps,
-  work: Work,
+  plan: Plan,
   used: { readonly signIn: string; readonly name: string; readonly applicationId: Id; readonly from: string },
 ): Promise<void> {
-  const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
+  const application = await selectOne<{ name: string }>(plan.reading, 'SELECT name FROM applications WHERE id = :id', {
     id: key(used.applicationId),
   });
-  await toOwners(deps, work, 'emergency.subject', undefined, ({ mail }) => [
+  await toOwners(deps, plan, 'emergency.subject', undefined, ({ mail }) => [
     say(mail['emergency.used'], { name: used.name, application: application?.name ?? '', from: used.from }),
     '',
     say(mail['emergency.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${used.signIn}` }),

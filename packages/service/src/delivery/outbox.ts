@@ -1,8 +1,8 @@
-import type { Work } from '../db/unit-of-work.js';
+import { insertion } from '../db/sql.js';
+import type { Plan } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { newId } from '../ids.js';
+import { key, newId } from '../ids.js';
 import { CHANNELS, type Outward } from './channels.js';
-import { outbox } from './outbox.model.js';
 
 /**
  * Puts something to be sent into the outbox, in the transaction of the change that causes it: it is sent if, and only if,
@@ -10,24 +10,20 @@ import { outbox } from './outbox.model.js';
  *
  * @param usefulMs for how long, where that is not as for every message of its channel: one that could not be sent by then is given up
  */
-export async function sendLater(
-  deps: Deps,
-  work: Work,
-  message: Outward,
-  usefulMs = CHANNELS[message.kind].usefulMs,
-): Promise<void> {
+export function sendLater(deps: Deps, plan: Plan, message: Outward, usefulMs = CHANNELS[message.kind].usefulMs): void {
   const id = newId(deps);
-  await outbox(work).create(
-    {
-      id,
+  const { now } = plan;
+  // Left for the end: a sign-in that tells somebody has no transaction in its first run.
+  plan.atEnd(
+    insertion('outbox', {
+      id: key(id),
       kind: message.kind,
       state: 'waiting',
       sealed: deps.keys.current.seal('outbox', `outbox/${id}`, Buffer.from(JSON.stringify(message)), deps.random(12)),
-      nextAt: work.now,
-      createdAt: work.now,
-      usefulUntil: new Date(work.now.getTime() + usefulMs),
-    },
-    { transaction: work.transaction },
+      nextAt: now,
+      createdAt: now,
+      usefulUntil: new Date(now.getTime() + usefulMs),
+    }),
   );
-  work.onceCommitted(() => deps.bells.emit(message.kind));
+  plan.afterCommit(() => deps.bells.emit(message.kind));
 }

@@ -128,7 +128,7 @@ describe('the outbox', () => {
     const listen = () => (rung += 1);
     inside.deps.bells.on('mail', listen);
     const failing = inTransaction(inside.deps, async (work) => {
-      await sendLater(inside.deps, work, { kind: 'mail', to: 'x', subject: '', text: '' });
+      sendLater(inside.deps, work, { kind: 'mail', to: 'x', subject: '', text: '' });
       throw new Error('on purpose');
     });
     await expect(failing).rejects.toThrow('on purpose');

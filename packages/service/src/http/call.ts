@@ -1,6 +1,7 @@
 import type { Readable } from 'node:stream';
 import type { Answer, Parsed, RouteId, Routes } from '@nimble-latch/api';
-import type { Opening, Work } from '../db/unit-of-work.js';
+import type { Statement } from '../db/sql.js';
+import type { Opening, Plan, Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import type { AnybodyActor, ApplicationActor, OperatorActor } from './actors.js';
 
@@ -23,11 +24,11 @@ export interface Call<R extends RouteId> {
   readonly params: Parsed<R, 'params'>;
   readonly query: Parsed<R, 'query'>;
   readonly body: Parsed<R, 'body'>;
-  /** The file of a call that takes one, as it comes in. */
   /** What opens the file, where it is encrypted: the header `nlatch-file-key`. A secret. */
   readonly fileKey: string | undefined;
   /** The certificate of whoever signed the file: the header `nlatch-file-signer`, base64url. */
   readonly fileSigner: string | undefined;
+  /** The file of a call that takes one, as it comes in. */
   readonly file: Routes[R] extends { readonly takes: string } ? Readable : undefined;
   readonly actor: ActorOf<R>;
   /** The address it came from, behind trusted proxies the one they name. */
@@ -46,7 +47,9 @@ export interface Call<R extends RouteId> {
    * Runs the use case in one transaction. With an `Idempotency-Key` its outcome is stored, sealed, in the same
    * transaction; a repeated request never comes this far.
    */
-  run(useCase: (work: Work) => Promise<Reply<R>>, opening?: Opening): Promise<Reply<R>>;
+  run(useCase: (work: Work) => Promise<Reply<R>>, read?: Statement): Promise<Reply<R>>;
+  /** The same of a use case that opens with a read and leaves all that it writes for the end: its first run takes no locks. */
+  plan(useCase: (plan: Plan) => Promise<Reply<R>>, opening: Opening): Promise<Reply<R>>;
 }
 
 export interface Reply<R extends RouteId> {

@@ -14,7 +14,7 @@ import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { z } from 'zod';
 import { stoodNoMore } from '../db/errors.js';
 import type { Statement } from '../db/sql.js';
-import { inTransaction } from '../db/unit-of-work.js';
+import { inTransaction, optimistically, type Opening } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { key } from '../ids.js';
@@ -91,7 +91,7 @@ async function handle<R extends RouteId>(
     const first = await firstOutcome<R>(deps, once, asked);
     if (first) return send(deps, id, spec, reply.header('idempotency-replayed', 'true'), first);
   }
-  const call = {
+  const call: Call<R> = {
     params,
     query,
     body,
@@ -105,8 +105,8 @@ async function handle<R extends RouteId>(
     cookies: request.cookies,
     sessionToken: request.cookies[SESSION_COOKIE],
     once: once !== undefined,
-    run: (useCase: Parameters<Call<R>['run']>[0], opening?: Parameters<Call<R>['run']>[1]) =>
-      inTransaction(
+    run: async (useCase: Parameters<Call<R>['run']>[0], read?: Statement) =>
+      await inTransaction(
         deps,
         async (work) => {
           const result = await useCase(work);
@@ -114,9 +114,21 @@ async function handle<R extends RouteId>(
           if (once) await keepOutcome(deps, work, once, result);
           return result;
         },
-        // Keeping an outcome needs the transaction from the start.
-        opening && { ...opening, locked: once !== undefined },
+        read,
       ),
+    plan: async (useCase: Parameters<Call<R>['plan']>[0], opening: Opening) =>
+      // Keeping an outcome needs the transaction from the start.
+      once
+        ? await call.run(useCase, opening.read)
+        : await optimistically(
+            deps,
+            async (plan) => {
+              const result = await useCase(plan);
+              if (actor.kind === 'application') plan.atEnd(keyStands(actor, plan.now));
+              return result;
+            },
+            opening,
+          ),
   } as Call<R>;
   try {
     return send(deps, id, spec, reply, await handler(deps, call));

@@ -1,25 +1,10 @@
 import type { Client } from '@nimble-latch/core/oidc';
-import {
-  type Id,
-  type Claim,
-  type ClientKind,
-  type Release,
-  type TokenAlgorithm,
-  parseId,
-} from '@nimble-latch/core/vocabulary';
+import { type Id, type Claim, type TokenAlgorithm, parseId } from '@nimble-latch/core/vocabulary';
+import type { OidcParameters } from '../applications/kinds/index.js';
 import { selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { key, text } from '../ids.js';
 import { tokenId, verifyToken } from '../secrets/tokens.js';
-
-/** What a connection by OpenID Connect keeps beside what every connection has. */
-export interface OidcParameters {
-  readonly client: ClientKind;
-  readonly redirectUris: readonly string[];
-  readonly endUris: readonly string[];
-  readonly releases: readonly Release[];
-  readonly algorithm: TokenAlgorithm;
-}
 
 /** A relying party with the application that it is. */
 export interface RegisteredClient extends Client {

@@ -1,4 +1,5 @@
 import { writeWay } from '@nimble-latch/core/assurance';
+import { connectionSpecOf, isOffered, PAGES_SHOW } from '@nimble-latch/core/connections/kinds';
 import type { Binding, Rulebook } from '@nimble-latch/core/rulebook';
 import { promptFor, type SignIn } from '@nimble-latch/core/signin';
 import type { ConnectionKind, PromptKind } from '@nimble-latch/core/vocabulary';
@@ -6,18 +7,8 @@ import { select, type Db } from '../db/sql.js';
 import { key, text } from '../ids.js';
 import type { ShownFinding } from './shown.js';
 
-/** What our own pages show, to whoever an application sends there. */
-export const PAGES_CARRY: readonly PromptKind[] = [
-  'password',
-  'code',
-  'next-code',
-  'text',
-  'webauthn',
-  'new-password',
-  'new-pin',
-];
-/** The same here and now: without keys where the service has no name that they could be made for. */
-export const pagesCarry = (keys: boolean): PromptKind[] => PAGES_CARRY.filter((kind) => keys || kind !== 'webauthn');
+/** What our own pages show here and now: without keys where the service has no name that they could be made for. */
+export const pagesCarry = (keys: boolean): PromptKind[] => PAGES_SHOW.filter((kind) => keys || kind !== 'webauthn');
 /** Sign-ins of an application that are looked at to learn what it shows. */
 const LOOKED_AT = 20;
 const MOST_TOLD = 10;
@@ -34,11 +25,12 @@ export async function carriedBy(
   db: Db,
   { id, built_in, kinds }: ApplicationRow,
 ): Promise<ReadonlySet<PromptKind> | undefined> {
-  if (Number(built_in) === 1) return new Set(PAGES_CARRY);
+  if (Number(built_in) === 1) return new Set(PAGES_SHOW);
   const connected = (kinds ?? '').split(',').filter(Boolean) as ConnectionKind[];
   if (connected.length === 0) return undefined;
-  const carried = new Set<PromptKind>(connected.includes('oidc') ? PAGES_CARRY : []);
-  if (connected.every((kind) => kind === 'oidc')) return carried;
+  const shown = connected.map((kind) => (isOffered(kind) ? connectionSpecOf(kind).shows : null));
+  const carried = new Set<PromptKind>(shown.flatMap((kinds) => kinds ?? []));
+  if (shown.every((kinds) => kinds !== null)) return carried;
   const rows = await select<{ data: string }>(
     db,
     `SELECT data FROM sign_ins WHERE application_id = :id AND walked_by IS NULL ORDER BY id DESC LIMIT ${LOOKED_AT}`,

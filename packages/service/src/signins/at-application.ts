@@ -7,9 +7,9 @@ import { partyAt } from '../keyring/relying-party.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { tellTrail } from './context.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
-import { prove } from './prove.js';
+import { prove } from './proofs/index.js';
 import { shownAt } from './key-prompt.js';
-import { settling } from './settling.js';
+import { takeStep } from './steps.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf } from './store.js';
 
 /** Keys answer to the pages of an application only where it is known from which origins those come. */
@@ -55,14 +55,17 @@ export const beginForApplication: Handler<'signIns.begin'> = async (deps, call) 
 };
 
 export const proveForApplication: Handler<'signIns.prove'> = async (deps, call) =>
-  await prove(
-    deps,
+  await takeStep(
     call,
-    call.params.id,
-    (stored) => stored.connectionId === call.actor.connectionId,
-    call.body,
-    settling(call, async (stored, work) => ({ answer: await shownAt('theirs', deps, work.reading, stored) })),
-    'theirs',
+    await prove({
+      deps,
+      driver: call,
+      id: call.params.id,
+      mine: (stored) => stored.connectionId === call.actor.connectionId,
+      proof: call.body,
+      at: 'theirs',
+    }),
+    async (stored, plan) => ({ answer: await shownAt('theirs', deps, plan.reading, stored) }),
   );
 
 export const showForApplication: Handler<'signIns.show'> = async (deps, call) => {

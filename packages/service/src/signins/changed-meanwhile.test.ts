@@ -7,7 +7,7 @@ import { assertWith, register } from '../../../../e2e/support/security-key.js';
 import { registration, assertion } from '../../../../e2e/support/key-holder.js';
 import { grantRole } from '../access/roles.js';
 import { carryOut, insertion } from '../db/sql.js';
-import { inTransaction, type Opening, type Work } from '../db/unit-of-work.js';
+import { inTransaction, optimistically, type Work } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import type { Handler } from '../http/call.js';
 import type { OperatorActor } from '../http/actors.js';
@@ -23,7 +23,7 @@ import { setPassword } from '../keyring/set-password.js';
 import { PasswordHasher } from '../secrets/password-hasher.js';
 import { prepareSignIn } from './begin.js';
 import { shownAtPage } from './key-prompt.js';
-import { prove, type Proof } from './prove.js';
+import { prove, type Proof } from './proofs/index.js';
 import { insertSignIn, readSignIn, type StoredSignIn } from './store.js';
 
 /** A proof is judged, and before its outcome is written something of what it was judged against changes: it lets nobody in. */
@@ -240,22 +240,17 @@ async function answer(
       return right;
     },
   });
-  return await prove(
-    { ...deps, hasher },
-    driver,
-    stored.id,
-    () => true,
-    proof,
-    async (step: (work: Work) => Promise<StoredSignIn>, opening?: Opening) =>
-      await inTransaction(
-        deps,
-        async (work) => {
-          const saved = await step(work);
-          if (!work.locked) await happens();
-          return saved;
-        },
-        opening,
-      ),
+  const attempt = { deps: { ...deps, hasher }, driver, id: stored.id, mine: () => true, proof, at: 'ours' as const };
+  const step = await prove(attempt);
+  if (step.needs === 'transaction') return await inTransaction(deps, step.take, step.read);
+  return await optimistically(
+    deps,
+    async (plan) => {
+      const saved = await step.take(plan);
+      if (!plan.locked) await happens();
+      return saved;
+    },
+    step.opening,
   );
 }
 

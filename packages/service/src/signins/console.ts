@@ -13,8 +13,9 @@ import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
-import { behindLocks, prove } from './prove.js';
+import { prove } from './proofs/index.js';
 import { shownAtPage } from './key-prompt.js';
+import { takeStepBehindLocks } from './steps.js';
 import { insertSignIn, viewOf, type StoredSignIn } from './store.js';
 
 /** The product guards itself with itself: its console is an application like any other, reached by the same engine. */
@@ -41,7 +42,7 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
   const entered = new Entering();
   const reply = await call.run(async (work) => {
     begun = await beginWith(deps, work, call, stored, who, 'ours');
-    const { answer, ...session } = await entered.settle(deps, work, call, begun, { kind: 'session' });
+    const { answer, ...session } = await entered.bring(deps, work, call, begun, { kind: 'session' });
     return { ...session, answer: { signIn: answer.signIn, handle } };
   });
   assertKeyRight(deps, begun, who);
@@ -52,17 +53,18 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
 export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
   if (!isHandle(deps, call.params.id, call.body.handle)) throw new Refusal('not-found');
   const entered = new Entering();
-  const reply = await prove(
+  const step = await prove({
     deps,
+    driver: call,
+    id: call.params.id,
+    mine: (stored) => stored.applicationId === CONSOLE_APPLICATION,
+    proof: call.body,
+    at: 'ours',
+  });
+  const reply = await takeStepBehindLocks(
     call,
-    call.params.id,
-    (stored) => stored.applicationId === CONSOLE_APPLICATION,
-    call.body,
-    async (step, opening) =>
-      await call.run(
-        async (work) => await entered.settle(deps, work, call, await step(work), call.body.want),
-        behindLocks(opening),
-      ),
+    step,
+    async (stored, work) => await entered.bring(deps, work, call, stored, call.body.want),
   );
   entered.assertInsider();
   return reply;
@@ -75,13 +77,7 @@ type Want = Parsed<'console.prove', 'body'>['want'];
 class Entering {
   #outsider = false;
 
-  async settle(
-    deps: Deps,
-    work: Work,
-    call: Caller,
-    stored: StoredSignIn,
-    want: Want,
-  ): Promise<Reply<'console.prove'>> {
+  async bring(deps: Deps, work: Work, call: Caller, stored: StoredSignIn, want: Want): Promise<Reply<'console.prove'>> {
     // The step may run again.
     this.#outsider = false;
     if (stored.signIn.state !== 'let-in')

@@ -1,6 +1,6 @@
 import type { SignIn } from '@nimble-latch/core/signin';
 import type { TrailAction } from '@nimble-latch/core/vocabulary';
-import type { Work } from '../db/unit-of-work.js';
+import type { Plan } from '../db/unit-of-work.js';
 import { noticeOfEmergency } from '../delivery/notices.js';
 import type { Deps } from '../deps.js';
 import { entryOf, type Actor } from '../http/actors.js';
@@ -40,18 +40,18 @@ export function trailEntryOf(driver: Driver, stored: StoredSignIn): NewEntry {
 }
 
 /** Writes what happened to a sign-in on the trail, and counts it when it has ended. */
-export async function tellTrail(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
+export async function tellTrail(deps: Deps, plan: Plan, driver: Driver, stored: StoredSignIn): Promise<void> {
   const { signIn } = stored;
   if (signIn.state !== 'asking')
-    work.onceCommitted(() => deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' }));
-  await work.trail(trailEntryOf(driver, stored));
-  if (stored.emergency && signIn.state === 'let-in' && !stored.walkedBy) await alarm(deps, work, driver, stored);
+    plan.afterCommit(() => deps.metrics.signIns.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' }));
+  await plan.trail(trailEntryOf(driver, stored));
+  if (stored.emergency && signIn.state === 'let-in' && !stored.walkedBy) await alarm(deps, plan, driver, stored);
 }
 
 /** An emergency account was used: an entry of its own, a line in the log, and a notice to every owner. */
-async function alarm(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
+async function alarm(deps: Deps, plan: Plan, driver: Driver, stored: StoredSignIn): Promise<void> {
   const person = stored.personId!;
-  await work.trail(
+  await plan.trail(
     entryOf(
       driver,
       'emergency-account.used',
@@ -62,8 +62,8 @@ async function alarm(deps: Deps, work: Work, driver: Driver, stored: StoredSignI
       },
     ),
   );
-  work.onceCommitted(() => deps.log.warn({ origin: driver.origin }, 'an emergency account was used'));
-  await noticeOfEmergency(deps, work, {
+  plan.afterCommit(() => deps.log.warn({ origin: driver.origin }, 'an emergency account was used'));
+  await noticeOfEmergency(deps, plan, {
     signIn: stored.id,
     name: stored.displayName ?? '',
     applicationId: stored.applicationId,

@@ -1,8 +1,8 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { sha256 } from '@nimble-latch/core/crypto';
-import { SOURCE_BUDGET, SOURCE_WINDOW_MS, type Guard, type Lane } from '@nimble-latch/core/throttle';
-import { selectOne, type Db, type Statement } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import { SOURCE_BUDGET, SOURCE_WINDOW_MS, type Lane } from '@nimble-latch/core/throttle';
+import { selectOne, type Db } from '../db/sql.js';
+import type { Plan } from '../db/unit-of-work.js';
 import { key } from '../ids.js';
 import { sourcePrefix } from './source.js';
 import type { StoredSignIn } from './stored.js';
@@ -55,77 +55,24 @@ export async function standingOf(
 }
 
 /** A success: from now on this source is familiar to this person. */
-export function rememberSource(work: Work, personId: Id, standing: Standing): void {
+export function rememberSource(plan: Plan, personId: Id, standing: Standing): void {
   if (!standing.remember || !standing.source) return;
-  work.atEnd({
+  plan.atEnd({
     sql: 'INSERT INTO familiar_sources (person_id, source, last_at) VALUES (:person, :source, :now) ON DUPLICATE KEY UPDATE last_at = :now',
-    values: { person: key(personId), source: standing.source, now: work.now },
+    values: { person: key(personId), source: standing.source, now: plan.now },
   });
 }
 
 /** A failure from a source that is not familiar to the person is taken from the source's budget. */
-export function spendBudget(work: Work, standing: Standing): void {
+export function spendBudget(plan: Plan, standing: Standing): void {
   if (!standing.source || standing.lane === 'familiar') return;
-  work.atEnd({
+  plan.atEnd({
     // Assignments run from left to right: the count looks at the window before the window moves.
     sql: `INSERT INTO source_failures (source, window_at, failures) VALUES (:source, :now, 1)
      ON DUPLICATE KEY UPDATE failures = IF(window_at < :windowStart, 1, failures + 1), window_at = IF(window_at < :windowStart, :now, window_at)`,
-    values: { source: standing.source, now: work.now, windowStart: new Date(work.now.getTime() - SOURCE_WINDOW_MS) },
+    values: { source: standing.source, now: plan.now, windowStart: new Date(plan.now.getTime() - SOURCE_WINDOW_MS) },
   });
 }
-
-/** A decoy's guard; one that nobody has failed at yet has no row. */
-export async function readDecoyGuard(work: Work, id: Buffer): Promise<Guard> {
-  const row = await selectOne<{ failures: number; paused_until: Date | null }>(
-    work.reading,
-    `SELECT failures, paused_until FROM decoy_guards WHERE id = :id${work.locked ? ' FOR UPDATE' : ''}`,
-    { id },
-  );
-  return { failures: row?.failures ?? 0, pausedUntil: row?.paused_until?.getTime() };
-}
-
-/** The writes of a decoy's next guard, which hold only while the one that was read still stands. */
-export function decoyGuardWrites(now: Date, id: Buffer, before: Guard, after: Guard): readonly Statement[] {
-  return [
-    {
-      sql: 'INSERT IGNORE INTO decoy_guards (id, failures, touched_at) VALUES (:id, 0, :now)',
-      values: { id, now },
-    },
-    {
-      sql: `UPDATE decoy_guards SET failures = :failures, paused_until = :until, touched_at = :now
-            WHERE id = :id AND failures = :failuresBefore`,
-      values: {
-        id,
-        now,
-        failures: after.failures,
-        until: instantOrNull(after.pausedUntil),
-        failuresBefore: before.failures,
-      },
-      matchesOne: true,
-    },
-  ];
-}
-
-/** A counted attempt of a decoy taken back, unless another one was counted since. */
-export const decoyGuardReturn = (id: Buffer, before: Guard, counted: Guard): Statement => ({
-  sql: 'UPDATE decoy_guards SET failures = :failures, paused_until = :until WHERE id = :id AND failures = :counted AND paused_until <=> :countedUntil',
-  values: { id, ...returned(before, counted) },
-});
-
-/** The same of an authenticator. */
-export const guardReturn = (lane: Lane, id: Buffer, before: Guard, counted: Guard): Statement => ({
-  sql: `UPDATE authenticators SET ${lane}_failures = :failures, ${lane}_paused_until = :until
-        WHERE id = :id AND ${lane}_failures = :counted AND ${lane}_paused_until <=> :countedUntil`,
-  values: { id, ...returned(before, counted) },
-});
-
-const instantOrNull = (ms: number | undefined) => (ms === undefined ? null : new Date(ms));
-const returned = (before: Guard, counted: Guard) => ({
-  failures: before.failures,
-  until: instantOrNull(before.pausedUntil),
-  counted: counted.failures,
-  countedUntil: instantOrNull(counted.pausedUntil),
-});
 
 /** Whose place an attempt takes where passwords are checked: that of the network that it comes from, as far as anybody has said so. */
 export const queueOf = (

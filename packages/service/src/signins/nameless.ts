@@ -12,7 +12,9 @@ import { recordSignIn } from './begin.js';
 import type { Driver } from './context.js';
 import { AT_PLACE, KEYS, type ShownAt } from './key-prompt.js';
 import { spendBudget, standingOf } from './lanes.js';
-import { lockKey, proveWebauthn } from './prove-webauthn.js';
+import { conclude } from './conclude.js';
+import { judgeKey } from './proofs/security-key.js';
+import { lockKey } from './proofs/security-key-rows.js';
 import { retryAt, type StoredSignIn } from './store.js';
 
 /**
@@ -110,7 +112,8 @@ export async function beginWith(
   if (!byKey || stored.signIn.state !== 'asking') return stored;
   const { credential, ceremony } = byKey;
   const row = await lockKey(work, stored, credential);
-  return await proveWebauthn(deps, work, driver, stored, { credential, row, at, nameless: ceremony });
+  const judged = await judgeKey(deps, work, driver, stored, { credential, row, at, nameless: ceremony });
+  return await conclude(deps, work, driver, stored, judged);
 }
 
 /** What a key that opened nothing is told: outsiders hear one thing, and how long a pause lasts where it ends by itself. */

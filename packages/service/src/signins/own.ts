@@ -12,8 +12,9 @@ import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
-import { behindLocks, prove } from './prove.js';
+import { prove } from './proofs/index.js';
 import { shownAtPage } from './key-prompt.js';
+import { takeStepBehindLocks } from './steps.js';
 import type { StoredSignIn } from './store.js';
 
 const APPLICATIONS: Readonly<Record<OwnPlace, Id>> = {
@@ -44,7 +45,7 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
   const given = new GivenRight();
   const reply = await call.run(async (work) => {
     begun = await beginWith(deps, work, call, stored, who, 'ours');
-    const answer = await given.settle(deps, work, begun);
+    const answer = await given.bring(deps, work, begun);
     return { answer: { ...answer, handle: handleOf(deps, stored.id) } };
   });
   assertKeyRight(deps, begun, who);
@@ -55,18 +56,17 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
 export const ownProve: Handler<'own.prove'> = async (deps, call) => {
   if (!isHandle(deps, call.params.id, call.body.handle)) throw new Refusal('not-found');
   const given = new GivenRight();
-  const reply = await prove(
+  const step = await prove({
     deps,
-    call,
-    call.params.id,
-    ({ applicationId, walkedBy }) => walkedBy === null && placeOf(applicationId) !== undefined,
-    call.body,
-    async (step, opening) =>
-      await call.run(
-        async (work) => ({ answer: await given.settle(deps, work, await step(work)) }),
-        behindLocks(opening),
-      ),
-  );
+    driver: call,
+    id: call.params.id,
+    mine: ({ applicationId, walkedBy }) => walkedBy === null && placeOf(applicationId) !== undefined,
+    proof: call.body,
+    at: 'ours',
+  });
+  const reply = await takeStepBehindLocks(call, step, async (stored, work) => ({
+    answer: await given.bring(deps, work, stored),
+  }));
   given.assertTheirs();
   return reply;
 };
@@ -75,7 +75,7 @@ export const ownProve: Handler<'own.prove'> = async (deps, call) => {
 class GivenRight {
   #kept = false;
 
-  async settle(deps: Deps, work: Work, stored: StoredSignIn): Promise<Answer<'own.prove'>> {
+  async bring(deps: Deps, work: Work, stored: StoredSignIn): Promise<Answer<'own.prove'>> {
     // The step may run again.
     this.#kept = false;
     const signIn = await shownAtPage(deps, work.reading, stored);

@@ -31,8 +31,9 @@ import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, keyRefusal, beginWith, whoBegins } from './nameless.js';
-import { behindLocks, prove } from './prove.js';
+import { prove } from './proofs/index.js';
 import { shownAtPage } from './key-prompt.js';
+import { takeStepBehindLocks } from './steps.js';
 import type { StoredSignIn } from './store.js';
 
 /** The application that a request is from. Throws `request-gone` where it is connected no more. */
@@ -143,17 +144,18 @@ export const pagesProve: Handler<'pages.prove'> = async (deps, call) => {
   const request = await carried(deps, 'sign-in', call.body.request);
   await clientOf(deps, request);
   const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
-  return await prove(
+  const step = await prove({
     deps,
-    call,
+    driver: call,
     id,
-    (stored) => stored.connectionId === request.clientId,
-    call.body,
-    async (step, opening) =>
-      await call.run(
-        async (work) => await replyOf(deps, work, call, request, await step(work), session, call.body.remember),
-        behindLocks(opening),
-      ),
+    mine: (stored) => stored.connectionId === request.clientId,
+    proof: call.body,
+    at: 'ours',
+  });
+  return await takeStepBehindLocks(
+    call,
+    step,
+    async (stored, work) => await replyOf(deps, work, call, request, stored, session, call.body.remember),
   );
 };
 

@@ -1,6 +1,6 @@
 import { CLAIMS, type PromptKind } from '@nimble-latch/core/vocabulary';
 import { selectOne } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import type { Plan } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { badField } from '../errors.js';
 import { groupsWithin } from '../http/actors.js';
@@ -22,8 +22,8 @@ import { judge } from './judge.js';
 import { meets } from './meets.js';
 import { offerPlace, ownBegin, ownProve } from './own.js';
 import { pagesBegin, pagesProve } from './pages.js';
-import { prove } from './prove.js';
-import { settling } from './settling.js';
+import { prove } from './proofs/index.js';
+import { takeStep } from './steps.js';
 import { viewOf, type StoredSignIn } from './store.js';
 
 /** Whoever walks through a sign-in for somebody has none of their keys. */
@@ -32,8 +32,8 @@ const typedOnly = <T extends { readonly carries: readonly PromptKind[] }>(asked:
   carries: asked.carries.filter((kind) => kind !== 'webauthn'),
 });
 
-async function walkReply(deps: Deps, work: Work, stored: StoredSignIn) {
-  const application = await selectOne<{ name: string }>(work, 'SELECT name FROM applications WHERE id = :id', {
+async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
+  const application = await selectOne<{ name: string }>(plan.reading, 'SELECT name FROM applications WHERE id = :id', {
     id: key(stored.applicationId),
   });
   return {
@@ -61,13 +61,17 @@ const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
 };
 
 const proveWalk: Handler<'walkThroughs.prove'> = async (deps, call) =>
-  await prove(
-    deps,
+  await takeStep(
     call,
-    call.params.id,
-    (stored) => stored.walkedBy === call.actor.personId,
-    call.body,
-    settling(call, async (stored, work) => await walkReply(deps, work, stored)),
+    await prove({
+      deps,
+      driver: call,
+      id: call.params.id,
+      mine: (stored) => stored.walkedBy === call.actor.personId,
+      proof: call.body,
+      at: 'ours',
+    }),
+    async (stored, plan) => await walkReply(deps, plan, stored),
   );
 
 export const signInHandlers: AreaHandlers<

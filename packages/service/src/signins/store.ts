@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type Ask, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, SignInState, Id } from '@nimble-latch/core/vocabulary';
 import { carryOut, insertAll, insertion, select, type Db, type Statement } from '../db/sql.js';
-import type { Work } from '../db/unit-of-work.js';
+import type { Plan } from '../db/unit-of-work.js';
 import { notFound } from '../errors.js';
 import { key, text, textOrNull } from '../ids.js';
 import { seenWrite } from '../people/facets.js';
@@ -57,10 +57,22 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
   };
 }
 
+/** The read of one sign-in. */
+export const signInRead = (id: Id): Statement & { readonly values: { readonly id: Buffer } } => ({
+  sql: `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id`,
+  values: { id: key(id) },
+});
+
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
 export async function readSignIn(db: Db, id: Id, lock = false): Promise<StoredSignIn> {
-  const sql = `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id`;
-  return onlySignIn(await select<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, { id: key(id) }));
+  const { sql, values } = signInRead(id);
+  return onlySignIn(await select<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, values));
+}
+
+/** The rows of {@link signInRead} without a lock. */
+export async function readAhead(db: Db, id: Id): Promise<readonly object[]> {
+  const { sql, values } = signInRead(id);
+  return await select(db, sql, values);
 }
 
 /** The sign-in among the rows of a read; throws not-found where there is none. */
@@ -89,14 +101,14 @@ function saving(stored: StoredSignIn, signIn: SignIn, endedAt: Date | null): Sta
 }
 
 /** Writes the next state of a sign-in at the end of the transaction; answers what it then is. */
-export function saveSignIn(work: Work, stored: StoredSignIn, signIn: SignIn): StoredSignIn {
-  const endedAt = signIn.state === 'asking' ? null : work.now;
-  work.atEnd(saving(stored, signIn, endedAt));
+export function saveSignIn(plan: Plan, stored: StoredSignIn, signIn: SignIn): StoredSignIn {
+  const endedAt = signIn.state === 'asking' ? null : plan.now;
+  plan.atEnd(saving(stored, signIn, endedAt));
   const seen =
     signIn.state === 'let-in' && stored.personId && !stored.walkedBy
-      ? seenWrite(stored.personId, stored.lastSeenAt, work.now)
+      ? seenWrite(stored.personId, stored.lastSeenAt, plan.now)
       : undefined;
-  if (seen) work.atEnd(seen);
+  if (seen) plan.atEnd(seen);
   return { ...stored, signIn, endedAt, version: stored.version + 1 };
 }
 
