@@ -47,7 +47,7 @@ export default tseslint.config(
   {
     // Sequelize fails on statements that return rows unless the kind of query is said.
     files: ['packages/service/src/**'],
-    ignores: ['packages/service/src/db/sql.ts'],
+    ignores: ['packages/service/src/platform/db/sql.ts'],
     rules: {
       'no-restricted-syntax': [
         'error',

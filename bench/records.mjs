@@ -5,11 +5,11 @@
 import { readFileSync } from 'node:fs';
 import { withInstallation } from './installation.mjs';
 import { median } from './load.mjs';
-import { connectDatabase } from '../packages/service/dist/db/connect.js';
-import { NEXT_VERSION } from '../packages/service/dist/db/models.js';
-import { insertAll, selectOne, write } from '../packages/service/dist/db/sql.js';
-import { key, newId } from '../packages/service/dist/ids.js';
-import { networks } from '../packages/service/dist/networks/network.model.js';
+import { connectDatabase } from '../packages/service/dist/platform/db/connect.js';
+import { NEXT_VERSION } from '../packages/service/dist/platform/db/models.js';
+import { insertAll, selectOne, write } from '../packages/service/dist/platform/db/sql.js';
+import { key, newId } from '../packages/service/dist/platform/ids.js';
+import { networks } from '../packages/service/dist/areas/networks/network.model.js';
 
 const ROUNDS = 5;
 const EACH = Number(process.env.NLATCH_BENCH_STATEMENTS ?? 2_000);

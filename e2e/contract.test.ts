@@ -14,7 +14,7 @@ import {
 import { createClient } from '@nimble-latch/api/client';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { CONFIG_VARIABLES } from '../packages/service/src/config.js';
+import { CONFIG_VARIABLES } from '../packages/service/src/platform/config.js';
 import { ROOT } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
 

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { createClient } from '@nimble-latch/api/client';
 import { SMTPServer } from 'smtp-server';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { MIGRATIONS } from '../packages/service/src/db/migrations/index.js';
+import { MIGRATIONS } from '../packages/service/src/platform/db/migrations/index.js';
 import { chore, NLATCHD, run } from '../scripts/lib/installation.mjs';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { afterWaiting } from './support/administrators.js';

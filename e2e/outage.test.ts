@@ -8,6 +8,8 @@ import { ShakyNetwork } from './support/shaky-network.js';
 /** How long the database stays away: long enough for whatever piles up meanwhile to show. */
 const AWAY_MS = Number(process.env['NLATCH_TEST_AWAY_SECONDS'] ?? 150) * 1_000;
 const VISITORS = 6;
+/** Somebody beside them, who sees whether anybody gets in: two who pressed one device at once would use up each other's codes. */
+const ONE_MORE = VISITORS;
 
 let inst: Installation;
 let way: ShakyNetwork;
@@ -22,7 +24,7 @@ beforeAll(async () => {
   const app = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked'] });
   ({ url } = node);
   at = inst.client(url, app.key);
-  for (let i = 0; i < VISITORS; i++) {
+  for (let i = 0; i <= VISITORS; i++) {
     const name = `visitor.${i}`;
     const { id } = await inst.owner.call('people.add', { body: { displayName: name, loginNames: [name] } });
     await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
@@ -68,7 +70,7 @@ function crowd() {
     }
   };
   const all = Promise.all([
-    ...fobs.map(async (_, i) => await again(async () => void seen.push(await visit(i)))),
+    ...Array.from({ length: VISITORS }, async (_, i) => await again(async () => void seen.push(await visit(i)))),
     again(async () => {
       slowestBare = Math.max(slowestBare, await bareAnswer());
     }),
@@ -88,7 +90,7 @@ function crowd() {
 async function untilLetIn(): Promise<number> {
   const from = performance.now();
   for (;;) {
-    const { what } = await visit(0);
+    const { what } = await visit(ONE_MORE);
     if (what === 'let-in') return performance.now() - from;
     if (performance.now() - from > 30_000) throw new Error(`nobody gets in: ${what}`);
     await delay(20);

@@ -1,6 +1,6 @@
-import type { Deps } from '../../packages/service/src/deps.js';
-import { readConfig } from '../../packages/service/src/config.js';
-import { closeRuntime, openRuntime } from '../../packages/service/src/runtime.js';
+import type { Deps } from '../../packages/service/src/platform/deps.js';
+import { readConfig } from '../../packages/service/src/platform/config.js';
+import { closeRuntime, openRuntime } from '../../packages/service/src/host/runtime.js';
 import { Installation } from './installation.js';
 
 /** What a service is made of, opened inside the test's own process on a database of its own. */

@@ -67,6 +67,7 @@ export {
   type Coverage,
   type ImportKind,
   type Method,
+  OTP_ALGORITHMS,
   PERMISSIONS,
   type Permission,
   type Role,

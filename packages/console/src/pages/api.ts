@@ -1,5 +1,5 @@
 import { ApiError, createClient } from '@nimble-latch/api/client';
-import { KeyTrouble } from '../components/keys.js';
+import { KeyTrouble } from '../frame/components/keys.js';
 import { language, shared, words } from './messages/index.js';
 
 export const { call } = createClient({ server: '', csrf: () => undefined, language });

@@ -1,7 +1,7 @@
 import { useState } from 'react';
-import { Button } from '../components/button.js';
-import { Checkbox, Form, TextField } from '../components/fields.js';
-import { Row } from '../components/layout.js';
+import { Button } from '../frame/components/button.js';
+import { Checkbox, Form, TextField } from '../frame/components/fields.js';
+import { Row } from '../frame/components/layout.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { say, words } from './messages/index.js';

@@ -1,12 +1,12 @@
 import type { Answer } from '@nimble-latch/api';
 import { useEffect, useState } from 'react';
 import { styled } from 'styled-components';
-import { Button } from '../components/button.js';
-import { Form, TextField } from '../components/fields.js';
-import { Row, ShownCode, Small, Soft } from '../components/layout.js';
-import { makeKey } from '../components/keys.js';
-import { Qr } from '../components/qr.js';
-import { space } from '../theme/tokens.js';
+import { Button } from '../frame/components/button.js';
+import { Form, TextField } from '../frame/components/fields.js';
+import { Row, ShownCode, Small, Soft } from '../frame/components/layout.js';
+import { makeKey } from '../frame/components/keys.js';
+import { Qr } from '../frame/components/qr.js';
+import { space } from '../frame/theme/tokens.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words } from './messages/index.js';

@@ -1,9 +1,9 @@
 import { useEffect, type ReactNode } from 'react';
 import { styled } from 'styled-components';
-import { Button } from '../components/button.js';
-import { Row } from '../components/layout.js';
-import { Mark } from '../components/mark.js';
-import { colour, narrow, size, space, type } from '../theme/tokens.js';
+import { Button } from '../frame/components/button.js';
+import { Row } from '../frame/components/layout.js';
+import { Mark } from '../frame/components/mark.js';
+import { colour, narrow, size, space, type } from '../frame/theme/tokens.js';
 import { changeLanguage, language, LANGUAGE_IDS, LANGUAGE_NAMES, words } from './messages/index.js';
 
 const Room = styled.main`

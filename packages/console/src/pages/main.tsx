@@ -1,11 +1,11 @@
-import '../zod-without-eval.js';
+import '../frame/zod-without-eval.js';
 import '@fontsource/atkinson-hyperlegible-next/400.css';
 import '@fontsource/atkinson-hyperlegible-next/600.css';
 import '@fontsource/atkinson-hyperlegible-mono/400.css';
 import { StrictMode, type ReactNode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { I18nProvider } from 'react-aria-components';
-import { GlobalStyle } from '../theme/global-style.js';
+import { GlobalStyle } from '../frame/theme/global-style.js';
 import { language, locale } from './messages/index.js';
 import { EnrolPage } from './enrol-page.js';
 import { ResetPage } from './reset-page.js';

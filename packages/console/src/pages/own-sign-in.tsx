@@ -1,8 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
 import { useEffect, useState, type ReactNode } from 'react';
-import { Button } from '../components/button.js';
-import { Row } from '../components/layout.js';
-import type { ByKey } from '../components/passkey.js';
+import { Button } from '../frame/components/button.js';
+import { Row } from '../frame/components/layout.js';
+import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { say, shared, words as w } from './messages/index.js';

@@ -1,10 +1,10 @@
 import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
-import { Button } from '../components/button.js';
-import { Checkbox, Form, TextField } from '../components/fields.js';
-import { Banner, Small } from '../components/layout.js';
-import { useKey, type UsedKey } from '../components/keys.js';
-import { usePasskey, type ByKey } from '../components/passkey.js';
+import { Button } from '../frame/components/button.js';
+import { Checkbox, Form, TextField } from '../frame/components/fields.js';
+import { Banner, Small } from '../frame/components/layout.js';
+import { useKey, type UsedKey } from '../frame/components/keys.js';
+import { usePasskey, type ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { locale, say, shared, words as w } from './messages/index.js';
 

@@ -1,9 +1,9 @@
 import type { Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
 import { useEffect, useRef, useState } from 'react';
-import { Button } from '../components/button.js';
-import { Row, Small } from '../components/layout.js';
-import type { ByKey } from '../components/passkey.js';
+import { Button } from '../frame/components/button.js';
+import { Row, Small } from '../frame/components/layout.js';
+import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words as w } from './messages/index.js';

@@ -1,9 +1,9 @@
 import type { Answer } from '@nimble-latch/api';
 import { useEffect, useState } from 'react';
 import { styled } from 'styled-components';
-import { Button } from '../components/button.js';
-import { Banner, Row, Section, Small, Soft, Spread } from '../components/layout.js';
-import { space } from '../theme/tokens.js';
+import { Button } from '../frame/components/button.js';
+import { Banner, Row, Section, Small, Soft, Spread } from '../frame/components/layout.js';
+import { space } from '../frame/theme/tokens.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, words as w } from './messages/index.js';

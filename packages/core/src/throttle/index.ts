@@ -48,7 +48,8 @@ export function admit(
   nowMs: number,
 ): { admitted: true } | { admitted: false; why: 'throttled' | 'needs-unlock'; until?: number } {
   if (guard.failures >= UNLOCK_AT) return { admitted: false, why: 'needs-unlock' };
-  if (guard.pausedUntil !== undefined && guard.pausedUntil > nowMs)
+  // What cost no pause turns nobody away: another node's clock, or an attempt that began a moment before, may be behind it.
+  if (pauseAfter(guard.failures) > 0 && guard.pausedUntil !== undefined && guard.pausedUntil > nowMs)
     return { admitted: false, why: 'throttled', until: guard.pausedUntil };
   return { admitted: true };
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { admit, CLEAR, pauseAfter, reserve, UNLOCK_AT, type Guard } from './index.js';
+import { admit, CLEAR, FREE_FAILURES, pauseAfter, reserve, UNLOCK_AT, type Guard } from './index.js';
 
 describe('throttling', () => {
   it('pauses 30 s after five failures in a row, doubling to 15 minutes', () => {
@@ -30,6 +30,15 @@ describe('throttling', () => {
     const locked = { failures: UNLOCK_AT, pausedUntil: 0 };
     expect(admit(locked, 1_000 * day)).toMatchObject({ admitted: false });
     expect(reserve({ failures: UNLOCK_AT - 1, pausedUntil: 0 }, day).failures).toBe(UNLOCK_AT);
+  });
+
+  it('turns nobody away for failures that cost no pause, though another clock counted them a moment later', () => {
+    let guard: Guard = CLEAR;
+    for (let counted = 1; counted < FREE_FAILURES; counted++) {
+      guard = reserve(guard, 10_000);
+      expect(admit(guard, 9_990), `after ${counted}`).toEqual({ admitted: true });
+    }
+    expect(admit(reserve(guard, 10_000), 9_990).admitted).toBe(false);
   });
 
   it('turns away while paused and says until when', () => {

@@ -1,0 +1,85 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Button } from '../../frame/components/button.js';
+import { FormDialog } from '../../frame/components/form-dialog.js';
+import { Banner, Section, Soft, Spread } from '../../frame/components/layout.js';
+import { Table } from '../../frame/components/table.js';
+import { Time } from '../../frame/components/time.js';
+import { tell } from '../../frame/components/toasts.js';
+import { say, words } from '../../frame/messages/index.js';
+import { call, useAct, useRead } from '../../frame/session/api.js';
+
+const w = words.browsers;
+
+/** Where somebody is signed in by our pages, and which browsers are remembered. */
+export function Browsers({ person: { id, displayName: name } }: { person: Answer<'people.show'> }) {
+  const { data } = useRead('browsers.list', { params: { id } });
+  const [ending, setEnding] = useState(false);
+  const forget = useAct((browserId: string) => call('browsers.forget', { params: { id, browserId } }));
+  const signOut = useAct<undefined, unknown>(
+    () => call('browsers.signOut', { params: { id } }),
+    () => {
+      setEnding(false);
+      tell(say(w.signedOut, { name }));
+    },
+  );
+  if (!data) return null;
+  const rows = [
+    ...data.sessions.map((session, i) => ({
+      key: `session ${i}`,
+      label: session.label,
+      what: w.session,
+      since: session.startedAt,
+      until: session.expiresAt,
+      forget: undefined,
+    })),
+    ...data.browsers.map((browser) => ({
+      key: browser.id,
+      label: browser.label,
+      what: say(w.remembered, { rule: browser.rule }),
+      since: browser.createdAt,
+      until: browser.until,
+      forget: browser.id,
+    })),
+  ];
+  return (
+    <Section aria-labelledby="browsers">
+      <Spread>
+        <h2 id="browsers">{w.title}</h2>
+        {rows.length > 0 && <Button onPress={() => setEnding(true)}>{w.signOut}</Button>}
+      </Spread>
+      {rows.length === 0 && <Soft>{w.none}</Soft>}
+      {forget.trouble && <Banner $tone="danger">{forget.trouble.text}</Banner>}
+      {rows.length > 0 && (
+        <>
+          <Soft>{say(w.hint, { name })}</Soft>
+          <Table
+            label={w.title}
+            rows={rows}
+            keyOf={(row) => row.key}
+            columns={[
+              { heading: w.where, cell: (row) => row.label || w.unknown },
+              { heading: w.what, cell: (row) => row.what },
+              { heading: w.since, cell: (row) => <Time at={row.since} /> },
+              { heading: w.until, cell: (row) => <Time at={row.until} /> },
+              {
+                heading: '​',
+                cell: (row) =>
+                  row.forget && (
+                    <Button look="quiet" onPress={() => forget.mutate(row.forget)}>
+                      {w.forget}
+                    </Button>
+                  ),
+              },
+            ]}
+          />
+        </>
+      )}
+      {ending && (
+        <FormDialog title={w.signOut} act={signOut} onClose={() => setEnding(false)} finish={w.signOut} danger>
+          <p>{say(w.signOutText, { name, sessions: data.sessions.length, browsers: data.browsers.length })}</p>
+        </FormDialog>
+      )}
+    </Section>
+  );
+}

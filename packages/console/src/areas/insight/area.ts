@@ -1,0 +1,32 @@
+import { page, type ConsoleArea } from '../../frame/area.js';
+
+export const insightArea: ConsoleArea = {
+  name: 'insight',
+  pages: [
+    page('', async () => (await import('./overview-page.js')).OverviewPage),
+    page('trail', async () => (await import('./trail-page.js')).TrailPage),
+    page('settings', async () => (await import('./settings/organisation-page.js')).OrganisationPage),
+    page('settings/codes', async () => (await import('./settings/codes-page.js')).CodesPage),
+    page('settings/passwords', async () => (await import('./settings/passwords-page.js')).PasswordsPage),
+    page('settings/risk', async () => (await import('./settings/risk-page.js')).RiskPage),
+    page('system', async () => (await import('./system-page.js')).SystemPage),
+  ],
+  rail: [
+    { group: 'today', place: 1, to: '/', name: { en: 'Overview', de: 'Überblick' }, ofEverybody: true },
+    { group: 'record', place: 2, to: '/trail', name: { en: 'Trail', de: 'Protokoll' }, needs: 'trail.read' },
+    {
+      group: 'installation',
+      place: 8,
+      to: '/system',
+      name: { en: 'Nodes and work', de: 'Knoten und Arbeiten' },
+      needs: 'system.read',
+    },
+    {
+      group: 'installation',
+      place: 9,
+      to: '/settings',
+      name: { en: 'Settings', de: 'Einstellungen' },
+      needs: 'setting.read',
+    },
+  ],
+};

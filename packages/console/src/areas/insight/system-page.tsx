@@ -1,0 +1,73 @@
+import { Banner, Facts, Page, Section } from '../../frame/components/layout.js';
+import { Table } from '../../frame/components/table.js';
+import { Time } from '../../frame/components/time.js';
+import { words } from '../../frame/messages/index.js';
+import { troubleOf, useRead } from '../../frame/session/api.js';
+
+const w = words.settings;
+
+/** How this installation fares: its nodes, its work in the background, its keys. */
+export function SystemPage() {
+  const { data, error } = useRead('system.show');
+  return (
+    <Page>
+      <h1>{w.system}</h1>
+      {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
+      {data && (
+        <>
+          <Facts>
+            <dt>{w.version}</dt>
+            <dd>{data.version}</dd>
+            <dt>{w.unsealed}</dt>
+            <dd>{data.trail.unsealed}</dd>
+            <dt>{w.outbox}</dt>
+            <dd>
+              {data.outbox.waiting}, {data.outbox.failed}
+            </dd>
+          </Facts>
+          <Section aria-labelledby="nodes">
+            <h2 id="nodes">{w.nodes}</h2>
+            <Table
+              label={w.nodes}
+              rows={data.nodes}
+              keyOf={(row) => row.writer}
+              columns={[
+                { heading: w.node, cell: (row) => row.host },
+                { heading: words.people.since, cell: (row) => <Time at={row.startedAt} /> },
+                { heading: w.clock, cell: (row) => `${row.clockOffMs} ms`, number: true },
+              ]}
+            />
+          </Section>
+          <Section aria-labelledby="jobs">
+            <h2 id="jobs">{w.jobs}</h2>
+            <Table
+              label={w.jobs}
+              rows={data.jobs}
+              keyOf={(row) => row.id}
+              columns={[
+                { heading: w.job, cell: (row) => row.kind },
+                { heading: w.state, cell: (row) => row.state },
+                { heading: w.nextRun, cell: (row) => <Time at={row.runAt} /> },
+                { heading: w.progress, cell: (row) => row.lastError ?? row.progress },
+              ]}
+            />
+          </Section>
+          <Section aria-labelledby="keys">
+            <h2 id="keys">{w.keySet}</h2>
+            <Table
+              label={w.keySet}
+              rows={data.keys}
+              keyOf={(row) => row.id}
+              columns={[
+                { heading: w.keys, cell: (row) => row.purpose },
+                { heading: w.state, cell: (row) => row.state },
+                { heading: words.people.since, cell: (row) => <Time at={row.createdAt} /> },
+              ]}
+            />
+          </Section>
+          <a href="/api/docs">{w.docs}</a>
+        </>
+      )}
+    </Page>
+  );
+}

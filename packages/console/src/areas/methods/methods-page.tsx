@@ -1,0 +1,332 @@
+import { METHOD_PURPOSES, OFFERED_METHODS, offeredSpec, type Answer, type OfferedMethod } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Button } from '../../frame/components/button.js';
+import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.js';
+import { FormDialog } from '../../frame/components/form-dialog.js';
+import { Banner, Page, Row, Small, Soft, Spread } from '../../frame/components/layout.js';
+import { Table } from '../../frame/components/table.js';
+import { say, shared, words } from '../../frame/messages/index.js';
+import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
+import { useMay } from '../../frame/session/context.js';
+import { KeyRules, sayKeyRules, type KeyParameters } from './key-rules.js';
+
+const w = words.methodSettings;
+type Rows = Answer<'methods.show'>['rows'];
+type MatrixRow = Rows[number];
+type Cell = NonNullable<MatrixRow['cells'][OfferedMethod]>;
+const UNSAID = 'unsaid';
+
+/** What a cell says, in a few words. */
+function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
+  if (!cell) return w.unsaid;
+  if ('checked' in cell && cell.checked === 'elsewhere') return w.elsewhere;
+  const uses = cell.purposes.map((purpose) => shared.purposes[purpose]).join(', ');
+  const parts = [
+    cell.enrol ? w.mayEnrol : w.noMore,
+    uses === '' ? w.forNothing : say(w.usedFor, { uses }),
+    ...(method === 'webauthn'
+      ? sayKeyRules((cell.parameters ?? {}) as KeyParameters)
+      : Object.entries(cell.parameters ?? {}).map(([name, value]) => `${w.parameters[name as 'digits']} ${value}`)),
+  ];
+  return parts.join(' · ');
+}
+
+/** The rows as they are sent: without names. */
+const bare = (rows: Rows) => rows.map(({ group, cells }) => ({ group, cells }));
+
+/** The matrix of groups and methods; changed as a whole, once it was looked at whom it locks out. */
+export function MethodsPage() {
+  const { data, error } = useRead('methods.show');
+  return (
+    <Page>
+      {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
+      {data && <Matrix key={data.version} stored={data.rows} version={data.version} />}
+    </Page>
+  );
+}
+
+function Matrix({ stored, version }: { stored: Rows; version: number }) {
+  const may = useMay()('setting.write');
+  const [rows, setRows] = useState(stored);
+  const [editing, setEditing] = useState<{ at: number; method: OfferedMethod }>();
+  const [adding, setAdding] = useState(false);
+  const changed = JSON.stringify(rows) !== JSON.stringify(stored);
+  const review = useAct<undefined, Answer<'methods.review'>>(() =>
+    call('methods.review', { body: { rows: bare(rows) } }),
+  );
+  const save = useAct<number, unknown>((lockedOut) =>
+    call('methods.edit', { body: { rows: bare(rows), lockedOut }, ifMatch: version }),
+  );
+  const change = (next: Rows) => {
+    review.reset();
+    setRows(next);
+  };
+  const move = (at: number) => change([...rows.slice(0, at - 1), rows[at]!, rows[at - 1]!, ...rows.slice(at + 1)]);
+  const trouble = review.trouble ?? save.trouble;
+  return (
+    <>
+      <Spread>
+        <h1>{w.title}</h1>
+        {may && <Button onPress={() => setAdding(true)}>{w.addRow}</Button>}
+      </Spread>
+      <Soft>{w.hint}</Soft>
+      <Table
+        label={w.title}
+        rows={rows}
+        keyOf={(row) => row.group ?? 'everybody'}
+        columns={[
+          { heading: w.who, cell: (row) => row.groupName ?? w.everybody },
+          ...OFFERED_METHODS.map((method) => ({
+            heading: shared.methods[method],
+            cell: (row: MatrixRow) =>
+              may ? (
+                <Button
+                  look="quiet"
+                  aria-label={`${row.groupName ?? w.everybody}, ${shared.methods[method]}: ${sayCell(method, row.cells[method])}`}
+                  onPress={() => setEditing({ at: rows.indexOf(row), method })}
+                >
+                  {sayCell(method, row.cells[method])}
+                </Button>
+              ) : (
+                sayCell(method, row.cells[method])
+              ),
+          })),
+          {
+            heading: '​',
+            cell: (row) =>
+              may &&
+              row.group !== null && (
+                <Row>
+                  {rows.indexOf(row) > 0 && (
+                    <Button look="quiet" onPress={() => move(rows.indexOf(row))}>
+                      {w.up}
+                    </Button>
+                  )}
+                  <Button look="quiet" onPress={() => change(rows.filter((one) => one !== row))}>
+                    {w.removeRow}
+                  </Button>
+                </Row>
+              ),
+          },
+        ]}
+      />
+      {trouble && (
+        <Banner $tone={trouble.waits ? 'brass' : 'danger'} role="alert">
+          {trouble.text}
+        </Banner>
+      )}
+      {changed && (
+        <Row>
+          <Button
+            look={review.data ? 'plain' : 'main'}
+            isDisabled={review.isPending}
+            onPress={() => review.mutate(undefined)}
+          >
+            {w.review}
+          </Button>
+          <Button onPress={() => change(stored)}>{w.undo}</Button>
+        </Row>
+      )}
+      {changed && review.data && (
+        <>
+          <Banner $tone={review.data.people > 0 ? 'danger' : 'good'} role="status">
+            {review.data.people > 0
+              ? say(w.locksOut, { people: review.data.people, examined: review.data.examined })
+              : say(w.locksNobodyOut, { examined: review.data.examined })}
+          </Banner>
+          {review.data.named.map((one) => (
+            <Small key={one.id}>
+              {one.displayName}: {one.applications.join(', ')}
+            </Small>
+          ))}
+          <Row>
+            <Button
+              look={review.data.people > 0 ? 'danger' : 'main'}
+              isDisabled={save.isPending}
+              onPress={() => save.mutate(review.data.people)}
+            >
+              {w.save}
+            </Button>
+          </Row>
+        </>
+      )}
+      {editing && (
+        <EditCell
+          title={`${rows[editing.at]!.groupName ?? w.everybody}: ${shared.methods[editing.method]}`}
+          method={editing.method}
+          cell={rows[editing.at]!.cells[editing.method]}
+          onClose={() => setEditing(undefined)}
+          onDone={(cell) => {
+            change(rows.map((row, i) => (i === editing.at ? withCell(row, editing.method, cell) : row)));
+            setEditing(undefined);
+          }}
+        />
+      )}
+      {adding && (
+        <AddRow
+          taken={rows.flatMap(({ group }) => group ?? [])}
+          onClose={() => setAdding(false)}
+          onDone={(group) => {
+            change([{ group: group.id, groupName: group.name, cells: {} }, ...rows]);
+            setAdding(false);
+          }}
+        />
+      )}
+    </>
+  );
+}
+
+function withCell(row: MatrixRow, method: OfferedMethod, cell: Cell | undefined): MatrixRow {
+  const { [method]: _before, ...cells } = row.cells;
+  return { ...row, cells: cell ? { ...cells, [method]: cell } : cells };
+}
+
+function EditCell({
+  title,
+  method,
+  cell,
+  onClose,
+  onDone,
+}: {
+  title: string;
+  method: OfferedMethod;
+  cell: Cell | undefined;
+  onClose: () => void;
+  onDone: (cell: Cell | undefined) => void;
+}) {
+  const [said, setSaid] = useState(
+    !cell ? UNSAID : 'checked' in cell && cell.checked === 'elsewhere' ? 'elsewhere' : cell.enrol ? 'yes' : 'no',
+  );
+  const [purposes, setPurposes] = useState<Cell['purposes']>(cell?.purposes ?? ['sign-in', 'enrol']);
+  const before = (cell?.parameters ?? {}) as Record<string, string | number>;
+  const [least, setLeast] = useState(String(before['leastLength'] ?? ''));
+  const [digits, setDigits] = useState(String(before['digits'] ?? 'set'));
+  // How far a clock may be off, or a counter ahead.
+  const { parameters, checkedElsewhere, takesPin } = offeredSpec(method);
+  const ofKeys = 'attestation' in parameters;
+  const reachName = 'lookAhead' in parameters ? 'lookAhead' : 'window';
+  const [reach, setReach] = useState(String(before[reachName] ?? ''));
+  const [keyRules, setKeyRules] = useState((cell?.parameters ?? {}) as KeyParameters);
+  const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
+  const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
+  function result(): Cell | undefined {
+    if (said === UNSAID) return undefined;
+    const common = { enrol: said === 'yes', purposes };
+    if (ofKeys) return { ...common, ...(Object.keys(keyRules).length > 0 ? { parameters: keyRules } : {}) };
+    if (takesPin) {
+      const { digits: _digits, window: _window, lookAhead: _ahead, pin: _pin, leastPin: _least, ...others } = before;
+      const codes = {
+        ...others,
+        ...(digits === 'set' ? {} : { digits: Number(digits) as 6 | 8 }),
+        ...(reach.trim() === '' ? {} : { [reachName]: Number(reach) }),
+        ...(pin === 'required' ? { pin } : {}),
+        ...(leastPin.trim() === '' ? {} : { leastPin: Number(leastPin) }),
+      };
+      return (Object.keys(codes).length > 0 ? { ...common, parameters: codes } : common) as Cell;
+    }
+    const length = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
+    return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...length };
+  }
+  const act = { mutate: () => onDone(result()), isPending: false, trouble: undefined };
+  return (
+    <FormDialog title={title} act={act} onClose={onClose} finish={w.take}>
+      <Select
+        label={w.enrolling}
+        value={said}
+        onChange={setSaid}
+        options={[
+          { id: UNSAID, text: w.unsaidLong },
+          { id: 'yes', text: w.mayEnrol },
+          { id: 'no', text: w.noMore },
+          ...(checkedElsewhere ? [{ id: 'elsewhere', text: w.elsewhere }] : []),
+        ]}
+      />
+      {said !== UNSAID && (
+        <CheckboxGroup
+          label={w.purposes}
+          options={METHOD_PURPOSES.map((id) => ({ id, text: shared.purposes[id] }))}
+          value={purposes}
+          onChange={setPurposes}
+        />
+      )}
+      {said === 'yes' && 'leastLength' in parameters && (
+        <TextField
+          label={w.parameters.leastLength}
+          description={w.leastHint}
+          inputMode="numeric"
+          value={least}
+          onChange={setLeast}
+        />
+      )}
+      {said !== UNSAID && ofKeys && <KeyRules rules={keyRules} onChange={setKeyRules} />}
+      {said !== UNSAID && takesPin && (
+        <>
+          <TextField
+            label={w.parameters[reachName]}
+            description={reachName === 'lookAhead' ? w.lookAheadHint : w.windowHint}
+            inputMode="numeric"
+            value={reach}
+            onChange={setReach}
+          />
+          <Select
+            label={w.parameters.pin}
+            value={pin}
+            onChange={setPin}
+            options={[
+              { id: 'not', text: w.pinNot },
+              { id: 'required', text: w.pinRequired },
+            ]}
+          />
+          <TextField
+            label={w.parameters.leastPin}
+            description={w.leastPinHint}
+            inputMode="numeric"
+            value={leastPin}
+            onChange={setLeastPin}
+          />
+        </>
+      )}
+      {said === 'yes' && 'digits' in parameters && (
+        <Select
+          label={w.parameters.digits}
+          value={digits}
+          onChange={setDigits}
+          options={[
+            { id: 'set', text: w.asSet },
+            { id: '6', text: '6' },
+            { id: '8', text: '8' },
+          ]}
+        />
+      )}
+    </FormDialog>
+  );
+}
+
+function AddRow({
+  taken,
+  onClose,
+  onDone,
+}: {
+  taken: readonly string[];
+  onClose: () => void;
+  onDone: (group: Answer<'groups.list'>['rows'][number]) => void;
+}) {
+  const { data, error } = useRead('groups.list', { query: { limit: 200 } });
+  const free = (data?.rows ?? []).filter(({ id }) => !taken.includes(id));
+  const [chosen, setChosen] = useState<string>();
+  const group = free.find(({ id }) => id === chosen) ?? free[0];
+  const act = { mutate: () => group && onDone(group), isPending: !group, trouble: troubleOf(error) };
+  return (
+    <FormDialog title={w.addRow} act={act} onClose={onClose} finish={w.addRow}>
+      <p>{w.addRowHint}</p>
+      {group && (
+        <Select
+          label={w.who}
+          value={group.id}
+          onChange={setChosen}
+          options={free.map(({ id, name }) => ({ id, text: name }))}
+        />
+      )}
+    </FormDialog>
+  );
+}

@@ -1,0 +1,81 @@
+import { sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
+import type { ReactNode } from 'react';
+import { styled } from 'styled-components';
+import { Row, Soft, State } from '../../frame/components/layout.js';
+import { say, shared, words } from '../../frame/messages/index.js';
+import { colour, radius, space } from '../../frame/theme/tokens.js';
+
+const w = words.rulebook;
+export type ShownRulebook = NonNullable<Answer<'rulebook.check'>['rulebook']>;
+export type ShownRule = ShownRulebook['rules'][number];
+
+const List = styled.ol`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: ${space.small};
+  list-style: none;
+  counter-reset: rule;
+  li {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr);
+    gap: ${space.tight};
+    padding: ${space.snug} ${space.base};
+    background: ${colour.raised};
+    border: 1px solid ${colour.line};
+    border-radius: ${radius.panel};
+    overflow-wrap: anywhere;
+  }
+  p::first-letter {
+    text-transform: uppercase;
+  }
+`;
+
+/** A rule's state, where it is not simply in force. */
+export function RuleState({ state }: { state: ShownRule['state'] }) {
+  if (state.kind === 'in-force') return null;
+  return (
+    <State tone={state.kind === 'resting' ? 'ended' : 'held'}>
+      {state.kind === 'resting' ? w.resting : say(w.onTrial, { until: state.until })}
+    </State>
+  );
+}
+
+/** Rules as sentences, in the order in which they are read; what holds otherwise stands last. */
+export function Sentences({
+  rulebook: { rules, otherwise },
+  tools,
+  otherwiseTools,
+  notes,
+}: {
+  rulebook: ShownRulebook;
+  /** What can be done with a rule. */
+  tools?: (rule: ShownRule, at: number) => ReactNode;
+  otherwiseTools?: ReactNode;
+  /** What else is said below a rule. */
+  notes?: (at: number) => ReactNode;
+}) {
+  return (
+    <List>
+      {rules.map((rule, i) => (
+        <li key={rule.name}>
+          <Row>
+            <Soft>{i + 1}.</Soft>
+            <strong>{rule.name}</strong>
+            <RuleState state={rule.state} />
+          </Row>
+          {/* The state stands beside the name. */}
+          <p>{sayRule(shared, { ...rule, state: { kind: 'in-force' } })}</p>
+          {notes?.(i)}
+          {tools && <Row>{tools(rule, i)}</Row>}
+        </li>
+      ))}
+      <li>
+        <Row>
+          <strong>{w.otherwise}</strong>
+          <span>{sayOutcome(shared, otherwise)}</span>
+        </Row>
+        {otherwiseTools && <Row>{otherwiseTools}</Row>}
+      </li>
+    </List>
+  );
+}

@@ -1,0 +1,43 @@
+import type { Answer } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Checkbox } from '../../frame/components/fields.js';
+import { FormDialog } from '../../frame/components/form-dialog.js';
+import { Code } from '../../frame/components/layout.js';
+import { say, words } from '../../frame/messages/index.js';
+import { CodeFields } from '../keyring/prove-totp.js';
+import { call, useAct } from '../../frame/session/api.js';
+
+const w = words.stock;
+
+/** The serial on the back beside the serial on the screen, and the code that it shows. */
+export function ProveToken({
+  token,
+  personId,
+  onClose,
+}: {
+  token: Pick<Answer<'stock.show'>, 'id' | 'serial' | 'method'>;
+  personId: string;
+  onClose: () => void;
+}) {
+  const [codes, setCodes] = useState<string[]>([]);
+  const [two, setTwo] = useState(false);
+  const act = useAct<undefined, unknown>(
+    () =>
+      call('tokens.prove', {
+        params: { id: personId, tokenId: token.id },
+        body: { codes: codes.slice(0, two ? 2 : 1) },
+      }),
+    onClose,
+  );
+  return (
+    <FormDialog title={say(w.proveTitle, { serial: token.serial })} act={act} onClose={onClose} finish={w.prove}>
+      <p>
+        {w.compare} <Code>{token.serial}</Code>
+      </p>
+      <CodeFields codes={codes} onChange={setCodes} needed={two ? 2 : 1} trouble={act.trouble} />
+      <Checkbox isSelected={two} onChange={setTwo}>
+        {token.method === 'hotp' ? w.pressed : w.twoCodes}
+      </Checkbox>
+    </FormDialog>
+  );
+}

@@ -1,0 +1,270 @@
+import type { Language } from '@nimble-latch/api';
+import { useState, type ReactNode } from 'react';
+import { Button as AriaButton, Disclosure, DisclosurePanel } from 'react-aria-components';
+import { NavLink, useLocation } from 'react-router';
+import { styled } from 'styled-components';
+import { railOf, type ConsoleArea, type RailGroup as RailGroupName, type RailLine } from './area.js';
+import { Button } from './components/button.js';
+import { Banner } from './components/layout.js';
+import { Mark } from './components/mark.js';
+import { Select } from './components/fields.js';
+import { Toasts } from './components/toasts.js';
+import { changeLanguage, language, LANGUAGE_NAMES, shared, words } from './messages/index.js';
+import { usePalette } from './palette/palette.js';
+import { call } from './session/api.js';
+import { useSession } from './session/context.js';
+import { colour, narrow, radius, size, space, type } from './theme/tokens.js';
+
+const Frame = styled.div`
+  display: grid;
+  grid-template-columns: ${size.rail} minmax(0, 1fr);
+  min-height: 100vh;
+  @media print {
+    display: block;
+  }
+  ${narrow} {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: auto 1fr;
+  }
+`;
+const Rail = styled.nav`
+  border-right: 1px solid ${colour.line};
+  padding: ${space.wide} ${space.base};
+  display: grid;
+  gap: ${space.wide};
+  align-content: start;
+  position: sticky;
+  top: 0;
+  height: 100vh;
+  overflow: auto;
+  @media print {
+    display: none;
+  }
+  ${narrow} {
+    position: static;
+    height: auto;
+    border-right: 0;
+    border-bottom: 1px solid ${colour.line};
+    padding: ${space.small} ${space.base};
+    gap: ${space.small};
+  }
+`;
+const Brand = styled.p`
+  display: flex;
+  align-items: center;
+  gap: ${space.small};
+  font-weight: ${type.bold};
+  justify-content: space-between;
+  span {
+    display: flex;
+    align-items: center;
+    gap: ${space.small};
+  }
+  button {
+    display: none;
+  }
+  ${narrow} {
+    button {
+      display: inline-block;
+    }
+  }
+`;
+const GoTo = styled(AriaButton)`
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  font: inherit;
+  color: ${colour.inkSoft};
+  background: ${colour.raised};
+  border: 1px solid ${colour.lineStrong};
+  border-radius: ${radius.field};
+  min-height: ${size.control};
+  padding: ${space.tight} ${space.snug};
+  cursor: pointer;
+  kbd {
+    font-family: ${type.code};
+    font-size: ${type.small};
+  }
+`;
+const Groups = styled.div<{ $open: boolean }>`
+  display: grid;
+  gap: ${space.small};
+  ${narrow} {
+    display: ${({ $open }) => ($open ? 'grid' : 'none')};
+  }
+`;
+const Group = styled(Disclosure)`
+  h2 {
+    font: inherit;
+  }
+  button {
+    display: flex;
+    justify-content: space-between;
+    width: 100%;
+    font: inherit;
+    font-size: ${type.small};
+    color: ${colour.inkSoft};
+    background: none;
+    border: 0;
+    border-radius: ${radius.field};
+    padding: ${space.hair} ${space.snug};
+    cursor: pointer;
+  }
+  button:hover {
+    background: ${colour.actionSoft};
+  }
+`;
+const Lines = styled.ul`
+  list-style: none;
+  display: grid;
+  gap: ${space.hair};
+  a {
+    display: block;
+    padding: ${space.tight} ${space.snug};
+    border-radius: ${radius.field};
+    color: ${colour.ink};
+    text-decoration: none;
+  }
+  a:hover {
+    background: ${colour.actionSoft};
+  }
+  a.active {
+    font-weight: ${type.bold};
+    box-shadow: inset 3px 0 0 ${colour.brass};
+    background: ${colour.brassSoft};
+  }
+`;
+const Me = styled.div<{ $open: boolean }>`
+  display: grid;
+  gap: ${space.tight};
+  justify-items: start;
+  font-size: ${type.small};
+  color: ${colour.inkSoft};
+  border-top: 1px solid ${colour.line};
+  padding-top: ${space.base};
+  ${narrow} {
+    display: ${({ $open }) => ($open ? 'grid' : 'none')};
+  }
+`;
+const Nag = styled.div`
+  padding: ${space.base} ${space.far} 0;
+  max-width: ${size.page};
+  display: grid;
+  gap: ${space.small};
+  @media print {
+    display: none;
+  }
+  ${narrow} {
+    padding: ${space.base} ${space.base} 0;
+  }
+`;
+
+const FOLDED = 'nimble-latch.folded';
+/** Groups of the rail that were folded away in this browser. */
+const foldedGroups = (): string[] => (localStorage.getItem(FOLDED) ?? '').split(' ').filter(Boolean);
+
+/** One group of the rail. A group of one line that is called like it needs no heading. */
+function RailGroup({ group, lines, onGo }: { group: RailGroupName; lines: readonly RailLine[]; onGo: () => void }) {
+  const title = words.rail.groups[group];
+  const { pathname } = useLocation();
+  const within = lines.some(({ to }) => (to === '/' ? pathname === '/' : pathname.startsWith(to)));
+  const [open, setOpen] = useState(!foldedGroups().includes(group));
+  const list = (
+    <Lines>
+      {lines.map(({ to, name }) => (
+        <li key={to}>
+          <NavLink to={to} end={to === '/'} onClick={onGo}>
+            {name[language]}
+          </NavLink>
+        </li>
+      ))}
+    </Lines>
+  );
+  if (lines.length === 1) return list;
+  const fold = (next: boolean) => {
+    const others = foldedGroups().filter((one) => one !== group);
+    localStorage.setItem(FOLDED, (next ? others : [...others, group]).join(' '));
+    setOpen(next);
+  };
+  return (
+    // Where somebody is stays in sight.
+    <Group isExpanded={open || within} onExpandedChange={fold}>
+      <h2>
+        <AriaButton slot="trigger">
+          <span>{title}</span> <span aria-hidden="true">{open || within ? '▾' : '▸'}</span>
+        </AriaButton>
+      </h2>
+      <DisclosurePanel>{list}</DisclosurePanel>
+    </Group>
+  );
+}
+
+/** The rail at the left, and what has to be said above every page. */
+export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; children: ReactNode }) {
+  const session = useSession();
+  const [open, setOpen] = useState(false);
+  const { open: goTo, palette } = usePalette(areas);
+  return (
+    <Frame>
+      <Rail aria-label={words.rail.label}>
+        <Brand as="div">
+          <span>
+            <Mark /> {words.product}
+          </span>
+          <Button look="quiet" aria-expanded={open} onPress={() => setOpen(!open)}>
+            {words.rail.menu}
+          </Button>
+        </Brand>
+        <GoTo onPress={goTo}>
+          <span>{words.palette.open}</span> <kbd>{words.palette.shortcut}</kbd>
+        </GoTo>
+        <Groups $open={open}>
+          {railOf(areas).map(({ group, lines }) => {
+            const shown = lines.filter(
+              ({ needs, ofEverybody }) =>
+                (needs === undefined || session.permissions.includes(needs)) && !(ofEverybody && session.limited),
+            );
+            return (
+              shown.length > 0 && <RailGroup key={group} group={group} lines={shown} onGo={() => setOpen(false)} />
+            );
+          })}
+        </Groups>
+        <Me $open={open}>
+          <NavLink to="/account" onClick={() => setOpen(false)}>
+            {session.person.displayName}
+          </NavLink>
+          <span>{session.roles.map((role) => shared.roles[role]).join(', ')}</span>
+          <Select
+            label={words.rail.language}
+            value={language}
+            onChange={(next) => changeLanguage(next as Language)}
+            options={Object.entries(LANGUAGE_NAMES).map(([id, text]) => ({ id, text }))}
+          />
+          <Button look="quiet" onPress={() => void call('session.end').finally(() => window.location.replace('/'))}>
+            {words.rail.signOut}
+          </Button>
+        </Me>
+      </Rail>
+      {palette}
+      <Toasts />
+      <div>
+        {(!session.hasFactor || !session.hasPassword) && (
+          <Nag>
+            {!session.hasPassword && (
+              <Banner>
+                {words.nag.password} <NavLink to="/account">{words.nag.passwordAct}</NavLink>
+              </Banner>
+            )}
+            {session.hasPassword && !session.hasFactor && (
+              <Banner>
+                {words.nag.factor} <NavLink to={`/people/${session.person.id}?key`}>{words.nag.keyAct}</NavLink>{' '}
+                <NavLink to={`/people/${session.person.id}?enrol`}>{words.nag.factorAct}</NavLink>
+              </Banner>
+            )}
+          </Nag>
+        )}
+        {children}
+      </div>
+    </Frame>
+  );
+}

@@ -1,0 +1,150 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { backFromEnd } from '@nimble-latch/core/oidc';
+import { select, write } from '../../platform/db/sql.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import type { Deps } from '../../platform/deps.js';
+import { notFound, Refusal } from '../../platform/errors.js';
+import { entryOf, type Actor } from '../../platform/http/actors.js';
+import type { AreaHandlers, Handler } from '../../platform/http/call.js';
+import { key, text } from '../../platform/ids.js';
+import { carried } from '../../platform/http/sealed.js';
+import { BROWSER_COOKIE, readBrowser, rememberedOf } from './browsers.js';
+import { BROWSER_SESSION_COOKIE, readBrowserSession, sessionsOf, type BrowserSession } from './sessions.js';
+
+const shownSession = (
+  row: { label: string; createdAt: Date; expiresAt: Date },
+  current: boolean,
+): { startedAt: string; expiresAt: string; label: string; current: boolean } => ({
+  startedAt: row.createdAt.toISOString(),
+  expiresAt: row.expiresAt.toISOString(),
+  label: row.label,
+  current,
+});
+
+const showOwn: Handler<'pages.show'> = async (deps, call) => {
+  const { settings } = await deps.settings.current();
+  const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
+  const current = await readBrowser(deps, call.cookies[BROWSER_COOKIE]);
+  return {
+    answer: {
+      organisation: settings.organisation,
+      person: session?.displayName ?? null,
+      session: session ? shownSession(session, true) : null,
+      browsers: session ? await rememberedOf(deps, session.personId, current, deps.now()) : [],
+    },
+  };
+};
+
+/** Forgets one remembered browser of a person. Throws not-found. */
+async function forget(
+  work: Work,
+  call: { readonly actor: Actor; readonly origin: string },
+  person: Id,
+  id: Id,
+): Promise<void> {
+  const gone = await write(work, 'DELETE FROM remembered_browsers WHERE id = :id AND person_id = :person', {
+    id: key(id),
+    person: key(person),
+  });
+  if (gone === 0) throw notFound();
+  await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id }, { person }));
+}
+
+/** Whoever is signed in in this browser acts for themselves. */
+const asThemselves = (call: { readonly origin: string }, { personId }: BrowserSession) => ({
+  origin: call.origin,
+  actor: { kind: 'page', personId } as const,
+});
+
+const forgetOwn: Handler<'pages.forget'> = async (deps, call) => {
+  const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
+  if (!session) throw new Refusal('not-signed-in');
+  return await call.run(async (work) => {
+    await forget(work, asThemselves(call, session), session.personId, call.params.id);
+    return { answer: null };
+  });
+};
+
+const endOwn: Handler<'pages.end'> = async (deps, call) => {
+  const request = call.body.request === undefined ? undefined : await carried(deps, 'sign-out', call.body.request);
+  const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
+  return await call.run(async (work) => {
+    if (session) {
+      await write(work, 'DELETE FROM browser_sessions WHERE id = :id', { id: key(session.id) });
+      const target = { kind: 'session', id: session.id };
+      const entry = entryOf(asThemselves(call, session), 'browser-session.ended', target, { person: session.personId });
+      await work.trail(entry);
+    }
+    const redirect = request?.redirect;
+    return {
+      answer: { redirect: redirect === undefined ? null : backFromEnd(redirect, request?.state) },
+      cookies: [{ name: BROWSER_SESSION_COOKIE, token: null }],
+    };
+  });
+};
+
+async function assertPerson(deps: Deps, id: Id): Promise<void> {
+  if ((await select(deps, 'SELECT 1 AS one FROM persons WHERE id = :id', { id: key(id) })).length === 0)
+    throw notFound();
+}
+
+const listBrowsers: Handler<'browsers.list'> = async (deps, { params }) => {
+  await assertPerson(deps, params.id);
+  const [sessions, browsers] = await Promise.all([
+    sessionsOf(deps, params.id, deps.now()),
+    rememberedOf(deps, params.id, undefined, deps.now()),
+  ]);
+  return {
+    answer: {
+      sessions: sessions.map(({ label, created_at: createdAt, expires_at: expiresAt }) =>
+        shownSession({ label, createdAt, expiresAt }, false),
+      ),
+      browsers,
+    },
+  };
+};
+
+const forgetBrowser: Handler<'browsers.forget'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    await forget(work, call, call.params.id, call.params.browserId);
+    return { answer: null };
+  });
+
+/** Ends all that a person has open or remembered in browsers; the caller's trail tells of what there was. */
+export async function endInBrowsers(
+  work: Work,
+  call: { readonly actor: Actor; readonly origin: string },
+  person: Id,
+): Promise<{ sessions: number; browsers: number }> {
+  const values = { person: key(person) };
+  const sessions = await write(work, 'DELETE FROM browser_sessions WHERE person_id = :person', values);
+  const remembered = await select<{ id: Buffer }>(
+    work,
+    'SELECT id FROM remembered_browsers WHERE person_id = :person FOR UPDATE',
+    values,
+  );
+  await write(work, 'DELETE FROM remembered_browsers WHERE person_id = :person', values);
+  if (sessions > 0)
+    await work.trail(
+      entryOf(call, 'browser-session.ended', { kind: 'person', id: person }, { person, details: { sessions } }),
+    );
+  for (const { id } of remembered)
+    await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id: text(id) }, { person }));
+  return { sessions, browsers: remembered.length };
+}
+
+const signOutEverywhere: Handler<'browsers.signOut'> = async (deps, call) => {
+  await assertPerson(deps, call.params.id);
+  return await call.run(async (work) => ({ answer: await endInBrowsers(work, call, call.params.id) }));
+};
+
+export const browserHandlers: AreaHandlers<
+  'pages.show' | 'pages.forget' | 'pages.end' | 'browsers.list' | 'browsers.forget' | 'browsers.signOut'
+> = {
+  'pages.show': showOwn,
+  'pages.forget': forgetOwn,
+  'pages.end': endOwn,
+  'browsers.list': listBrowsers,
+  'browsers.forget': forgetBrowser,
+  'browsers.signOut': signOutEverywhere,
+};

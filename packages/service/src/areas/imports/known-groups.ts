@@ -1,0 +1,72 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { LIMITS } from '@nimble-latch/api';
+import { carryOut, insertion, selectOne, type Db } from '../../platform/db/sql.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import type { Deps } from '../../platform/deps.js';
+import { key, newId, text } from '../../platform/ids.js';
+import type { NewEntry } from '../../platform/trail/writer.js';
+import { entryBy, type Author } from './walk.js';
+
+export interface KnownGroup {
+  readonly id: Id;
+  readonly description: string;
+}
+
+/** Groups as a file names them, each looked up once in a walk. Which spellings mean one group is the database's to say. */
+export class KnownGroups {
+  readonly #known = new Map<string, KnownGroup | null>();
+
+  /** The group of this name; null where there is none yet, undefined where the file names more than it may. */
+  async find(db: Db, name: string): Promise<KnownGroup | null | undefined> {
+    const known = this.#known.get(name);
+    if (known !== undefined) return known;
+    if (this.#known.size >= LIMITS.fileGroups) return undefined;
+    const row = await selectOne<{ id: Buffer; description: string }>(
+      db,
+      'SELECT id, description FROM person_groups WHERE name = :name',
+      { name },
+    );
+    const group = row ? { id: text(row.id), description: row.description } : null;
+    this.#known.set(name, group);
+    return group;
+  }
+
+  /** The id of a group that is there; after {@link add} every group of the file is. */
+  idOf(name: string): Id {
+    return this.#known.get(name)!.id;
+  }
+
+  /** See {@link Walk.keep}. */
+  keep(): () => void {
+    const known = [...this.#known];
+    return () => {
+      this.#known.clear();
+      for (const [name, group] of known) this.#known.set(name, group);
+    };
+  }
+
+  /** Adds groups that are not there yet. */
+  async add(deps: Deps, work: Work, names: readonly string[], author: Author): Promise<void> {
+    const entries: NewEntry[] = [];
+    for (const name of names) {
+      // Another spelling of one that was just added is the same group to the database.
+      const there = await selectOne<{ id: Buffer; description: string }>(
+        work,
+        'SELECT id, description FROM person_groups WHERE name = :name FOR UPDATE',
+        { name },
+      );
+      const id = there ? text(there.id) : newId(deps);
+      this.#known.set(name, { id, description: there?.description ?? '' });
+      if (there) continue;
+      await carryOut(work, insertion('person_groups', { id: key(id), name, description: '', createdAt: work.now }));
+      entries.push(entryBy(author, 'group.added', { kind: 'group', id }));
+    }
+    await work.trailAll(entries);
+  }
+}
+
+/** Has a set hold these, and nothing else. */
+export function refill<T>(set: Set<T>, members: readonly T[]): void {
+  set.clear();
+  for (const member of members) set.add(member);
+}

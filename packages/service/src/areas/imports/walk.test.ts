@@ -1,0 +1,93 @@
+import fc from 'fast-check';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
+import { carryOut, insertion } from '../../platform/db/sql.js';
+import { inTransaction } from '../../platform/db/unit-of-work.js';
+import { key, newId } from '../../platform/ids.js';
+import { insertPerson } from '../people/add-person.js';
+import { readLoginName } from '../people/login-names.js';
+import { KINDS } from './kinds.js';
+import type { Import } from './store.js';
+import type { Planned } from './walk.js';
+
+let inside: Inside;
+const NAMES = ['east', 'west', 'north', 'pier', 'quay'];
+beforeAll(async () => {
+  inside = await openInside();
+  const { deps } = inside;
+  for (const name of ['east', 'pier'])
+    await carryOut(
+      deps,
+      insertion('person_groups', { id: key(newId(deps)), name, description: '', createdAt: deps.now() }),
+    );
+  for (const name of ['ann.a', 'bo.b'])
+    await inTransaction(deps, async (work) =>
+      insertPerson(deps, work, {
+        displayName: name,
+        loginNames: [readLoginName(name, 'test')],
+        mail: null,
+        phone: null,
+        language: 'en',
+        timeZone: 'UTC',
+        source: 'hand',
+      }),
+    );
+});
+afterAll(async () => await inside.close());
+
+/** An import of groups, as far as planning goes by it. */
+const groupImport = {
+  columns: ['group', 'part-of', 'description', 'member'].map((meaning) => ({ name: meaning, meaning })),
+  newGroups: [],
+  byOwners: true,
+  mapping: null,
+} as unknown as Import;
+
+const rows = fc.array(
+  fc.tuple(
+    fc.constantFrom(...NAMES),
+    fc.constantFrom('', '', ...NAMES),
+    fc.constantFrom('', 'a berth'),
+    fc.constantFrom('', 'ann.a', 'bo.b', 'ann.a bo.b', 'nobody.c'),
+  ),
+  { minLength: 1, maxLength: 12 },
+);
+
+/** What all rows come to, in blocks of so many, each planned as often as said. */
+async function planned(cells: readonly (readonly string[])[], size: number, times: number): Promise<Planned[]> {
+  const walk = KINDS.groups.walk(inside.deps, groupImport);
+  const all: Planned[] = [];
+  for (let first = 0; first < cells.length; first += size) {
+    const block = {
+      first: first + 1,
+      rows: cells.slice(first, first + size).map((row, i) => ({ line: first + i + 2, cells: [...row] })),
+    };
+    const back = walk.keep();
+    for (let time = 1; time < times; time++) {
+      await walk.plan(inside.deps, block, true);
+      back();
+    }
+    all.push(...(await walk.plan(inside.deps, block, true)));
+  }
+  return all;
+}
+
+describe('planning a block of a file of groups', () => {
+  it('again comes to what it came to the first time, whatever the size of the blocks', async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        rows,
+        fc.integer({ min: 1, max: 6 }),
+        fc.integer({ min: 2, max: 3 }),
+        async (cells, size, times) => {
+          const once = await planned(cells, size, 1);
+          expect(await planned(cells, size, times)).toEqual(once);
+          expect((await planned(cells, cells.length, 1)).map(({ plan }) => plan.verdict)).toEqual(
+            once.map(({ plan }) => plan.verdict),
+          );
+        },
+      ),
+      { numRuns: 60 },
+    );
+  });
+});

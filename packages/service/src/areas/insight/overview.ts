@@ -1,0 +1,167 @@
+import type { Answer } from '@nimble-latch/api';
+import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import { UNLOCK_AT } from '@nimble-latch/core/throttle';
+import type { Method } from '@nimble-latch/core/vocabulary';
+import { select, selectOne } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
+import type { Handler } from '../../platform/http/call.js';
+import { text } from '../../platform/ids.js';
+import { countPeople } from '../people/counts.js';
+import { countExactly } from '../people/gather.js';
+import { wantsSeveralKeys } from '../people/keys-held.js';
+import { HOUR_MS, signInHours } from './sign-in-hours.js';
+
+const DAY_MS = 86_400_000;
+const DAYS = 30;
+
+type Counts = Answer<'overview.show'>['signInsLastDay'];
+
+/** Sign-ins of the last days by day and outcome. */
+async function signInDays(deps: Deps, now: Date): Promise<Answer<'overview.show'>['signInDays']> {
+  const first = Math.floor(now.getTime() / DAY_MS) - DAYS + 1;
+  const days = Array.from({ length: DAYS }, (_, i) => ({
+    day: new Date((first + i) * DAY_MS).toISOString().slice(0, 10),
+    signIns: {} as Counts,
+  }));
+  for (const { hour, state, n } of await signInHours(deps, first * DAY_MS, now)) {
+    const signIns = days[Math.floor((hour * HOUR_MS) / DAY_MS) - first]?.signIns;
+    if (signIns) signIns[state] = (signIns[state] ?? 0) + n;
+  }
+  return days;
+}
+
+async function signInsLastDay(deps: Deps, now: Date): Promise<Counts> {
+  const counts: Counts = {};
+  for (const { state, n } of await signInHours(deps, now.getTime() - DAY_MS, now))
+    counts[state] = (counts[state] ?? 0) + n;
+  return counts;
+}
+
+async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>['needsHand']> {
+  const rows = await select<{
+    id: Buffer;
+    display_name: string;
+    method: Method;
+    locked: number;
+    until: Date | null;
+  }>(
+    deps,
+    `SELECT p.id, p.display_name, a.method, GREATEST(a.familiar_failures, a.stranger_failures) >= :unlockAt AS locked,
+       GREATEST(COALESCE(a.familiar_paused_until, '1970-01-01'), COALESCE(a.stranger_paused_until, '1970-01-01')) AS until
+     FROM authenticators a JOIN persons p ON p.id = a.person_id
+     WHERE (a.familiar_paused_until IS NOT NULL OR a.stranger_paused_until IS NOT NULL) AND a.state = 'active' AND p.state = 'active'
+     HAVING locked OR until > :now ORDER BY locked DESC, until DESC LIMIT 20`,
+    { now, unlockAt: UNLOCK_AT },
+  );
+  const turnedAway = rows.map((row) => ({
+    person: { id: text(row.id), displayName: row.display_name },
+    why: row.locked ? ('locked' as const) : ('paused' as const),
+    method: row.method,
+    signIn: null,
+    at: null,
+    until: row.locked ? null : (row.until?.toISOString() ?? null),
+  }));
+  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
+}
+
+/** Keys that seem to have been copied, until they are revoked. */
+async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
+  const rows = await select<{ id: Buffer; display_name: string; at: Date }>(
+    deps,
+    `SELECT p.id, p.display_name, w.copied_at AS at FROM webauthn_credentials w JOIN authenticators a ON a.id = w.authenticator_id
+       JOIN persons p ON p.id = a.person_id
+     WHERE w.copied_at IS NOT NULL AND a.state IN ('active', 'suspended') AND p.state = 'active' ORDER BY w.copied_at DESC LIMIT 20`,
+  );
+  return rows.map((row) => ({
+    person: { id: text(row.id), displayName: row.display_name },
+    why: 'key-copied',
+    method: 'webauthn',
+    signIn: null,
+    at: row.at.toISOString(),
+    until: null,
+  }));
+}
+
+/** Models that are not to be relied on, as the metadata service reports, as long as somebody holds a key of them. */
+async function compromisedModels(deps: Deps): Promise<Answer<'overview.show'>['compromisedModels']> {
+  const rows = await select<{ id: Buffer; name: string; since: string | null; people: number }>(
+    deps,
+    `SELECT m.id, m.name, DATE_FORMAT(m.status_since, '%Y-%m-%d') AS since, COUNT(DISTINCT p.id) AS people FROM key_models m
+       JOIN webauthn_credentials w ON w.model_id = m.id JOIN authenticators a ON a.id = w.authenticator_id JOIN persons p ON p.id = a.person_id
+     WHERE m.compromised = 1 AND a.state IN ('active', 'suspended') AND p.state = 'active' GROUP BY m.id, m.name, since ORDER BY people DESC, m.name LIMIT 20`,
+  );
+  return rows.map(({ id, name, since, people }) => ({ id: text(id), name, since, people: Number(people) }));
+}
+
+/** Emergency accounts that were let in lately, until somebody has said of the sign-in whether it was meant. */
+async function emergencies(deps: Deps, now: Date): Promise<Answer<'overview.show'>['needsHand']> {
+  const rows = await select<{ id: Buffer; display_name: string; sign_in: Buffer; at: Date }>(
+    deps,
+    `SELECT p.id, p.display_name, s.id AS sign_in, s.begun_at AS at FROM persons p JOIN sign_ins s ON s.person_id = p.id
+     WHERE p.emergency = 1 AND s.id > :since AND s.state = 'let-in' AND s.walked_by IS NULL
+       AND NOT EXISTS (SELECT 1 FROM sign_in_judgements j WHERE j.sign_in_id = s.id)
+     ORDER BY s.id DESC LIMIT 20`,
+    { since: uuidV7Floor(now.getTime() - DAYS * DAY_MS) },
+  );
+  return rows.map((row) => ({
+    person: { id: text(row.id), displayName: row.display_name },
+    why: 'emergency-used',
+    method: null,
+    signIn: text(row.sign_in),
+    at: row.at.toISOString(),
+    until: null,
+  }));
+}
+
+/** Counting looks at everybody who holds a key: it is done again after ten times as long as it took. */
+const fewCounted = new WeakMap<Deps, { until: number; readonly people: Promise<number | null> }>();
+
+/** How many people hold a key, and fewer than the method settings want; null where those say nothing of it. */
+async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
+  const known = fewCounted.get(deps);
+  const begun = performance.now();
+  if (known && begun < known.until) return await known.people;
+  const people = wantsSeveralKeys(deps).then(async (wants) =>
+    wants ? await countExactly(deps, { state: 'active', fewKeys: true }) : null,
+  );
+  const counting = { until: Infinity, people };
+  fewCounted.set(deps, counting);
+  people.then(
+    () => (counting.until = performance.now() + 10 * (performance.now() - begun)),
+    () => fewCounted.delete(deps),
+  );
+  return await people;
+}
+
+export const showOverview: Handler<'overview.show'> = async (deps) => {
+  const now = deps.now();
+  const [counts, lastDay, days, hand, few, compromised, applications] = await Promise.all([
+    countPeople(deps),
+    signInsLastDay(deps, now),
+    signInDays(deps, now),
+    needsHand(deps, now),
+    peopleOfFewKeys(deps),
+    compromisedModels(deps),
+    selectOne<{ n: number }>(deps, 'SELECT COUNT(*) AS n FROM applications WHERE built_in = 0'),
+  ]);
+  const covered = (coverage: string) => counts.coverage[coverage] ?? 0;
+  return {
+    answer: {
+      people: counts.people,
+      deactivated: counts.state['deactivated'] ?? 0,
+      coverage: {
+        nothing: covered('nothing'),
+        weak: covered('weak'),
+        'two-factors': covered('two-factors'),
+        'phishing-resistant': covered('phishing-resistant'),
+      },
+      compromisedModels: compromised,
+      fewKeys: few,
+      countedAt: counts.countedAt,
+      applications: Number(applications?.n ?? 0),
+      signInsLastDay: lastDay,
+      signInDays: days,
+      needsHand: hand,
+    },
+  };
+};

@@ -1,0 +1,46 @@
+import { FIRST_WEIGHTS, settingsSchema } from '@nimble-latch/api';
+import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
+import type { LOCK, Sequelize } from 'sequelize';
+import { within } from '../../platform/db/models.js';
+import type { z } from 'zod';
+import { Recent } from '../../platform/db/recent.js';
+import type { Db } from '../../platform/db/sql.js';
+import { storedSettings } from './settings.model.js';
+
+export type Settings = z.output<typeof settingsSchema>;
+
+/** In force on a new installation. */
+export const FIRST_SETTINGS: Settings = {
+  organisation: 'Nimble Latch',
+  totp: { algorithm: 'SHA1', digits: 6, period: 30, codesToProve: 1, window: 1 },
+  risk: FIRST_WEIGHTS,
+  password: { blockedWords: [] },
+  countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
+};
+
+interface Read {
+  readonly settings: Settings;
+  readonly version: number;
+}
+
+/** The settings as they are now: for what another node's change a moment ago must already hold for. */
+export async function readSettings(db: Db, lock?: LOCK): Promise<Read> {
+  const row = await storedSettings(db).findByPk(1, { ...(lock ? { lock } : {}), ...within(db) });
+  return row
+    ? { settings: settingsSchema.parse(row.data), version: row.version }
+    : { settings: FIRST_SETTINGS, version: 1 };
+}
+
+/** The settings as this process last read them, at most a few seconds ago. */
+export class SettingsCache extends Recent<Read> {
+  /** @param aside a pool that no transaction holds connections of */
+  constructor(aside: Sequelize) {
+    super(async () => await readSettings({ sequelize: aside }));
+  }
+}
+
+declare module '../../platform/deps.js' {
+  interface Deps {
+    readonly settings: SettingsCache;
+  }
+}

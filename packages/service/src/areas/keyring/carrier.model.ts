@@ -1,0 +1,37 @@
+import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { CarrierKind, CarrierState, Id } from '@nimble-latch/core/vocabulary';
+import { ascii, id, instant, line, word } from '../../platform/db/columns.js';
+import { tableOf } from '../../platform/db/models.js';
+
+/** The physical thing that carries authenticators. */
+export class Carrier extends Model<InferAttributes<Carrier>, InferCreationAttributes<Carrier>> {
+  declare id: Id;
+  declare personId: Id;
+  declare kind: CarrierKind;
+  declare state: CarrierState;
+  declare label: string;
+  declare createdAt: Date;
+  declare serial: string | null;
+  declare serialKey: string | null;
+}
+
+export const carriers = tableOf(
+  Carrier,
+  'carriers',
+  {
+    id: id({ key: true }),
+    personId: id({ of: { table: 'persons', gone: 'CASCADE' } }),
+    kind: word<CarrierKind>()(),
+    state: word<CarrierState>()(),
+    label: line(60)(),
+    createdAt: instant(),
+    serial: line(60).orNone(),
+    serialKey: ascii('varchar(60)', 'ascii_bin').orNone(),
+  },
+  {
+    indexes: [
+      { name: 'carriers_person', fields: ['person_id'] },
+      { name: 'carriers_serial', fields: ['serial_key'], unique: true },
+    ],
+  },
+);

@@ -1,0 +1,142 @@
+import { serialKey } from '@nimble-latch/core/people';
+import { brokenUniqueIndex } from '../../platform/db/errors.js';
+import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { select, selectOne, type Db } from '../../platform/db/sql.js';
+import { noticeTo } from '../people/notices.js';
+import { refreshKeyring } from '../people/facets.js';
+import type { Deps } from '../../platform/deps.js';
+import { notFound, Refusal } from '../../platform/errors.js';
+import { entryOf } from '../../platform/http/actors.js';
+import type { Handler } from '../../platform/http/call.js';
+import { key, text } from '../../platform/ids.js';
+import { describeCarrier, type CarrierRow } from './store.js';
+import { authenticators } from './authenticator.model.js';
+import { carriers } from './carrier.model.js';
+
+/** The columns of a serial number: as it was typed, and as it is found. */
+export const serialColumns = (serial: string | null) => ({
+  serial,
+  serialKey: serial === null ? null : serialKey(serial),
+});
+
+/** Writes a carrier; the unique index decides whether its serial number is free, and who has it is told. */
+export async function keepingSerialsApart<T>(deps: Deps, serial: string | null, change: Promise<T>): Promise<T> {
+  try {
+    return await change;
+  } catch (error) {
+    if (serial === null || brokenUniqueIndex(error) !== 'carriers_serial') throw error;
+    throw new Refusal('serial-taken', { name: await holderOf(deps, serial) });
+  }
+}
+
+async function holderOf(db: Db, serial: string): Promise<string> {
+  const row = await selectOne<{ display_name: string }>(
+    db,
+    'SELECT p.display_name FROM carriers c JOIN persons p ON p.id = c.person_id WHERE c.serial_key = :serial',
+    { serial: serialKey(serial) },
+  );
+  return row?.display_name ?? '';
+}
+
+export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { label, serial } = call.body;
+    const read = async () =>
+      await selectOne<CarrierRow & { person_id: Buffer }>(work, 'SELECT * FROM carriers WHERE id = :id FOR UPDATE', {
+        id: key(id),
+      });
+    const before = await read();
+    if (!before) throw notFound();
+    const changed = [
+      ...(label !== undefined && label !== before.label ? ['label'] : []),
+      ...(serial !== undefined && serial !== before.serial ? ['serial'] : []),
+    ];
+    if (changed.length > 0) {
+      const values = {
+        ...(label === undefined ? {} : { label }),
+        ...(serial === undefined ? {} : serialColumns(serial)),
+      };
+      await keepingSerialsApart(
+        deps,
+        serial ?? null,
+        carriers(work).update(values, { where: { id }, transaction: work.transaction }),
+      );
+      const details = { fields: changed };
+      await work.trail(
+        entryOf(call, 'carrier.changed', { kind: 'carrier', id }, { person: text(before.person_id), details }),
+      );
+    }
+    return { answer: describeCarrier((await read())!) };
+  });
+
+/**
+ * Reports a carrier lost: everything that it carries is set aside at once, since whoever found it may try. Found again, it is
+ * marked so; what it carries is taken back into use by hand, one by one.
+ */
+export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const { id } = call.params;
+    const { state } = call.body;
+    const row = await selectOne<CarrierRow & { person_id: Buffer }>(
+      work,
+      'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
+      { id: key(id) },
+    );
+    if (!row) throw notFound();
+    if (row.state === state) throw new Refusal('wrong-state', { state });
+    const person = text(row.person_id);
+    const lost = state === 'lost';
+    if (lost)
+      await countersignedForKeyring(deps, work, call as AskingCall, person, { lost: id }, (name) => ({
+        what: 'carrier-lost',
+        facts: { name, label: row.label },
+      }));
+    await carriers(work).update({ state }, { where: { id }, transaction: work.transaction });
+    const carried = lost
+      ? await select<{ id: Buffer; label: string; method: string; state: string }>(
+          work,
+          "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id FOR UPDATE",
+          { id: key(id) },
+        )
+      : [];
+    await work.trail(entryOf(call, lost ? 'carrier.lost' : 'carrier.found', { kind: 'carrier', id }, { person }));
+    for (const one of carried) {
+      const authenticator = { kind: 'authenticator', id: text(one.id) };
+      const about = { person, details: { method: one.method } };
+      if (one.state === 'pending') {
+        // Whoever found it has the secret that was begun on it: nobody proves that any more.
+        await authenticators(work).update(
+          { state: 'revoked', endedAt: work.now, secretSealed: null },
+          { where: { id: text(one.id) }, transaction: work.transaction },
+        );
+        await work.trail(entryOf(call, 'authenticator.revoked', authenticator, about));
+        continue;
+      }
+      await authenticators(work).update(
+        { state: 'suspended' },
+        { where: { id: text(one.id) }, transaction: work.transaction },
+      );
+      await work.trail(entryOf(call, 'authenticator.suspended', authenticator, about));
+      await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
+    }
+    const suspended = carried.filter((one) => one.state === 'active');
+    await refreshKeyring(work, person);
+    const left = await selectOne<{ n: number }>(
+      work,
+      "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active'",
+      { person: row.person_id },
+    );
+    const [first] = suspended;
+    const ended = first && (await lostLastFactor(work, person, first)) ? await endAccess(deps, work, [person]) : null;
+    if (lost && !ended) await stopSignIns(deps, work, [person]);
+    return {
+      answer: {
+        carrier: describeCarrier({ ...row, state }),
+        suspended: suspended.map(({ label }) => label),
+        left: Number(left?.n ?? 0),
+        ended,
+      },
+    };
+  });

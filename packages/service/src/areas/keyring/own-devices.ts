@@ -1,0 +1,74 @@
+import { takesPin } from '@nimble-latch/core/methods';
+import type { Id, Method } from '@nimble-latch/core/vocabulary';
+import { selectOne } from '../../platform/db/sql.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import { noticeTo } from '../people/notices.js';
+import { notFound, Refusal } from '../../platform/errors.js';
+import { entryOf } from '../../platform/http/actors.js';
+import type { Handler } from '../../platform/http/call.js';
+import { key } from '../../platform/ids.js';
+import { codeRulesOf } from '../methods/offer.js';
+import { proveTokenOf } from '../stock/prove.js';
+import type { AuthenticatorRow } from './authenticator-row.js';
+import { ownBy, type Own } from './own.js';
+import { assertTakesPin, preparePin, storePin } from './pins.js';
+import { codesOf } from './prove-totp.js';
+import { resyncLocked } from './resync.js';
+import { lockAuthenticator } from './store.js';
+
+/** A hardware token that was given to somebody shows its first code. */
+export const ownProveToken: Handler<'own.proveToken'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes);
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const proved = await proveTokenOf(deps, work, own, own.personId, call.params.id, codes);
+    refusal = typeof proved === 'string' ? undefined : proved;
+    return { answer: { label: typeof proved === 'string' ? (await lockAuthenticator(work, proved)).label : '' } };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+/** An authenticator that is somebody's own, its row locked. */
+async function lockOwn(work: Work, own: Own, id: Id): Promise<AuthenticatorRow> {
+  const row = await lockAuthenticator(work, id);
+  if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
+  return row;
+}
+
+export const ownResync: Handler<'own.resync'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes) as [string, string];
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const row = await lockOwn(work, own, call.params.id);
+    refusal = await resyncLocked(deps, work, own, row, codes);
+    return { answer: { label: row.label } };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
+  const { id } = call.params;
+  const { personId } = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const before = await selectOne<{ id: Buffer; method: Method; pin_sealed: Buffer | null }>(
+    deps,
+    "SELECT id, method, pin_sealed FROM authenticators WHERE id = :id AND person_id = :person AND state = 'active'",
+    { id: key(id), person: key(personId) },
+  );
+  if (!before) throw notFound();
+  if (!takesPin(before.method)) throw new Refusal('wrong-state', { state: 'active' });
+  const { leastPin } = await codeRulesOf(deps, deps, personId, before.method);
+  const phc = await preparePin(deps, call.body.pin, leastPin, before);
+  return await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const row = await lockOwn(work, own, id);
+    assertTakesPin(row);
+    await storePin(deps, work, id, phc, false);
+    await work.trail(entryOf(own, 'pin.set', { kind: 'authenticator', id }, { person: personId }));
+    await noticeTo(deps, work, personId, 'pin.changed', row.label);
+    return { answer: { label: row.label } };
+  });
+};

@@ -1,0 +1,144 @@
+import { catalogue } from '@nimble-latch/api';
+import { OFFERED_METHODS, offeredSpec, offerOf } from '@nimble-latch/core/methods';
+import type { Id, Method, OwnPlace } from '@nimble-latch/core/vocabulary';
+import { select, selectOne, write, type Db } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
+import { Refusal } from '../../platform/errors.js';
+import { entryOf } from '../../platform/http/actors.js';
+import type { Handler } from '../../platform/http/call.js';
+import { key, text } from '../../platform/ids.js';
+import { assertOffered, groupsOf } from '../methods/offer.js';
+import { carried, CARRIED_MS } from '../../platform/http/sealed.js';
+import { lockPerson } from '../people/lock-person.js';
+import { makeTotp } from './begin-totp.js';
+import type { Maker } from './enrolling.js';
+import { codesOf, provePending } from './prove-totp.js';
+import { setPassword } from './set-password.js';
+import { lockAuthenticator } from './store.js';
+
+/** What people set up by themselves. */
+const SELF_ENROLLED = OFFERED_METHODS.filter((method) => offeredSpec(method).bySelf);
+
+/** Somebody acting for themselves by a right that they proved. */
+export interface Own extends Maker {
+  readonly personId: Id;
+  readonly signInId: Id;
+}
+
+/**
+ * Reads a right. Throws `request-gone` where it is for another place, has run out, was spent, or where its sign-in was found
+ * not to have been the person, who may have been deactivated since.
+ */
+export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin: string): Promise<Own> {
+  const { personId, signInId, place: forPlace } = await carried(deps, 'right', right);
+  const row = await selectOne<{ good: number }>(
+    db,
+    `SELECT state = 'active' AND emergency = 0
+       AND NOT EXISTS (SELECT 1 FROM sign_in_judgements j WHERE j.sign_in_id = :signIn AND j.verdict = 'confirmed')
+       AND NOT EXISTS (SELECT 1 FROM spent_requests s WHERE s.id = :signIn) AS good FROM persons WHERE id = :id`,
+    { id: key(personId), signIn: key(signInId) },
+  );
+  if (forPlace !== place || Number(row?.good ?? 0) !== 1) throw new Refusal('request-gone');
+  return { personId, signInId, origin, actor: { kind: 'page', personId } };
+}
+
+export const ownShow: Handler<'own.show'> = async (deps, call) => {
+  const { personId, signInId } = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const [{ settings }, methods, groups, person, held, tokens] = await Promise.all([
+    deps.settings.current(),
+    deps.methods.current(),
+    groupsOf(deps, personId),
+    selectOne<{ display_name: string; ended_at: Date | null }>(
+      deps,
+      'SELECT display_name, (SELECT ended_at FROM sign_ins s WHERE s.id = :signIn) AS ended_at FROM persons WHERE id = :id',
+      { id: key(personId), signIn: key(signInId) },
+    ),
+    select<{
+      id: Buffer;
+      method: Method;
+      label: string;
+      carrier: Id | null;
+      created_at: Date;
+      pin: 'none' | 'own' | 'given';
+    }>(
+      deps,
+      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
+       WHERE a.person_id = :id AND a.state = 'active' ORDER BY a.id`,
+      { id: key(personId) },
+    ),
+    select<{ id: Buffer; serial: string; model: string }>(
+      deps,
+      "SELECT id, serial, model FROM tokens WHERE person_id = :id AND state IN ('assigned', 'sent') ORDER BY id",
+      { id: key(personId) },
+    ),
+  ]);
+  return {
+    answer: {
+      organisation: settings.organisation,
+      displayName: person!.display_name,
+      until: new Date((person!.ended_at ?? deps.now()).getTime() + CARRIED_MS).toISOString(),
+      held: held.map(({ id, method, label, carrier, created_at, pin }) => ({
+        id: text(id),
+        pin,
+        method,
+        label,
+        carrier,
+        since: created_at.toISOString(),
+      })),
+      tokens: tokens.map(({ id, serial, model }) => ({ id: text(id), serial, model })),
+      offers: SELF_ENROLLED.map((method) => {
+        const { enrol, why } = offerOf(methods.settings, method, groups ?? new Set());
+        return { method, enrol, why };
+      }),
+    },
+  };
+};
+
+export const ownBeginTotp: Handler<'own.beginTotp'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const wanted = {
+      label: 'Authenticator app',
+      carrier: { kind: 'phone' as const, label: call.body.carrier, serial: null },
+    };
+    return { answer: await makeTotp(deps, work, own, own.personId, wanted, async () => undefined) };
+  });
+
+export const ownProveTotp: Handler<'own.proveTotp'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes);
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const row = await lockAuthenticator(work, call.params.id);
+    if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
+    refusal = await provePending(deps, work, own, row, codes);
+    return { answer: { label: row.label } };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+export const ownSetPassword: Handler<'own.setPassword'> = async (deps, call) => {
+  const { personId } = await ownBy(deps, deps, call.body.right, 'password-reset', call.origin);
+  const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
+    id: key(personId),
+  });
+  const { cell } = (await assertOffered(deps, deps, personId, 'password')).decided!;
+  const loginNames = names.map(({ value }) => value);
+  const phc = await setPassword.prepare(deps, call.body.next, loginNames, cell.parameters?.leastLength);
+  return await call.run(async (work) => {
+    await lockPerson(work, personId);
+    const own = await ownBy(deps, work, call.body.right, 'password-reset', call.origin);
+    // Once: two at the same moment meet at this row.
+    const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
+      id: key(own.signInId),
+      at: new Date(work.now.getTime() + 2 * CARRIED_MS),
+    });
+    if (first !== 1) throw new Refusal('request-gone');
+    const { id } = await setPassword.store(deps, work, personId, phc, catalogue('en').methods.password);
+    await work.trail(
+      entryOf(own, 'password.set', { kind: 'authenticator', id }, { person: personId, details: { reset: true } }),
+    );
+    return { answer: null };
+  });
+};

@@ -1,0 +1,146 @@
+import { takesPin } from '@nimble-latch/core/methods';
+import { checkHotp, checkTotp, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
+import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
+import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import type { Deps } from '../../platform/deps.js';
+import { Refusal, throttledUntil } from '../../platform/errors.js';
+import { entryOf } from '../../platform/http/actors.js';
+import type { Handler } from '../../platform/http/call.js';
+import { text } from '../../platform/ids.js';
+import { codeRulesOf } from '../methods/offer.js';
+import { tellToken } from '../stock/tell.js';
+import {
+  guardColumns,
+  guardOf,
+  hotpSettings,
+  lastCounter,
+  totpSettings,
+  type AuthenticatorRow,
+} from './authenticator-row.js';
+import type { Maker } from './enrolling.js';
+import { codesOf } from './prove-totp.js';
+import { describeAuthenticator, lockAuthenticator } from './store.js';
+import { authenticators } from './authenticator.model.js';
+
+/** Somebody known stands beside it: what is tried here is counted in this lane. */
+const LANE = 'familiar';
+
+/** Opens an authenticator that shows codes, and counts the attempt before it is checked. Throws where it may not be tried. */
+async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Uint8Array> {
+  if (row.state !== 'active' || !takesPin(row.method)) throw new Refusal('wrong-state', { state: row.state });
+  const admitted = admit(guardOf(row, LANE), work.now.getTime());
+  if (!admitted.admitted)
+    throw admitted.why === 'needs-unlock'
+      ? new Refusal('wrong-state', { state: 'locked' })
+      : throttledUntil(admitted.until!, work.now.getTime());
+  const id = text(row.id);
+  const sealed = row.secret_sealed!;
+  return await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
+}
+
+const countFailure = async (work: Work, row: AuthenticatorRow) =>
+  await authenticators(work).update(guardColumns(LANE, reserve(guardOf(row, LANE), work.now.getTime())), {
+    where: { id: text(row.id) },
+    transaction: work.transaction,
+  });
+
+const REFUSALS = { wrong: 'code-wrong', used: 'code-used', 'not-consecutive': 'codes-not-consecutive' } as const;
+
+/**
+ * Finds a device that has gone astray by two consecutive codes over a wide window. The window of sign-ins stays as it is; a
+ * device goes on from what it has shown, never back. A wrong try is counted, which must outlive the refusal: that is handed
+ * back, to be thrown after the transaction.
+ */
+export async function resyncLocked(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  row: AuthenticatorRow,
+  codes: readonly [string, string],
+): Promise<Refusal | undefined> {
+  const id = text(row.id);
+  const secret = await opened(deps, work, row);
+  const found: Resync =
+    row.method === 'hotp'
+      ? resyncHotp(secret, codes, hotpSettings(row), lastCounter(row))
+      : resyncTotp(secret, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined);
+  const right = found.outcome === 'found';
+  if (right) {
+    await authenticators(work).update(
+      {
+        lastStep: found.step,
+        drift: found.drift,
+        ...guardColumns(LANE, CLEAR),
+        ...guardColumns('stranger', CLEAR),
+      },
+      { where: { id }, transaction: work.transaction },
+    );
+    await tellToken(deps, work, maker.actor, id, 'resynchronised');
+  } else await countFailure(work, row);
+  await work.trail(
+    entryOf(
+      maker,
+      right ? 'authenticator.resynchronised' : 'authenticator.proof-failed',
+      { kind: 'authenticator', id },
+      { person: text(row.person_id), details: right ? { drift: found.drift } : { outcome: found.outcome } },
+    ),
+  );
+  return right ? undefined : new Refusal(REFUSALS[found.outcome]);
+}
+
+export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes) as [string, string];
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const { id } = call.params;
+    const row = await lockAuthenticator(work, id);
+    await countersignedForKeyring(deps, work, call as AskingCall, text(row.person_id), { resync: id }, (name) => ({
+      what: 'factor-resynchronised',
+      facts: { name, label: row.label },
+    }));
+    refusal = await resyncLocked(deps, work, call, row, codes);
+    return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+/** Tries a code without signing in. One that is right is used up: whoever tries it has heard it. */
+export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
+  const [code] = codesOf([call.body.code]) as [string];
+  return await call.run(async (work) => {
+    const { id } = call.params;
+    const row = await lockAuthenticator(work, id);
+    const person = text(row.person_id);
+    await countersignedForKeyring(deps, work, call as AskingCall, person, { test: id }, (name) => ({
+      what: 'factor-resynchronised',
+      facts: { name, label: row.label },
+    }));
+    const secret = await opened(deps, work, row);
+    const rules = await codeRulesOf(deps, work, person, row.method === 'hotp' ? 'hotp' : 'totp');
+    const check =
+      row.method === 'hotp'
+        ? checkHotp(secret, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
+        : checkTotp(secret, code, work.now.getTime(), {
+            parameters: totpSettings(row),
+            drift: row.drift,
+            window: rules.window,
+            lastStep: row.last_step ?? undefined,
+          });
+    const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
+    if (check?.outcome === 'accepted')
+      await authenticators(work).update(
+        {
+          lastStep: 'counter' in check ? check.counter : check.step,
+          ...guardColumns(LANE, CLEAR),
+        },
+        { where: { id }, transaction: work.transaction },
+      );
+    else await countFailure(work, row);
+    await work.trail(
+      entryOf(call, 'authenticator.tested', { kind: 'authenticator', id }, { person, details: { outcome } }),
+    );
+    return { answer: { outcome } };
+  });
+};

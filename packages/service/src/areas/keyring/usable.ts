@@ -1,0 +1,102 @@
+import type { Usable } from '@nimble-latch/core/assurance';
+import type { Method, Id } from '@nimble-latch/core/vocabulary';
+import { selectOne, type Db } from '../../platform/db/sql.js';
+import { key, text, textOfHex, textOrNull } from '../../platform/ids.js';
+
+/** Whether an authenticator is in use, and not past its last day. */
+export const countsNow = (alias: string): string =>
+  `${alias}.state = 'active' AND (${alias}.expires_on IS NULL OR ${alias}.expires_on >= UTC_DATE())`;
+
+/** The applications that a restricted authenticator is kept to, as one text; empty where all of them were deleted. */
+function onlyAtOf(alias: string): string {
+  return `COALESCE((SELECT GROUP_CONCAT(LOWER(HEX(x.application_id)) SEPARATOR '+') FROM authenticator_applications x WHERE x.authenticator_id = ${alias}.id), '')`;
+}
+
+/**
+ * The active authenticators of the person `p` of a query, as one text. A column of its own for each fact would take a row
+ * for each authenticator, and sign-ins of many people are read at once.
+ */
+export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware,
+    a.pin_sealed IS NOT NULL, a.verified, a.device_bound, IF(a.restricted = 0, '-', ${onlyAtOf('a')})) ORDER BY a.id SEPARATOR ',')
+  FROM authenticators a WHERE a.person_id = p.id AND ${countsNow('a')})`;
+
+/** Reads {@link KEYRING_OF_P}. */
+export function keyringOf(column: string | null): Usable[] {
+  return (column ?? '')
+    .split(',')
+    .filter(Boolean)
+    .map((one) => {
+      const [id, method, carrier, preferred, hardware, pin, verified, bound, only] = one.split(' ') as [
+        string,
+        Method,
+        ...string[],
+      ];
+      const held = {
+        preferred: preferred === '1',
+        hardware: hardware === '1',
+        pin: pin === '1',
+        verified: verified === '1',
+        bound: bound === '1',
+        onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(textOfHex),
+      };
+      return usable(textOfHex(id), method, carrier === '-' ? null : textOfHex(carrier!), held);
+    });
+}
+
+interface Held {
+  readonly preferred: boolean;
+  readonly hardware: boolean;
+  readonly pin: boolean;
+  readonly verified: boolean;
+  readonly bound: boolean;
+  readonly onlyAt: readonly string[] | undefined;
+}
+
+/** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it than of a token. */
+const usable = (
+  id: Id,
+  method: Method,
+  carrier: Id | null,
+  { preferred, hardware, pin, verified, bound, onlyAt }: Held,
+): Usable => ({
+  id,
+  method,
+  carrier,
+  can: [
+    ...(verified ? (['verified'] as const) : []),
+    ...(bound ? (['device-bound'] as const) : []),
+    ...(hardware ? (['hardware'] as const) : []),
+    ...(pin ? (['pin'] as const) : []),
+  ],
+  preferred,
+  ...(onlyAt === undefined ? {} : { onlyAt }),
+});
+
+export const usableOf = (row: {
+  id: Buffer;
+  carrier_id: Buffer | null;
+  method: Method;
+  preferred: number;
+  hardware: number;
+  pin_sealed: Buffer | null;
+  verified: number;
+  device_bound: number;
+}): Usable =>
+  usable(text(row.id), row.method, textOrNull(row.carrier_id), {
+    preferred: row.preferred === 1,
+    hardware: row.hardware === 1,
+    pin: row.pin_sealed !== null,
+    verified: row.verified === 1,
+    bound: row.device_bound === 1,
+    onlyAt: undefined,
+  });
+
+/** What a person holds now, wherever it may be used. */
+export async function currentKeyring(db: Db, personId: Id): Promise<readonly Usable[]> {
+  const row = await selectOne<{ keyring: string | null }>(
+    db,
+    `SELECT ${KEYRING_OF_P} AS keyring FROM persons p WHERE p.id = :id`,
+    { id: key(personId) },
+  );
+  return keyringOf(row?.keyring ?? null);
+}

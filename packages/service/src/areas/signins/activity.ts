@@ -1,0 +1,113 @@
+import type { Answer, Parsed } from '@nimble-latch/api';
+import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import type { Verdict, Id } from '@nimble-latch/core/vocabulary';
+import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
+import { select, selectOne, type Db } from '../../platform/db/sql.js';
+import { notFound } from '../../platform/errors.js';
+import { key, text, storedId } from '../../platform/ids.js';
+import { locate } from '../networks/table.js';
+import { withParts } from '../people/parts.js';
+import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
+
+type Row = SignInRow & { application_name: string | null };
+const COLUMNS = `${SIGN_IN_COLUMNS}, (SELECT a.name FROM applications a WHERE a.id = s.application_id) AS application_name`;
+
+function describe(
+  stored: StoredSignIn,
+  applicationName: string | null,
+  now: Date,
+): Answer<'activity.list'>['rows'][number] {
+  const { signIn } = stored;
+  const state = shownState(signIn.state, signIn.expiresAt, now);
+  return {
+    id: stored.id,
+    at: stored.begunAt.toISOString(),
+    application: { id: stored.applicationId, name: applicationName },
+    person: stored.personId ? { id: stored.personId, displayName: stored.displayName } : null,
+    state,
+    reason: state === 'expired' ? 'expired' : signIn.operatorReason,
+    way: signIn.state === 'let-in' ? signIn.proofs.map((proof) => proof.method).join(' + ') : null,
+    rule: signIn.requirement.rule?.name ?? null,
+    version: signIn.requirement.version,
+    sourceAddress: stored.sourceAddress,
+    walkThrough: stored.walkedBy !== null,
+  };
+}
+
+/** Sign-ins, newest first, of everybody or of people within some groups. Bounds in time become bounds on the id, so that only the months concerned are read. */
+export async function listActivity(
+  db: Db,
+  query: Parsed<'activity.list', 'query'>,
+  now: Date,
+  within: readonly Id[] | undefined,
+): Promise<Answer<'activity.list'>> {
+  const reached = within && (await withParts(db, within.map(key)));
+  if (reached?.length === 0) return { rows: [], next: null };
+  const after = decodeCursor(query.cursor, ['id']);
+  const where = ['1 = 1'];
+  if (query.person) where.push('s.person_id = :person');
+  if (query.application) where.push('s.application_id = :application');
+  if (query.state === 'asking') where.push("s.state = 'asking' AND s.id >= :fresh");
+  else if (query.state === 'expired') where.push("(s.state = 'expired' OR (s.state = 'asking' AND s.id < :fresh))");
+  else if (query.state) where.push('s.state = :state');
+  if (query.since) where.push('s.id >= :since');
+  if (query.until) where.push('s.id < :until');
+  if (after) where.push('s.id < :after');
+  if (reached)
+    where.push('EXISTS (SELECT 1 FROM group_members m WHERE m.person_id = s.person_id AND m.group_id IN (:reached))');
+  const rows = await select<Row>(
+    db,
+    `SELECT ${COLUMNS} FROM sign_ins s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT :limit`,
+    {
+      person: query.person ? key(query.person) : null,
+      application: query.application ? key(query.application) : null,
+      state: query.state ?? null,
+      fresh: uuidV7Floor(now.getTime() - 5 * 60_000),
+      since: query.since ? uuidV7Floor(Date.parse(query.since)) : null,
+      until: query.until ? uuidV7Floor(Date.parse(query.until)) : null,
+      after: after ? key(after[0]) : null,
+      limit: query.limit + 1,
+      ...(reached ? { reached } : {}),
+    },
+  );
+  const page = pageOf(rows, query.limit, (row) => [text(row.id)]);
+  return { rows: page.rows.map((row) => describe(storedSignIn(row), row.application_name, now)), next: page.next };
+}
+
+/** The full story of one sign-in. */
+export async function storyOf(
+  db: Db,
+  stored: StoredSignIn,
+  applicationName: string | null,
+  now: Date,
+): Promise<Answer<'activity.show'>> {
+  const [networks, judged] = await Promise.all([
+    locate(db, stored.sourceAddress),
+    selectOne<{ verdict: Verdict }>(db, 'SELECT verdict FROM sign_in_judgements WHERE sign_in_id = :id', {
+      id: key(stored.id),
+    }),
+  ]);
+  return {
+    ...describe(stored, applicationName, now),
+    endedAt: stored.endedAt?.toISOString() ?? null,
+    networks: networks.map((network) => network.name),
+    browser: stored.browser,
+    // Kept in single precision; two decimals are what it has.
+    risk: stored.risk === null ? null : Math.round(stored.risk * 100) / 100,
+    signals: (stored.signIn.requirement.signals ?? []).map(({ signal, facts }) => ({ signal, facts: { ...facts } })),
+    judged: judged?.verdict ?? null,
+    claims: [...stored.claims],
+    ignoredClaims: [...stored.ignoredClaims],
+    wrong: stored.signIn.wrong,
+    steps: stored.signIn.story.map(({ authenticator, ...step }) => ({
+      ...step,
+      ...(authenticator === undefined ? {} : { authenticator: storedId(authenticator) }),
+    })),
+  };
+}
+
+export async function showActivity(db: Db, id: Id, now: Date): Promise<Answer<'activity.show'>> {
+  const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
+  if (!row) throw notFound();
+  return await storyOf(db, storedSignIn(row), row.application_name, now);
+}

@@ -1,0 +1,39 @@
+import type { PromptKind } from '@nimble-latch/core/vocabulary';
+import { badField } from '../../../platform/errors.js';
+import { choice } from './choice.js';
+import { code } from './code.js';
+import { newPassword } from './new-password.js';
+import { newPin } from './new-pin.js';
+import { password } from './password.js';
+import { pin } from './pin.js';
+import type { Incoming, ProofKind, Step } from './proof.js';
+import { securityKey } from './security-key.js';
+
+/** What answers each kind of prompt. A kind that nothing answers is refused, and falls to nobody. */
+const PROOFS: Readonly<Record<PromptKind, ProofKind | undefined>> = {
+  password,
+  code,
+  'next-code': code,
+  text: pin,
+  webauthn: securityKey,
+  'new-password': newPassword,
+  'new-pin': newPin,
+  choose: choice,
+  // Nothing is sent for it: it is looked at again.
+  wait: undefined,
+};
+const ANSWERED = (Object.keys(PROOFS) as PromptKind[]).filter((kind) => PROOFS[kind]);
+
+/**
+ * Answers the prompt of a sign-in: does what takes time, and gives back the step that decides, for the caller to run in the
+ * transaction of their answer (`steps.ts`).
+ */
+export async function prove(incoming: Incoming): Promise<Step> {
+  const { kind } = incoming.proof;
+  // A word that the vocabulary gained and this table has not is as unknown as one that nobody knows.
+  const answers = Object.hasOwn(PROOFS, kind) ? PROOFS[kind] : undefined;
+  if (!answers) throw badField('body.kind', 'other-prompt', { kind: ANSWERED.join(', ') });
+  return await answers(incoming);
+}
+
+export type { Incoming, Proof, Step } from './proof.js';

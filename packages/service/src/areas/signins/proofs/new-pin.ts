@@ -1,0 +1,61 @@
+import { takesPin } from '@nimble-latch/core/methods';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { selectOne, type Db } from '../../../platform/db/sql.js';
+import { noticeTo } from '../../people/notices.js';
+import { Refusal } from '../../../platform/errors.js';
+import { entryOf } from '../../../platform/http/actors.js';
+import { key, storedId } from '../../../platform/ids.js';
+import { preparePin, storePin } from '../../keyring/pins.js';
+import { standingOf } from '../lanes.js';
+import { readAhead, signInRead, type StoredSignIn } from '../store.js';
+import { assertUnmoved, judgedBehindLocks } from './proof.js';
+
+interface Prepared {
+  readonly before: StoredSignIn;
+  readonly id: Id;
+  readonly phc: string;
+}
+
+/**
+ * Somebody whose PIN was given by somebody else, or who has none and needs one, chooses their own after everything else is
+ * proved. One that will not do is refused with the reason; the sign-in goes on asking.
+ */
+export const newPin = judgedBehindLocks<Prepared | undefined>({
+  by: 'value',
+  read: signInRead,
+  ahead: readAhead,
+  prepare: async ({ deps, proof }, look) => {
+    const before = (await look())?.stored;
+    if (!before) return undefined;
+    const { authenticator, method } = before.signIn.newPin!;
+    const id = storedId(authenticator);
+    const least = takesPin(method) ? before.signIn.requirement.codes?.[method]?.leastPin : undefined;
+    return { before, id, phc: await preparePin(deps, proof.value!, least, await held(deps, id)) };
+  },
+  judge: async ({ deps, driver, stored, prepared }, work) => {
+    if (!prepared) throw new Refusal('sign-in-moved-on');
+    const { before, id, phc } = prepared;
+    assertUnmoved(before, stored);
+    const person = stored.personId!;
+    const { label } = await held(work, id, 'FOR UPDATE');
+    await storePin(deps, work, id, phc, false);
+    await noticeTo(deps, work, person, 'pin.changed', label);
+    return {
+      judgement: { type: 'renewed' },
+      writes: [],
+      standing: await standingOf(work, person, stored.sourceAddress, work.now),
+      remembered: 'when-let-in',
+      entries: [entryOf(driver, 'pin.set', { kind: 'authenticator', id }, { person })],
+    };
+  },
+});
+
+async function held(db: Db, id: Id, lock = '') {
+  const row = await selectOne<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(
+    db,
+    `SELECT id, label, pin_sealed FROM authenticators WHERE id = :id AND state = 'active' ${lock}`,
+    { id: key(id) },
+  );
+  if (!row) throw new Refusal('sign-in-moved-on');
+  return row;
+}

@@ -1,0 +1,191 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { checkEnrolment, checkHotp, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
+import { serialKey } from '@nimble-latch/core/people';
+import { admit, reserve } from '@nimble-latch/core/throttle';
+import { selectOne } from '../../platform/db/sql.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import { noticeTo } from '../people/notices.js';
+import type { Deps } from '../../platform/deps.js';
+import { Refusal, throttledUntil } from '../../platform/errors.js';
+import { entryOf } from '../../platform/http/actors.js';
+import type { Handler } from '../../platform/http/call.js';
+import { key, newId, text } from '../../platform/ids.js';
+import type { Maker } from '../keyring/enrolling.js';
+import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
+import { authenticatorOf } from '../keyring/described.js';
+import { codesOf, refusalFor } from '../keyring/prove-totp.js';
+import { assertOffered, codeRulesOf } from '../methods/offer.js';
+import { refreshKeyring } from '../people/facets.js';
+import { eventColumns, type StockRow } from './rows.js';
+import { tokenIdentity, tokens } from './token.model.js';
+import { lockToken } from './store.js';
+import { authenticators } from '../keyring/authenticator.model.js';
+import { carriers } from '../keyring/carrier.model.js';
+import { tokenEvents } from './token-event.model.js';
+
+/** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
+async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<EnrolmentCheck> {
+  const id = text(row.id);
+  const sealed = row.secret_sealed!;
+  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
+  const rules = await codeRulesOf(deps, work, text(row.person_id!), row.method);
+  if (row.method === 'totp') return checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), rules.window);
+  const last = lastCounter(row);
+  const parameters = hotpSettings(row);
+  if (codes.length === 2) {
+    const found = resyncHotp(secret, [codes[0]!, codes[1]!], parameters, last);
+    if (found.outcome === 'found') return { outcome: 'proved', step: found.step, drift: 0 };
+    return { outcome: found.outcome === 'not-consecutive' ? 'not-consecutive' : 'wrong' };
+  }
+  const check = checkHotp(secret, codes[0]!, { parameters, last, lookAhead: rules.lookAhead });
+  return check?.outcome === 'accepted' ? { outcome: 'proved', step: check.counter, drift: 0 } : { outcome: 'wrong' };
+}
+
+/** The token becomes an authenticator on a carrier of its own. Answers the authenticator's id. */
+async function become(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  row: StockRow,
+  { step, drift }: Extract<EnrolmentCheck, { outcome: 'proved' }>,
+): Promise<Id> {
+  const tokenId = text(row.id);
+  const person = text(row.person_id!);
+  const sealed = row.secret_sealed!;
+  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(tokenId), sealed));
+  const label = (row.model || row.serial).slice(0, 60);
+  const carrierId = newId(deps);
+  // Two makers may have used one number: then the carrier is found by it with the maker behind.
+  const taken = await selectOne(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial FOR UPDATE', {
+    serial: row.serial_key,
+  });
+  await carriers(work).create(
+    {
+      id: carrierId,
+      personId: person,
+      kind: 'fob',
+      state: 'in-hand',
+      label,
+      serial: row.serial,
+      serialKey: taken
+        ? `${row.serial_key}${serialKey(row.maker)}${carrierId.slice(-6)}`.slice(0, 60).toUpperCase()
+        : row.serial_key,
+      createdAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
+  await work.trail(
+    entryOf(maker, 'carrier.added', { kind: 'carrier', id: carrierId }, { person, details: { kind: 'fob' } }),
+  );
+  const id = newId(deps);
+  await authenticators(work).create(
+    {
+      id,
+      personId: person,
+      carrierId,
+      method: row.method,
+      state: 'active',
+      label,
+      parameters: row.parameters,
+      secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+      lastStep: step,
+      drift,
+      hardware: true,
+      expiresOn: row.expires_on,
+      createdAt: work.now,
+      activatedAt: work.now,
+    },
+    { transaction: work.transaction },
+  );
+  await tokens(work).update(
+    {
+      state: 'in-use',
+      failures: 0,
+      pausedUntil: null,
+      authenticatorId: id,
+      lastStep: step,
+      drift,
+      changedAt: work.now,
+    },
+    { where: { id: text(row.id) }, transaction: work.transaction },
+  );
+  const by = maker.actor.kind === 'person' || maker.actor.kind === 'page' ? maker.actor.personId : null;
+  await tokenEvents(work).create(eventColumns(deps, tokenId, 'proved', work.now, { by, person }), {
+    transaction: work.transaction,
+  });
+  await refreshKeyring(work, person);
+  await work.trail(
+    entryOf(
+      maker,
+      'authenticator.proved',
+      { kind: 'authenticator', id },
+      { person, details: { method: row.method, serial: row.serial } },
+    ),
+  );
+  await noticeTo(deps, work, person, 'authenticator.proved', label);
+  return id;
+}
+
+/**
+ * Proves somebody's token by what it shows. A refusal is handed back, to be thrown after the transaction, since the try stands
+ * on the trail.
+ *
+ * @returns the id of the authenticator that the token now is
+ */
+export async function proveTokenOf(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  person: Id,
+  tokenId: Id,
+  codes: readonly string[],
+): Promise<Id | Refusal> {
+  const row = await lockToken(work, tokenId);
+  if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
+  if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });
+  await assertOffered(deps, work, person, row.method);
+  const today = work.now.toISOString().slice(0, 10);
+  if ((row.starts_on ?? today) > today)
+    throw new Refusal('token-days', { from: row.starts_on!, until: row.expires_on ?? '-' });
+  if ((row.expires_on ?? today) < today)
+    throw new Refusal('token-days', { from: row.starts_on ?? '-', until: row.expires_on! });
+  const guard = { failures: row.failures, pausedUntil: row.paused_until?.getTime() };
+  const admitted = admit(guard, work.now.getTime());
+  if (!admitted.admitted)
+    throw admitted.why === 'needs-unlock'
+      ? new Refusal('wrong-state', { state: 'locked' })
+      : throttledUntil(admitted.until!, work.now.getTime());
+  const check = await checkOf(deps, work, row, codes);
+  if (check.outcome === 'proved') return await become(deps, work, maker, row, check);
+  const { failures, pausedUntil } = reserve(guard, work.now.getTime());
+  await tokens(work).update(
+    {
+      failures,
+      pausedUntil: pausedUntil === undefined ? null : new Date(pausedUntil),
+    },
+    { where: { id: text(row.id) }, transaction: work.transaction },
+  );
+  await work.trail(
+    entryOf(
+      maker,
+      'authenticator.proof-failed',
+      { kind: 'token', id: tokenId },
+      { person, details: { outcome: check.outcome } },
+    ),
+  );
+  return refusalFor(check);
+}
+
+/** At the desk, or by its holder on the phone. */
+export const proveToken: Handler<'tokens.prove'> = async (deps, call) => {
+  const codes = codesOf(call.body.codes);
+  const { id: person, tokenId } = call.params;
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    const proved = await proveTokenOf(deps, work, call, person, tokenId, codes);
+    refusal = typeof proved === 'string' ? undefined : proved;
+    return { answer: typeof proved === 'string' ? await authenticatorOf(work, proved) : (null as never) };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};

@@ -1,0 +1,24 @@
+import { area } from '../../platform/area.js';
+import {
+  beginForApplication,
+  cancelForApplication,
+  offerForApplication,
+  proveForApplication,
+  showForApplication,
+} from './at-application.js';
+import { httpHandling } from './handling.js';
+
+/** Applications that ask by our own HTTP interface, and show the prompts themselves. */
+export const httpConnection = {
+  handling: httpHandling,
+  ...area({
+    name: 'http',
+    handlers: {
+      'signIns.offer': offerForApplication,
+      'signIns.begin': beginForApplication,
+      'signIns.show': showForApplication,
+      'signIns.prove': proveForApplication,
+      'signIns.cancel': cancelForApplication,
+    },
+  }),
+};

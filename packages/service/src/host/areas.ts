@@ -1,0 +1,102 @@
+import { accessArea } from '../areas/access/area.js';
+import { applicationsArea } from '../areas/applications/area.js';
+import { browsersArea } from '../areas/browsers/area.js';
+import { configurationArea } from '../areas/configuration/area.js';
+import { importsArea } from '../areas/imports/area.js';
+import { insightArea } from '../areas/insight/area.js';
+import { keyringArea } from '../areas/keyring/area.js';
+import { methodsArea } from '../areas/methods/area.js';
+import { modelsArea } from '../areas/models/area.js';
+import { networksArea } from '../areas/networks/area.js';
+import { peopleArea } from '../areas/people/area.js';
+import { relyingPartyArea } from '../areas/relying-party/area.js';
+import { rulebookArea } from '../areas/rulebook/area.js';
+import { signinsArea } from '../areas/signins/area.js';
+import { stockArea } from '../areas/stock/area.js';
+import type {
+  ConnectionHandling,
+  ConnectionHandlings,
+  KeptParameters,
+} from '../areas/applications/connection-handling.js';
+import { httpConnection } from '../connections/http/area.js';
+import { oidcConnection } from '../connections/oidc/area.js';
+import type { AnyTable, Area } from '../platform/area.js';
+import type { Deps, PlatformDeps } from '../platform/deps.js';
+import type { Handlers } from '../platform/http/call.js';
+import { sweep } from '../platform/jobs/sweep.js';
+import type { JobKinds } from '../platform/jobs/jobs.js';
+import { platform } from '../platform/platform.js';
+import { rekey } from '../platform/secrets/rekey.js';
+
+/** Kinds of connection, by name. */
+const CONNECTIONS = { http: httpConnection, oidc: oidcConnection };
+
+/** Everything that the service is made of. What goes over all of it is made from this list. */
+const BROUGHT = [
+  platform,
+  accessArea,
+  applicationsArea,
+  browsersArea,
+  configurationArea,
+  importsArea,
+  insightArea,
+  keyringArea,
+  methodsArea,
+  modelsArea,
+  networksArea,
+  peopleArea,
+  relyingPartyArea,
+  rulebookArea,
+  signinsArea,
+  stockArea,
+  httpConnection,
+  oidcConnection,
+] as const;
+const ALL: readonly Area<object, object>[] = BROUGHT;
+
+type Brought = (typeof BROUGHT)[number];
+type All<T> = (T extends unknown ? (one: T) => void : never) extends (all: infer A) => void ? A : never;
+
+/** Every call of the contract with what answers it; the compiler sees to it that none is missing. */
+export const HANDLERS: Handlers = together(ALL.map(({ handlers }) => handlers)) as All<Brought['handlers']>;
+
+/** What areas provide to every use case; here too the compiler sees to it that nothing is missing. */
+export function provided(basis: PlatformDeps): Omit<Deps, keyof PlatformDeps> {
+  const connectionHandlings = Object.fromEntries(
+    Object.entries(CONNECTIONS).map(([kind, { handling }]) => [kind, handling as ConnectionHandling<KeptParameters>]),
+  ) as ConnectionHandlings satisfies Readonly<Record<keyof typeof CONNECTIONS, unknown>>;
+  const made = together(ALL.map(({ provides }) => provides(basis))) as All<ReturnType<Brought['provides']>>;
+  return { ...made, connectionHandlings };
+}
+
+/** Every table of the installation. A rotation of keys, and the tests of the schema, go by it. */
+export const TABLES: readonly AnyTable[] = ALL.flatMap(({ tables }) => tables);
+
+/** Every kind of work in the background. */
+export const JOB_KINDS: JobKinds = {
+  ...(together(ALL.map(({ jobs }) => jobs)) as JobKinds),
+  rekey: { long: true, run: async (deps, run) => await rekey(deps, run, TABLES) },
+  sweep: {
+    everySeconds: 300,
+    run: async (deps) =>
+      await sweep(
+        deps,
+        ALL.flatMap(({ sweeps }) => sweeps),
+      ),
+  },
+};
+
+export const LOOPS = ALL.flatMap(({ loops }) => loops);
+export const STARTS = ALL.map(({ starts }) => starts);
+export const ENDPOINTS = ALL.map(({ endpoints }) => endpoints);
+
+/** Puts members together. Two that bring the same name would hide each other. */
+function together(parts: readonly object[]): object {
+  const all = {};
+  for (const part of parts)
+    for (const [name, value] of Object.entries(part)) {
+      if (Object.hasOwn(all, name)) throw new Error(`two areas bring ${name}`);
+      Object.assign(all, { [name]: value as unknown });
+    }
+  return all;
+}

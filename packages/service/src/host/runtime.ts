@@ -1,0 +1,117 @@
+import { randomBytes } from 'node:crypto';
+import { EventEmitter } from 'node:events';
+import { readFileSync } from 'node:fs';
+import type { Config } from '../platform/config.js';
+import { connectDatabase, watchDatabase } from '../platform/db/connect.js';
+import { pendingMigrations, unknownMigrations } from '../platform/db/migrate.js';
+import { isUnavailable } from '../platform/db/errors.js';
+import { write } from '../platform/db/sql.js';
+import { Together } from '../platform/db/together.js';
+import type { Deps, PlatformDeps } from '../platform/deps.js';
+import { provided } from './areas.js';
+import { key } from '../platform/ids.js';
+import { HeavyWork } from '../platform/heavy/heavy-work.js';
+import { createLogger } from '../platform/log/logger.js';
+import { createMetrics } from '../platform/log/metrics.js';
+import { KeySetError, KeyStore, readMasterKey } from '../platform/secrets/key-store.js';
+import { PasswordHasher } from '../platform/secrets/password-hasher.js';
+import { sealUpTo } from '../platform/trail/sealer.js';
+import { TrailWriter } from '../platform/trail/writer.js';
+import { hostWords as words } from '../platform/host-words.js';
+import { say } from '@nimble-latch/api';
+
+/** Something that whoever runs the service has to mend; the text says what and how. */
+export class StartError extends Error {}
+
+export const VERSION = (
+  JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }
+).version;
+
+/** Bytes asked of the system at once, for the many small requests (nonces, ids): each request alone costs microseconds. */
+const POOL_BYTES = 8_192;
+
+/** Random bytes of the system's generator. Each byte is given out once, and none of a small request is kept here after. */
+function pooledRandom(): (bytes: number) => Buffer {
+  let pool = Buffer.alloc(0);
+  return (bytes) => {
+    if (bytes > 16) return randomBytes(bytes);
+    if (pool.length < bytes) pool = randomBytes(POOL_BYTES);
+    const given = Buffer.from(pool.subarray(0, bytes));
+    pool.fill(0, 0, bytes);
+    pool = pool.subarray(bytes);
+    return given;
+  };
+}
+
+/** Connects and opens the key set: what the service and its chores both need. */
+export async function openRuntime(config: Config): Promise<Deps> {
+  const log = createLogger(config.logLevel);
+  const pulse = watchDatabase(config.database, log);
+  const sequelize = connectDatabase(config.database, pulse);
+  // Keys and settings are read while transactions hold connections of the main pool: with a pool of their own they
+  // never wait for one that waits for them.
+  const aside = connectDatabase({ ...config.database, connections: 2 }, pulse);
+  try {
+    const { host, port, name } = config.database;
+    const pending = await pendingMigrations(sequelize).catch((error: unknown) => {
+      if (!isUnavailable(error)) throw error;
+      const why =
+        (error as Error).name === 'SequelizeAccessDeniedError'
+          ? words.errors.databaseRefusesUser
+          : words.errors.databaseSilent;
+      throw new StartError(say(words.errors.databaseUnusable, { name, host, port, why }));
+    });
+    if (pending.length > 0) throw new StartError(say(words.errors.databaseBehind, { name, steps: pending.length }));
+    const unknown = await unknownMigrations(sequelize);
+    if (unknown.length > 0)
+      log.warn(
+        { names: unknown },
+        'the database was migrated by a newer release; this one runs beside it until it is replaced',
+      );
+    const keys = await KeyStore.open(aside, readMasterKey(config.masterKeyFile));
+    pulse.start();
+    const now = () => new Date();
+    const basis: PlatformDeps = {
+      config,
+      sequelize,
+      aside,
+      pulse,
+      together: new Together({ sequelize }),
+      now,
+      random: pooledRandom(),
+      sequence: { atMs: 0, count: 0 },
+      keys,
+      hasher: new PasswordHasher(),
+      heavy: new HeavyWork(log),
+      trail: new TrailWriter(now()),
+      metrics: createMetrics(),
+      bells: new EventEmitter(),
+      log,
+      version: VERSION,
+    };
+    return { ...basis, ...provided(basis) };
+  } catch (error) {
+    await Promise.all([pulse.stop(), sequelize.close(), aside.close()]);
+    if (error instanceof KeySetError) throw new StartError(error.message);
+    throw error;
+  }
+}
+
+/** Seals what this process wrote, takes it off the list of nodes, and lets go of the database. */
+export async function closeRuntime(deps: Deps): Promise<void> {
+  try {
+    const settled = deps.trail.close();
+    await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
+    // A writer goes when all that it wrote is sealed. Whatever is left is found by its row, and sealed by another node.
+    if (settled)
+      await write(
+        deps,
+        `DELETE FROM nodes WHERE id = :id AND NOT EXISTS (SELECT 1 FROM trail_entries e WHERE e.writer = :id
+           AND e.number > COALESCE((SELECT MAX(s.to_number) FROM trail_seals s WHERE s.writer = :id), 0))`,
+        { id: key(deps.trail.id) },
+      );
+  } catch (error) {
+    deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
+  }
+  await Promise.all([deps.pulse.stop(), deps.heavy.stop(), deps.sequelize.close(), deps.aside.close()]);
+}

@@ -1,0 +1,161 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
+import { select, write } from '../db/sql.js';
+import { inTransaction } from '../db/unit-of-work.js';
+import { startLoop } from '../jobs/loop.js';
+import type { Channel, Message } from './channel.js';
+import { mail, type Mail } from './mail.js';
+import { sendLater } from './outbox.js';
+import { giveUpOverdue, sendDue } from './sender.js';
+
+let inside: Inside;
+beforeAll(async () => {
+  inside = await openInside();
+});
+afterAll(async () => await inside.close());
+beforeEach(async () => void (await write(inside.deps, 'DELETE FROM outbox')));
+
+const queue = async (to: string, usefulMs = 60_000) =>
+  await inTransaction(inside.deps, async (work) =>
+    sendLater(inside.deps, work, { kind: 'mail', to, subject: 'news', text: 'news' }, usefulMs),
+  );
+const rows = async () =>
+  await select<{ state: string; last_error: string | null; lease_until: Date | null }>(
+    inside.deps,
+    'SELECT state, last_error, lease_until FROM outbox',
+  );
+
+/** A mail server that takes its time. */
+class SlowServer {
+  readonly taken: string[] = [];
+  readonly #ends: (() => void)[] = [];
+  readonly send = async ({ to }: Mail): Promise<void> => {
+    this.taken.push(to);
+    await new Promise<void>((resolve) => this.#ends.push(resolve));
+  };
+  finish(): void {
+    for (const end of this.#ends.splice(0)) end();
+  }
+}
+
+describe('the outbox', () => {
+  it('sends several at a time, so that a slow server holds up no other', async () => {
+    for (let i = 0; i < 6; i++) await queue(`to.${i}@wexmoor.example`);
+    const slow = new SlowServer();
+    const sending = sendDue(inside.deps, mail, slow.send);
+    await expect.poll(() => slow.taken.length).toBe(4);
+    slow.finish();
+    await expect.poll(() => slow.taken.length).toBe(6);
+    slow.finish();
+    expect(await sending).toBe(6);
+    expect(await rows()).toEqual([]);
+  });
+
+  it('keeps what it sends from other nodes for as long as the server thinks, and sends it once', async () => {
+    await queue('once@wexmoor.example');
+    const other = await inside.another();
+    const [slow, elsewhere] = [new SlowServer(), new SlowServer()];
+    const sending = sendDue(inside.deps, mail, slow.send);
+    await expect.poll(() => slow.taken.length).toBe(1);
+    const [first] = await rows();
+    // It is taken anew before that runs out.
+    await expect
+      .poll(async () => (await rows())[0]!.lease_until!.getTime(), { timeout: 15_000, interval: 500 })
+      .toBeGreaterThan(first!.lease_until!.getTime());
+    expect(await sendDue(other, mail, elsewhere.send)).toBe(0);
+    slow.finish();
+    await sending;
+    expect([slow.taken, elsewhere.taken]).toEqual([['once@wexmoor.example'], []]);
+    expect(await rows()).toEqual([]);
+  });
+
+  it('gives up what is of no use any more, and says so', async () => {
+    await queue('late@wexmoor.example', -1);
+    const slow = new SlowServer();
+    await sendDue(inside.deps, mail, slow.send);
+    expect(slow.taken).toEqual([]);
+    expect(await rows()).toMatchObject([{ state: 'failed', last_error: 'overdue' }]);
+  });
+
+  it('tries again what a server did not take', async () => {
+    await queue('again@wexmoor.example');
+    await sendDue(inside.deps, mail, () => Promise.reject(new TypeError('no')));
+    expect(await rows()).toMatchObject([{ state: 'waiting', last_error: 'TypeError', lease_until: null }]);
+  });
+
+  it('gives up sending after a while, and tries again', async () => {
+    await queue('hung@wexmoor.example');
+    let signalled = false;
+    const hangs = async (_message: Mail, signal: AbortSignal) => {
+      signal.addEventListener('abort', () => (signalled = true));
+      await new Promise(() => undefined);
+    };
+    await sendDue(inside.deps, { ...mail, mostMs: 50 }, hangs);
+    expect(signalled).toBe(true);
+    expect(await rows()).toMatchObject([{ state: 'waiting', last_error: 'TimeoutError', lease_until: null }]);
+  });
+
+  it('has each channel go its own way: one that is slow holds up no other', async () => {
+    const toy: Channel<Message> = { ...mail, kind: 'toy', open: () => undefined };
+    for (let i = 0; i < 6; i++) {
+      await queue(`slow.${i}@wexmoor.example`);
+      await write(inside.deps, "UPDATE outbox SET kind = 'toy' WHERE kind = 'mail'");
+    }
+    await queue('quick@wexmoor.example');
+    const [slow, quick] = [new SlowServer(), [] as string[]];
+    const sending = sendDue(inside.deps, toy, async (message) => await slow.send(message as Mail));
+    await expect.poll(() => slow.taken.length).toBe(4);
+    expect(await sendDue(inside.deps, mail, ({ to }) => Promise.resolve(void quick.push(to)))).toBe(1);
+    expect(quick).toEqual(['quick@wexmoor.example']);
+    slow.finish();
+    await expect.poll(() => slow.taken.length).toBe(6);
+    slow.finish();
+    expect(await sending).toBe(6);
+  });
+
+  it('gives up what is of no use any more also where nothing is set up to send it', async () => {
+    await queue('nobody@wexmoor.example', -1);
+    await queue('later@wexmoor.example');
+    await giveUpOverdue(inside.deps, mail);
+    expect((await rows()).map(({ state, last_error }) => [state, last_error]).sort()).toEqual([
+      ['failed', 'overdue'],
+      ['waiting', null],
+    ]);
+  });
+
+  it('wakes its channel once the change is kept, and never for one that was not', async () => {
+    let rung = 0;
+    const listen = () => (rung += 1);
+    inside.deps.bells.on('mail', listen);
+    const failing = inTransaction(inside.deps, async (work) => {
+      sendLater(inside.deps, work, { kind: 'mail', to: 'x', subject: '', text: '' });
+      throw new Error('on purpose');
+    });
+    await expect(failing).rejects.toThrow('on purpose');
+    expect([rung, await rows()]).toEqual([0, []]);
+    await queue('woken@wexmoor.example');
+    expect(rung).toBe(1);
+    inside.deps.bells.off('mail', listen);
+  });
+});
+
+describe('a loop', () => {
+  it('goes on at once when it is woken, and once more where it was at work', async () => {
+    let rounds = 0;
+    let end: () => void = () => undefined;
+    const loop = startLoop('test', 3_600_000, inside.deps.log, async () => {
+      rounds += 1;
+      if (rounds === 2) await new Promise<void>((resolve) => (end = resolve));
+    });
+    await expect.poll(() => rounds).toBe(1);
+    loop.wake();
+    await expect.poll(() => rounds).toBe(2);
+    loop.wake();
+    loop.wake();
+    end();
+    await expect.poll(() => rounds).toBe(3);
+    await loop.stop();
+    loop.wake();
+    expect(rounds).toBe(3);
+  });
+});
