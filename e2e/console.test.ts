@@ -171,9 +171,9 @@ describe('the console', () => {
       '/walk-through',
       '/sign-ins',
       `/sign-ins/${signIns[0]!.id}`,
-      '/trail',
-      '/administrators',
-      ...['/settings', '/settings/key-models'],
+      ...['/trail', '/administrators'],
+      ...['/settings', '/settings/codes', '/settings/passwords', '/settings/risk'],
+      ...['/methods', '/networks', '/key-domain', '/key-models', '/system', '/account'],
       '/nowhere',
     ];
     // Colours do not depend on the width, nor the layout on the theme.

@@ -31,7 +31,7 @@ const Rail = styled.nav`
   border-right: 1px solid ${colour.line};
   padding: ${space.wide} ${space.base};
   display: grid;
-  gap: ${space.wide};
+  gap: ${space.base};
   align-content: start;
   position: sticky;
   top: 0;
@@ -88,15 +88,12 @@ const GoTo = styled(AriaButton)`
 `;
 const Groups = styled.div<{ $open: boolean }>`
   display: grid;
-  gap: ${space.small};
+  gap: ${space.tight};
   ${narrow} {
     display: ${({ $open }) => ($open ? 'grid' : 'none')};
   }
 `;
 const Group = styled(Disclosure)`
-  h2 {
-    font: inherit;
-  }
   button {
     display: flex;
     justify-content: space-between;
@@ -120,7 +117,7 @@ const Lines = styled.ul`
   gap: ${space.hair};
   a {
     display: block;
-    padding: ${space.tight} ${space.snug};
+    padding: ${space.hair} ${space.snug};
     border-radius: ${radius.field};
     color: ${colour.ink};
     text-decoration: none;
@@ -132,6 +129,11 @@ const Lines = styled.ul`
     font-weight: ${type.bold};
     box-shadow: inset 3px 0 0 ${colour.brass};
     background: ${colour.brassSoft};
+  }
+  ${narrow} {
+    a {
+      padding: ${space.small} ${space.snug};
+    }
   }
 `;
 const Me = styled.div<{ $open: boolean }>`
@@ -189,11 +191,9 @@ function RailGroup({ group, lines, onGo }: { group: RailGroupName; lines: readon
   return (
     // Where somebody is stays in sight.
     <Group isExpanded={open || within} onExpandedChange={fold}>
-      <h2>
-        <AriaButton slot="trigger">
-          <span>{title}</span> <span aria-hidden="true">{open || within ? '▾' : '▸'}</span>
-        </AriaButton>
-      </h2>
+      <AriaButton slot="trigger">
+        <span>{title}</span> <span aria-hidden="true">{open || within ? '▾' : '▸'}</span>
+      </AriaButton>
       <DisclosurePanel>{list}</DisclosurePanel>
     </Group>
   );

@@ -7,4 +7,5 @@ export const accessArea: ConsoleArea = {
     page('account', async () => (await import('./account-page.js')).AccountPage),
   ],
   rail: [{ group: 'installation', place: 1, to: '/administrators', name: { en: 'Administrators', de: 'Verwaltung' } }],
+  actions: [{ to: '/account', name: { en: 'Your own access', de: 'Ihr eigener Zugang' } }],
 };

@@ -1,0 +1,86 @@
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openPage } from './support/browser.js';
+import { Installation, PASSWORD } from './support/installation.js';
+
+let inst: Installation;
+let base: string;
+let browser: Browser;
+let page: Page;
+let complaints: string[];
+beforeAll(async () => {
+  inst = await Installation.start();
+  base = inst.url.replace('127.0.0.1', 'localhost');
+  ({ browser, page, complaints } = await openPage());
+  await page.goto(base);
+  await page.getByLabel('Login name').fill('ines.marlow');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Password').fill(PASSWORD);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Overview' }).waitFor();
+});
+afterAll(async () => {
+  await browser.close();
+  await inst.stop();
+});
+
+describe('the console', () => {
+  it('has its areas in groups that fold and stay so, and settings by subject, of which one is saved without the others', async () => {
+    await page.goto(`${base}/people`);
+    const rail = page.getByRole('navigation', { name: 'Areas' });
+    await rail.getByRole('link', { name: 'Rulebook' }).waitFor();
+    await rail.getByRole('button', { name: 'Rules' }).click();
+    await expect.poll(() => rail.getByRole('link', { name: 'Rulebook' }).count()).toBe(0);
+    await page.reload();
+    await rail.getByRole('link', { name: 'Hardware tokens' }).waitFor();
+    expect(await rail.getByRole('link', { name: 'Rulebook' }).count()).toBe(0);
+    // Where somebody is stays in sight.
+    await page.goto(`${base}/methods`);
+    await page.getByRole('heading', { name: 'Methods' }).waitFor();
+    expect(await rail.getByRole('link', { name: 'Methods' }).getAttribute('aria-current')).toBe('page');
+    await page.goto(`${base}/settings/key-models`);
+    await page.getByRole('heading', { name: 'Models of keys' }).waitFor();
+    expect(new URL(page.url()).pathname).toBe('/key-models');
+    await rail.getByRole('button', { name: 'Rules' }).click();
+    await rail.getByRole('link', { name: 'Rulebook' }).waitFor();
+
+    const { settings: before } = await inst.owner.call('settings.show');
+    await rail.getByRole('link', { name: 'Settings' }).click();
+    await page.getByLabel('Organisation').fill('Port of Wexmoor');
+    // Somebody else saves another subject meanwhile: what they set is not written over.
+    const { version } = await inst.owner.call('settings.show');
+    const risk = { ...before.risk, 'odd-hour': 0.7 };
+    await inst.owner.call('settings.edit', { body: { ...before, risk }, ifMatch: version });
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page
+      .getByText(/Somebody changed it/)
+      .first()
+      .waitFor();
+    expect((await inst.owner.call('settings.show')).settings).toEqual({ ...before, risk });
+    await page.reload();
+    await page.getByLabel('Organisation').fill('Port of Wexmoor');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await expect
+      .poll(async () => (await inst.owner.call('settings.show')).settings.organisation)
+      .toBe('Port of Wexmoor');
+    expect((await inst.owner.call('settings.show')).settings).toEqual({
+      ...before,
+      risk,
+      organisation: 'Port of Wexmoor',
+    });
+    await page.getByRole('link', { name: 'Passwords' }).click();
+    await page.getByLabel(/word/i).fill('harbour, quay,');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await expect
+      .poll(async () => (await inst.owner.call('settings.show')).settings.password.blockedWords)
+      .toEqual(['harbour', 'quay']);
+    const last = await inst.owner.call('settings.show');
+    expect(last.settings).toEqual({
+      ...before,
+      risk,
+      organisation: 'Port of Wexmoor',
+      password: { blockedWords: ['harbour', 'quay'] },
+    });
+    expect(complaints).toEqual([]);
+  });
+});
