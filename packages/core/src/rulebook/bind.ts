@@ -1,25 +1,31 @@
+import { CONDITIONS } from './conditions/index.js';
+import type { Needs, UsedNames } from './facts.js';
 import type { Names, Rule, Rulebook } from './form.js';
-
-/** The names that a rulebook uses, each once, as they are written in it. */
-export interface UsedNames {
-  readonly groups: readonly string[];
-  readonly people: readonly string[];
-  readonly applications: readonly string[];
-  readonly networks: readonly string[];
-}
 
 /** What each name means: an id, so that a thing that is renamed stays what a rule means. Keys in lower case. */
 export type Binding = { readonly [K in keyof UsedNames]: Readonly<Record<string, string>> };
 
+/** Lists of conditions whose names are kept as ids. */
+const BOUND = CONDITIONS.flatMap(({ names }) =>
+  names.flatMap(({ member, bound }) => (bound ? [{ member, bound }] : [])),
+);
+
 export function namesUsed({ rules }: Rulebook): UsedNames {
-  const used = (of: (rule: Rule) => readonly (string | undefined)[]) => [
-    ...new Set(rules.flatMap((rule) => of(rule).filter((name) => name !== undefined))),
+  const used = (kind: keyof UsedNames, excepted: (rule: Rule) => readonly (string | undefined)[] = () => []) => [
+    ...new Set(
+      rules.flatMap((rule) =>
+        [
+          ...BOUND.filter(({ bound }) => bound === kind).flatMap(({ member }) => rule.conditions[member]?.names ?? []),
+          ...excepted(rule),
+        ].filter((name) => name !== undefined),
+      ),
+    ),
   ];
   return {
-    groups: used(({ conditions, except }) => [...(conditions.groups?.names ?? []), ...except.map((one) => one.group)]),
-    people: used(({ conditions, except }) => [...(conditions.people?.names ?? []), ...except.map((one) => one.person)]),
-    applications: used(({ conditions }) => conditions.applications?.names ?? []),
-    networks: used(({ conditions }) => conditions.networks?.names ?? []),
+    groups: used('groups', ({ except }) => except.map((one) => one.group)),
+    people: used('people', ({ except }) => except.map((one) => one.person)),
+    applications: used('applications'),
+    networks: used('networks'),
   };
 }
 
@@ -34,16 +40,15 @@ export function bindNames(rulebook: Rulebook, binding: Binding): Rulebook {
   return {
     ...rulebook,
     rules: rulebook.rules.map((rule): Rule => {
-      const { groups, people, applications, networks } = rule.conditions;
+      const conditions = Object.fromEntries(
+        BOUND.flatMap(({ member, bound: kind }) => {
+          const names = rule.conditions[member];
+          return names ? [[member, bound(kind, names)]] : [];
+        }),
+      );
       return {
         ...rule,
-        conditions: {
-          ...rule.conditions,
-          ...(groups ? { groups: bound('groups', groups) } : {}),
-          ...(people ? { people: bound('people', people) } : {}),
-          ...(applications ? { applications: bound('applications', applications) } : {}),
-          ...(networks ? { networks: bound('networks', networks) } : {}),
-        },
+        conditions: { ...rule.conditions, ...conditions },
         except: rule.except.map(({ person, group, ...rest }) => ({
           ...rest,
           ...(person === undefined ? {} : { person: idOf('people', person) }),
@@ -54,30 +59,16 @@ export function bindNames(rulebook: Rulebook, binding: Binding): Rulebook {
   };
 }
 
-/** What deciding by a rulebook takes beside the application and the time; whatever no rule asks for need not be read. */
-export interface Needs {
-  /** Groups, roles, login names, zone or last proof of the person. */
-  readonly person: boolean;
-  readonly networks: boolean;
-  /** What is noticed about a sign-in beside what an application says. */
-  readonly risk: boolean;
-}
-
+/** What deciding takes; rules at rest ask for nothing. */
 export function needsOf({ rules }: Rulebook): Needs {
-  const some = (test: (rule: Rule) => unknown) =>
-    rules.some((rule) => rule.state.kind !== 'resting' && Boolean(test(rule)));
-  return {
-    person: some(
-      ({ conditions: { groups, roles, people, times, lastProofOlderThan, riskAtLeast }, except }) =>
-        groups ??
-        roles ??
-        people ??
-        (times?.zone === 'person' ||
-          lastProofOlderThan !== undefined ||
-          riskAtLeast !== undefined ||
-          except.length > 0),
-    ),
-    risk: some(({ conditions: { riskAtLeast } }) => riskAtLeast !== undefined),
-    networks: some(({ conditions: { networks, countries, cities } }) => networks ?? countries ?? cities),
-  };
+  const needed = new Set(
+    rules
+      .filter(({ state }) => state.kind !== 'resting')
+      .flatMap(({ conditions, except }) => [
+        ...CONDITIONS.flatMap(({ needs }) => needs(conditions)),
+        // Whoever is left out has to be known.
+        ...(except.length > 0 ? (['person'] as const) : []),
+      ]),
+  );
+  return { person: needed.has('person'), risk: needed.has('risk'), networks: needed.has('networks') };
 }

@@ -1,6 +1,7 @@
 import { assuranceOf } from '../assurance/index.js';
 import type { NameKind } from '../vocabulary.js';
-import type { Conditions, Names, Rule, Rulebook } from './form.js';
+import { CONDITIONS } from './conditions/index.js';
+import type { Conditions, Rule, Rulebook } from './form.js';
 
 /** What a rulebook says that probably was not meant; each names the rules by their places, from 0. */
 export type Finding =
@@ -78,41 +79,43 @@ function namesOf({ conditions, except }: Rule, known: Known): NameFinding[] {
     names.flatMap((name) =>
       name === undefined || there.has(name) ? [] : { what: 'name-unknown' as const, kind, name },
     );
-  const { groups, people, applications, networks, countries, cities } = conditions;
+  const excepted = { group: except.map((one) => one.group), person: except.map((one) => one.person) };
   return [
-    ...unknown('group', [...(groups?.names ?? []), ...except.map((one) => one.group)], known.groups),
-    ...unknown('person', [...(people?.names ?? []), ...except.map((one) => one.person)], known.people),
-    ...unknown('application', applications?.names ?? [], known.applications),
-    ...unknown('network', networks?.names ?? [], known.networks),
-    ...unknown('country', countries?.names ?? [], known.countries),
-    ...unknown('city', cities?.names ?? [], known.cities),
-    ...(groups?.names ?? [])
+    ...CONDITIONS.flatMap(({ names }) => names).flatMap(({ member, kind }) =>
+      unknown(
+        kind,
+        [...(conditions[member]?.names ?? []), ...(kind === 'group' || kind === 'person' ? excepted[kind] : [])],
+        known[KNOWN[kind]],
+      ),
+    ),
+    ...(conditions.groups?.names ?? [])
       .filter((name) => known.groups.get(name) === 0)
       .map((name) => ({ what: 'group-empty' as const, name })),
   ];
 }
 
-/** To whom and where a rule applies, in a shape that is quick to compare. */
+/** Where names of a kind are known. */
+const KNOWN = {
+  group: 'groups',
+  person: 'people',
+  application: 'applications',
+  network: 'networks',
+  country: 'countries',
+  city: 'cities',
+} as const satisfies Readonly<Record<NameKind, keyof Known>>;
+
+/** To whom, where and when a rule applies, in a shape that is quick to compare. */
 interface Scope {
-  readonly conditions: Conditions;
-  /** Groups, roles and people that it names, and those that it bars. */
-  readonly named: ReadonlySet<string>;
-  readonly barred: ReadonlySet<string>;
-  readonly times: string | undefined;
+  /** Of each condition, in the order of {@link CONDITIONS}. */
+  readonly parts: readonly unknown[];
+  /** Of each condition what a rule that this one covers must name too. */
+  readonly handles: readonly (readonly string[])[];
 }
 
-function scopeOf(conditions: Conditions): Scope {
-  const parts = (['groups', 'roles', 'people'] as const).flatMap((kind) => {
-    const names = conditions[kind];
-    return names ? names.names.map((name) => ({ at: `${kind} ${name}`, not: names.not })) : [];
-  });
-  return {
-    conditions,
-    named: new Set(parts.filter((part) => !part.not).map((part) => part.at)),
-    barred: new Set(parts.filter((part) => part.not).map((part) => part.at)),
-    times: conditions.times && JSON.stringify(conditions.times),
-  };
-}
+const scopeOf = (conditions: Conditions): Scope => ({
+  parts: CONDITIONS.map(({ scope }) => scope(conditions)),
+  handles: CONDITIONS.map(({ handles }) => handles(conditions)),
+});
 
 /**
  * The rules before one, so that those which could cover it are found without comparing it with all of them: each is filed
@@ -132,14 +135,7 @@ class Earlier {
   /** The first rule that applies wherever this one would. */
   covering(scope: Scope): number | undefined {
     let first: number | undefined;
-    const { applications, networks } = scope.conditions;
-    const [named] = scope.named;
-    const keys = [
-      'anything',
-      ...(named === undefined ? [] : [`who ${named}`]),
-      ...(applications && !applications.not ? [`at ${applications.names[0]}`] : []),
-      ...(networks && !networks.not ? [`from ${networks.names[0]}`] : []),
-    ];
+    const keys = ['anything', ...scope.handles.flatMap(([one]) => (one === undefined ? [] : [one]))];
     for (const key of keys)
       for (const { scope: other, at } of this.#filed.get(key) ?? []) {
         if (first !== undefined && at >= first) break;
@@ -148,11 +144,9 @@ class Earlier {
     return first;
   }
 
-  static #keys({ named, conditions: { applications, networks } }: Scope): string[] {
-    if (named.size > 0) return [...named].map((name) => `who ${name}`);
-    if (applications && !applications.not) return applications.names.map((name) => `at ${name}`);
-    if (networks && !networks.not) return networks.names.map((name) => `from ${name}`);
-    return ['anything'];
+  /** Under the names of the first condition that has any. */
+  static #keys({ handles }: Scope): readonly string[] {
+    return handles.find((names) => names.length > 0) ?? ['anything'];
   }
 }
 
@@ -160,38 +154,5 @@ class Earlier {
  * Whether an earlier rule applies wherever a later one does. Sure where it says yes; there are rules that are never reached
  * for reasons that only several earlier ones together give, and those are not found.
  */
-function covers(earlier: Scope, later: Scope): boolean {
-  const [a, b] = [earlier.conditions, later.conditions];
-  return (
-    (earlier.times === undefined || earlier.times === later.times) &&
-    (a.riskAtLeast === undefined || (b.riskAtLeast !== undefined && b.riskAtLeast >= a.riskAtLeast)) &&
-    (a.browser === undefined || a.browser === b.browser) &&
-    (a.lastProofOlderThan === undefined ||
-      (b.lastProofOlderThan !== undefined && b.lastProofOlderThan >= a.lastProofOlderThan)) &&
-    coversWho(earlier, later) &&
-    coversNames(a.applications, b.applications, true) &&
-    coversNames(a.networks, b.networks, false) &&
-    coversNames(a.countries, b.countries, false) &&
-    coversNames(a.cities, b.cities, false) &&
-    coversNames(a.systems, b.systems, true)
-  );
-}
-
-/** @param one whether a sign-in has exactly one of these, as it has one application but may lie in several networks */
-function coversNames(a: Names | undefined, b: Names | undefined, one: boolean): boolean {
-  if (a === undefined) return true;
-  if (b === undefined) return false;
-  if (!a.not && !b.not) return b.names.every((name) => a.names.includes(name));
-  if (a.not && b.not) return a.names.every((name) => b.names.includes(name));
-  return one && a.not && !b.not && !b.names.some((name) => a.names.includes(name));
-}
-
-/** Anybody whom the later rule means is meant by the earlier one. */
-function coversWho(a: Scope, b: Scope): boolean {
-  // Whom the earlier rule bars, the later one must bar too.
-  for (const part of a.barred) if (!b.barred.has(part)) return false;
-  if (a.named.size === 0) return true;
-  if (b.named.size === 0) return false;
-  for (const part of b.named) if (!a.named.has(part)) return false;
-  return true;
-}
+const covers = (earlier: Scope, later: Scope): boolean =>
+  CONDITIONS.every(({ subsumes }, i) => subsumes(earlier.parts[i], later.parts[i]));

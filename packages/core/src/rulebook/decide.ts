@@ -1,34 +1,9 @@
-import type { Role, RuleCondition, RuleStanding, System } from '../vocabulary.js';
-import { timesTest, WallClock } from './clock.js';
-import type { Conditions, Exception, Names, Outcome, Rule, Rulebook } from './form.js';
+import type { RuleCondition, RuleStanding } from '../vocabulary.js';
+import { WallClock } from './clock.js';
+import { CONDITIONS_BY_COST, type Test } from './conditions/index.js';
+import type { Facts } from './facts.js';
+import type { Exception, Outcome, Rule, Rulebook } from './form.js';
 import { Masks, nextOf } from './masks.js';
-
-/** What is known of one sign-in when it is decided what it meets. */
-export interface Facts {
-  readonly person: {
-    /** Every name by which rules may mean them: their id and login names. */
-    readonly names: ReadonlySet<string>;
-    /** Names of the groups they are in, themselves or through others. */
-    readonly groups: ReadonlySet<string>;
-    readonly roles: ReadonlySet<Role>;
-    readonly zone: string;
-  };
-  readonly application: string;
-  /** Names of the networks that the address lies in, and where those are. */
-  readonly networks: ReadonlySet<string>;
-  readonly countries: ReadonlySet<string>;
-  readonly cities: ReadonlySet<string>;
-  /** Milliseconds since 1970. */
-  readonly at: number;
-  /** 0 to 1; undefined where nothing was measured, which no condition on it meets. */
-  readonly risk: number | undefined;
-  /** Undefined where no browser is known, as behind a gateway: neither new nor remembered. */
-  readonly browser: 'new' | 'remembered' | undefined;
-  readonly system: System | undefined;
-  readonly lastProofAt: number | undefined;
-}
-
-type Test = (facts: Facts) => boolean;
 
 interface CompiledRule {
   readonly rule: Rule;
@@ -61,70 +36,14 @@ export interface Decision {
 /** The first moment after a day. */
 const endOf = (day: string): number => Date.parse(`${day}T00:00:00Z`) + 86_400_000;
 
-const overlap = (names: readonly string[], held: ReadonlySet<string>): boolean => {
-  for (const name of names) if (held.has(name)) return true;
-  return false;
-};
-const meets = ({ not, names }: Names, held: ReadonlySet<string>): boolean => overlap(names, held) !== not;
-
-/** Groups, roles and people together say who: anybody of those that are named, and nobody of those that are not. */
-function whoTest({ groups, roles, people }: Conditions): Test | undefined {
-  const all = [
-    groups && { ...groups, of: (facts: Facts) => facts.person.groups },
-    roles && { ...roles, of: (facts: Facts) => facts.person.roles as ReadonlySet<string> },
-    people && { ...people, of: (facts: Facts) => facts.person.names },
-  ].filter((one) => one !== undefined);
-  const [named, barred] = [all.filter((one) => !one.not), all.filter((one) => one.not)];
-  if (all.length === 0) return undefined;
-  return (facts) => {
-    for (const { names, of } of barred) if (overlap(names, of(facts))) return false;
-    if (named.length === 0) return true;
-    for (const { names, of } of named) if (overlap(names, of(facts))) return true;
-    return false;
-  };
-}
-
-/** The conditions of a rule, the cheapest first: the first that fails ends the matter. */
-function testsOf(conditions: Conditions, clock: WallClock): CompiledRule['tests'] {
-  const tests: { kind: RuleCondition; holds: Test }[] = [];
-  const add = (kind: RuleCondition, holds: Test | undefined) => {
-    if (holds) tests.push({ kind, holds });
-  };
-  const { applications, browser, riskAtLeast, systems, lastProofOlderThan, networks, countries, cities, times } =
-    conditions;
-  if (applications) {
-    const names = new Set(applications.names);
-    add('applications', (facts) => names.has(facts.application) !== applications.not);
-  }
-  add('browser', browser && ((facts) => facts.browser === browser));
-  add('risk', riskAtLeast === undefined ? undefined : (facts) => facts.risk !== undefined && facts.risk >= riskAtLeast);
-  add(
-    'systems',
-    systems && ((facts) => (facts.system !== undefined && systems.names.includes(facts.system)) !== systems.not),
-  );
-  add(
-    'last-proof',
-    lastProofOlderThan === undefined
-      ? undefined
-      : ({ lastProofAt, at }) => lastProofAt === undefined || at - lastProofAt > lastProofOlderThan * 60_000,
-  );
-  add('who', whoTest(conditions));
-  add('networks', networks && ((facts) => meets(networks, facts.networks)));
-  add('countries', countries && ((facts) => meets(countries, facts.countries)));
-  add('cities', cities && ((facts) => meets(cities, facts.cities)));
-  if (times) {
-    const lies = timesTest(times);
-    const { zone } = times;
-    add('times', (facts) => lies(clock.at(facts.at, zone === 'person' ? facts.person.zone : zone)));
-  }
-  return tests;
-}
-
 /** Makes a rulebook ready. Names are compared as they stand; whoever asks brings both sides into one spelling. */
 export function compile(rulebook: Rulebook, clock = new WallClock()): Compiled {
   const rules = rulebook.rules.flatMap((rule, index): CompiledRule[] => {
     if (rule.state.kind === 'resting') return [];
-    const tests = testsOf(rule.conditions, clock);
+    const tests = CONDITIONS_BY_COST.flatMap(({ kind, test }) => {
+      const holds = test(rule.conditions, clock);
+      return holds ? [{ kind, holds }] : [];
+    });
     return [
       {
         rule,

@@ -1,7 +1,7 @@
-export { bindNames, namesUsed, needsOf, type Binding, type Needs, type UsedNames } from './bind.js';
+export { bindNames, namesUsed, needsOf, type Binding } from './bind.js';
 export { checkRulebook, type Finding, type Known } from './check.js';
 export { WallClock, type WallTime } from './clock.js';
-export { compile, decide, explain, type Compiled, type Decision, type Facts, type RuleStory } from './decide.js';
+export { compile, decide, explain, type Compiled, type Decision, type RuleStory } from './decide.js';
 export {
   type Conditions,
   type Exception,
@@ -14,7 +14,8 @@ export {
   type RuleState,
   type Times,
 } from './form.js';
-export { recallFacts, recordFacts, type RecordedFacts } from './recorded.js';
+export type { Facts, Needs, RecordedFacts, UsedNames } from './facts.js';
+export { recallFacts, recordFacts } from './recorded.js';
 export { RULEBOOK_SCHEMA } from './schema.js';
 export { FIRST_RULEBOOK, starterText } from './starters.js';
 export { systemOf } from './system.js';

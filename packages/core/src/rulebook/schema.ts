@@ -1,5 +1,6 @@
-import { METHODS, ROLES, SYSTEMS, WEEKDAYS } from '../vocabulary.js';
-import { FORM, LONGEST_NAME, MOST_NAMES, MOST_RULES, MOST_WAYS } from './text.js';
+import { METHODS } from '../vocabulary.js';
+import { CONDITION_KEYS, CONDITIONS, MOST_NAMES, nameSchema as name, type NamesText } from './conditions/index.js';
+import { FORM, MOST_RULES, MOST_WAYS } from './text.js';
 
 type Schema = Record<string, unknown>;
 
@@ -16,20 +17,39 @@ const list = (items: Schema, maxItems: number = MOST_NAMES): Schema => ({
   maxItems,
   items,
 });
-const name: Schema = { type: 'string', minLength: 1, maxLength: LONGEST_NAME };
 const day: Schema = { type: 'string', pattern: String.raw`^\d{4}-\d\d-\d\d$`, description: 'Such as 2027-01-31' };
 
-/** Keys that may also be written with `not`, of which a map has one or the other. */
-function either(kinds: Readonly<Record<string, Schema>>, plural: readonly [string, string][] = []): Schema {
-  const pairs = [...Object.keys(kinds).map((key): [string, string] => [key, `not ${key}`]), ...plural];
+/** What stands under the lists of a key. */
+const SAID: Readonly<Record<string, string>> = {
+  who: 'Anybody of those named, nobody of those barred',
+  from: 'Where the address lies',
+};
+
+/** Lists below one key, of which a map has each in one of its two words. */
+function either(key: string, lists: readonly NamesText[]): Schema {
+  const pairs = lists.map(({ words }) => ({ required: [...words] }));
   const properties = Object.fromEntries(
-    Object.entries(kinds).flatMap(([key, items]) => [
-      [key, list(items)],
-      [`not ${key}`, list(items)],
-    ]),
+    lists.flatMap(({ words, schema }) => words.map((word): [string, Schema] => [word, list(schema)])),
   );
-  return strict(properties, [], { not: { anyOf: pairs.map(([one, other]) => ({ required: [one, other] })) } });
+  const schema = strict(properties, [], { not: { anyOf: pairs } });
+  return SAID[key] === undefined ? schema : { ...schema, description: SAID[key] };
 }
+
+const conditionSchemas = (): Schema =>
+  Object.fromEntries(
+    CONDITION_KEYS.map((key) => {
+      const texts = CONDITIONS.map(({ text }) => text).filter((text) => text.key === key);
+      const [own] = texts.flatMap((text) => ('schema' in text ? [text.schema] : []));
+      return [
+        key,
+        own ??
+          either(
+            key,
+            texts.flatMap((text) => ('lists' in text ? text.lists : [])),
+          ),
+      ];
+    }),
+  );
 
 const ways = list({ $ref: '#/$defs/way' }, MOST_WAYS);
 
@@ -60,27 +80,7 @@ export const RULEBOOK_SCHEMA: Schema = {
           ],
           description: 'On trial: recorded, not enforced, up to and with that day',
         },
-        who: {
-          ...either({ groups: name, roles: { enum: ROLES }, people: name }),
-          description: 'Anybody of those named, nobody of those barred',
-        },
-        at: either({ applications: name }),
-        from: { ...either({ networks: name, countries: name, cities: name }), description: 'Where the address lies' },
-        when: strict({
-          days: list({ enum: WEEKDAYS }, 7),
-          between: {
-            type: 'string',
-            pattern: String.raw`^([01]\d|2[0-3]):[0-5]\d (and|to) ([01]\d|2[0-4]):[0-5]\d$`,
-            description: 'Over midnight the days are those on which it begins',
-          },
-          zone: { type: 'string', description: 'Such as Europe/London, or person' },
-        }),
-        'risk at least': { type: 'number', minimum: 0, maximum: 1 },
-        browser: { enum: ['new', 'remembered'] },
-        'last proof older than': { $ref: '#/$defs/duration' },
-        system: strict({ 'any of': list({ enum: SYSTEMS }), 'none of': list({ enum: SYSTEMS }) }, [], {
-          not: { required: ['any of', 'none of'] },
-        }),
+        ...conditionSchemas(),
         except: {
           type: 'array',
           maxItems: MOST_NAMES,

@@ -1,6 +1,6 @@
 import { parseWay, type Way } from '../assurance/index.js';
-import { isTimeZone } from '../people/fields.js';
-import { ROLES, SYSTEMS, WEEKDAYS, type Weekday } from '../vocabulary.js';
+import { CONDITION_KEYS, CONDITIONS, LONGEST_NAME, MOST_NAMES, plainName, type NamesText } from './conditions/index.js';
+import { readDuration } from './duration.js';
 import {
   type Conditions,
   type Exception,
@@ -9,16 +9,13 @@ import {
   type Rulebook,
   type RulebookProblem,
   type RuleState,
-  type Times,
 } from './form.js';
 import { Reader, type Value } from './read.js';
 
 /** The form that this release reads and writes; a text says which it is written in. */
 export const FORM = 1;
 export const MOST_RULES = 10_000;
-export const MOST_NAMES = 200;
 export const MOST_WAYS = 20;
-export const LONGEST_NAME = 120;
 
 /** What a text comes to: a rulebook, or everything that is wrong with it, by line. */
 export type ReadRulebook =
@@ -59,23 +56,17 @@ function readAll(root: Value): Rulebook | undefined {
   };
 }
 
+/** The keys of a rule, in the order in which they are written. */
 export const RULE_KEYS = [
   'rule',
   'state',
-  'who',
-  'at',
-  'from',
-  'when',
-  'risk at least',
-  'browser',
-  'last proof older than',
-  'system',
+  ...CONDITION_KEYS,
   'except',
   'then',
   'remember browser',
   'once a session',
   'grace',
-] as const;
+];
 
 function readRule(value: Value, names: Set<string>): Rule | undefined {
   const map = value.map(RULE_KEYS, ['rule', 'then']);
@@ -121,54 +112,35 @@ function readDay(text: string, at: Value): string {
   return text;
 }
 
-function readConditions(map: ReadonlyMap<(typeof RULE_KEYS)[number], Value>): Conditions {
-  const who = map.get('who')?.map(['groups', 'not groups', 'roles', 'not roles', 'people', 'not people']);
-  const from = map.get('from')?.map(['networks', 'not networks', 'countries', 'not countries', 'cities', 'not cities']);
-  const at = map.get('at')?.map(['applications', 'not applications']);
-  const system = map.get('system')?.map(['any of', 'none of']);
-  const roles = who && namesOf(who, 'roles', (value) => value.oneOf(ROLES));
-  const systems = system && pick(system, 'any of', 'none of', (value) => value.oneOf(SYSTEMS));
-  const browser = map.get('browser')?.oneOf(['new', 'remembered']);
-  const risk = map.get('risk at least')?.number(0, 1);
-  const age = map.get('last proof older than');
-  const minutes = age && readDuration(age, 'm');
-  const when = map.get('when');
-  const times = when && readTimes(when);
-  return withoutUndefined({
-    groups: who && namesOf(who, 'groups', plainName),
-    roles,
-    people: who && namesOf(who, 'people', plainName),
-    applications: at && namesOf(at, 'applications', plainName),
-    networks: from && namesOf(from, 'networks', plainName),
-    countries: from && namesOf(from, 'countries', plainName),
-    cities: from && namesOf(from, 'cities', plainName),
-    times,
-    riskAtLeast: risk,
-    browser,
-    lastProofOlderThan: minutes,
-    systems,
-  });
+function readConditions(map: ReadonlyMap<string, Value>): Conditions {
+  const read: Conditions = {};
+  for (const key of CONDITION_KEYS) {
+    const value = map.get(key);
+    if (!value) continue;
+    const specs = CONDITIONS.map(({ text }) => text).filter((text) => text.key === key);
+    for (const text of specs) if ('read' in text) Object.assign(read, text.read(value));
+    const lists = specs.flatMap((text) => ('lists' in text ? text.lists : []));
+    if (lists.length > 0) Object.assign(read, readLists(value, lists));
+  }
+  return read;
+}
+
+/** Lists of names below one key. */
+function readLists(value: Value, lists: readonly NamesText[]): Conditions {
+  const map = value.map(lists.flatMap(({ words }) => words));
+  if (!map) return {};
+  return Object.fromEntries(
+    lists.flatMap(({ member, words: [any, none], read }) => {
+      const names = pick(map, any, none, read);
+      return names ? [[member, names]] : [];
+    }),
+  );
 }
 
 const withoutUndefined = <T extends object>(values: T): { [K in keyof T]: Exclude<T[K], undefined> } =>
   Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined)) as never;
 
-const plainName = (value: Value): string | undefined => {
-  const text = value.text()?.trim();
-  return text === undefined || (text.length > 0 && text.length <= LONGEST_NAME)
-    ? text
-    : value.wrong('name-length', { most: LONGEST_NAME });
-};
-
-/** The names under a key, or under the same with `not`; never both. */
-function namesOf<K extends string, T extends string>(
-  map: ReadonlyMap<string, Value>,
-  key: K,
-  read: (value: Value) => T | undefined,
-): { readonly not: boolean; readonly names: readonly T[] } | undefined {
-  return pick(map, key, `not ${key}`, read);
-}
-
+/** The names under one word, or under the one that bars them; never both. */
 function pick<T extends string>(
   map: ReadonlyMap<string, Value>,
   any: string,
@@ -182,36 +154,6 @@ function pick<T extends string>(
   if (!value || !list) return undefined;
   if (list.length === 0) return value.wrong('list-empty');
   return { not: value === no, names: list.flatMap((one) => read(one) ?? []) };
-}
-
-/** A whole number with its unit: `14 days`, `12 hours`, `30 minutes`, in the unit that is wanted. */
-function readDuration(value: Value, unit: 'd' | 'm'): number | undefined {
-  const match = /^(\d{1,4}) (minute|hour|day)s?$/.exec(value.text() ?? '');
-  const minutes = match && Number(match[1]) * { minute: 1, hour: 60, day: 1_440 }[match[2] as 'minute'];
-  if (!minutes || (unit === 'd' && minutes % 1_440 !== 0)) return value.wrong('duration');
-  return unit === 'd' ? minutes / 1_440 : minutes;
-}
-
-function readTimes(value: Value): Times | undefined {
-  const map = value.map(['days', 'between', 'zone']);
-  if (!map) return undefined;
-  const days = map
-    .get('days')
-    ?.list(7)
-    ?.flatMap((one) => one.oneOf(WEEKDAYS) ?? []) ?? [...WEEKDAYS];
-  const zoneAt = map.get('zone');
-  const zone = zoneAt?.text() ?? 'person';
-  if (zoneAt && zone !== 'person' && !isTimeZone(zone)) zoneAt.wrong('zone', { zone });
-  const between = map.get('between');
-  const hours = /^([01]\d|2[0-3]):([0-5]\d) (?:and|to) ([01]\d|2[0-4]):([0-5]\d)$/.exec(between?.text() ?? '');
-  const base = { days: WEEKDAYS.filter((day: Weekday) => days.includes(day)), zone };
-  if (!between) return base;
-  const [from, to] = hours ? [Number(hours[1]) * 60 + Number(hours[2]), Number(hours[3]) * 60 + Number(hours[4])] : [];
-  if (from === undefined || to === undefined || from === to || to > 1_440) {
-    between.wrong('hours');
-    return base;
-  }
-  return { ...base, from, to };
 }
 
 function readException(value: Value): Exception | undefined {

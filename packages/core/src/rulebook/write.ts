@@ -1,52 +1,28 @@
 import { isMap, isSeq, parseDocument, type Document, type Node, type Pair, type YAMLMap, type YAMLSeq } from 'yaml';
 import { canonicalJson, type Json } from '../crypto/index.js';
 import { writeWay } from '../assurance/index.js';
-import type { Conditions, Exception, Names, Outcome, Rule, Rulebook } from './form.js';
+import { CONDITIONS } from './conditions/index.js';
+import { writeDuration } from './duration.js';
+import type { Conditions, Exception, Outcome, Rule, Rulebook } from './form.js';
 import { FORM, RULE_KEYS } from './text.js';
 
 type Plain = Record<string, Json>;
 
-const pair = (key: string, names: Names | undefined): Plain =>
-  names === undefined ? {} : { [names.not ? `not ${key}` : key]: [...names.names] };
-const some = (key: string, inner: Plain): Plain => (Object.keys(inner).length > 0 ? { [key]: inner } : {});
-const hours = (minutes: number) =>
-  `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
-
-/** The largest unit in which a duration is whole. */
-function duration(minutes: number): string {
-  const [count, unit] =
-    minutes % 1_440 === 0
-      ? [minutes / 1_440, 'day']
-      : minutes % 60 === 0
-        ? [minutes / 60, 'hour']
-        : [minutes, 'minute'];
-  return `${count} ${unit}${count === 1 ? '' : 's'}`;
-}
-
 function plainConditions(conditions: Conditions): Plain {
-  const { groups, roles, people, applications, networks, countries, cities, times, systems } = conditions;
-  return {
-    ...some('who', { ...pair('groups', groups), ...pair('roles', roles), ...pair('people', people) }),
-    ...some('at', pair('applications', applications)),
-    ...some('from', { ...pair('networks', networks), ...pair('countries', countries), ...pair('cities', cities) }),
-    ...(times
-      ? {
-          when: {
-            ...(times.days.length < 7 ? { days: [...times.days] } : {}),
-            ...(times.from !== undefined && times.to !== undefined
-              ? { between: `${hours(times.from)} and ${hours(times.to)}` }
-              : {}),
-            zone: times.zone,
-          },
-        }
-      : {}),
-    ...(conditions.riskAtLeast === undefined ? {} : { 'risk at least': conditions.riskAtLeast }),
-    ...(conditions.browser === undefined ? {} : { browser: conditions.browser }),
-    ...(conditions.lastProofOlderThan === undefined
-      ? {}
-      : { 'last proof older than': duration(conditions.lastProofOlderThan) }),
-    ...(systems ? { system: { [systems.not ? 'none of' : 'any of']: [...systems.names] } } : {}),
-  };
+  const plain: Record<string, Json> = {};
+  for (const { text } of CONDITIONS) {
+    if ('write' in text) {
+      const value = text.write(conditions);
+      if (value !== undefined) plain[text.key] = value;
+      continue;
+    }
+    for (const { member, words } of text.lists) {
+      const said = conditions[member];
+      if (said)
+        plain[text.key] = { ...(plain[text.key] as Plain | undefined), [words[said.not ? 1 : 0]]: [...said.names] };
+    }
+  }
+  return plain;
 }
 
 function plainOutcome(outcome: Outcome): Json {
@@ -84,7 +60,7 @@ function plainRule(rule: Rule): Plain {
     ...plainConditions(conditions),
     ...(except.length > 0 ? { except: except.map(plainException) } : {}),
     then: plainOutcome(then),
-    ...(rememberDays > 0 ? { 'remember browser': duration(rememberDays * 1_440) } : {}),
+    ...(rememberDays > 0 ? { 'remember browser': writeDuration(rememberDays * 1_440) } : {}),
     ...(oncePerSession ? { 'once a session': true } : {}),
     ...(grace ? { grace: { days: grace.days, 'last day': grace.lastDay } } : {}),
   };
@@ -166,7 +142,7 @@ export function editRulebook(text: string, edit: RulebookEdit): string {
 
 /** Changes the values of a rule that differ; those that do not stay as they were typed, and where. */
 function putRule(document: Document, map: YAMLMap<Node, Node>, plain: Plain): void {
-  const order = (key: unknown) => RULE_KEYS.indexOf(String(key) as (typeof RULE_KEYS)[number]);
+  const order = (key: unknown) => RULE_KEYS.indexOf(String(key));
   for (const { key } of [...map.items]) if (!(String(key) in plain)) map.delete(key);
   for (const [key, value] of Object.entries(plain)) {
     const present = map.get(key, true) as Node | undefined;

@@ -2,7 +2,7 @@ import { assuranceOf, MOST_PROOFS, serveWay, type Usable, type Way, type WayProo
 import { specOf, type CodeRules, type PinnedMethod } from '../methods/index.js';
 import type { Outcome } from '../rulebook/form.js';
 import type { Signal } from '../risk/index.js';
-import type { RecordedFacts } from '../rulebook/recorded.js';
+import type { RecordedFacts } from '../rulebook/facts.js';
 import type { Method, PromptKind } from '../vocabulary.js';
 
 /** What was decided for a sign-in when it began: by which rule of which version, and what it asks. */
