@@ -10,7 +10,7 @@ import { selectOne } from '../platform/db/sql.js';
 import type { Deps } from '../platform/deps.js';
 import { Refusal } from '../platform/errors.js';
 import { Gate } from '../areas/access/gate.js';
-import { ENDPOINTS, HANDLERS } from './areas.js';
+import type { Served } from './areas.js';
 import { FloodGuard } from '../platform/http/flood-guard.js';
 import { dataHeaders, registerPages } from '../platform/http/pages.js';
 import { problemOf, refusalOf } from '../platform/http/problems.js';
@@ -59,7 +59,11 @@ const refuseConnection = (deps: Deps) => (error: NodeJS.ErrnoException, socket: 
 const READY_MS = 2_000;
 
 /** Builds the HTTP service; listens to nothing. */
-export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyInstance> {
+export async function buildApp(
+  deps: Deps,
+  { handlers, endpoints }: Served,
+  consoleDir: string,
+): Promise<FastifyInstance> {
   const { tls, trustedProxies } = deps.config;
   // Ids of requests only have to differ, over all processes.
   const process = deps.random(6).toString('base64url');
@@ -128,8 +132,8 @@ export async function buildApp(deps: Deps, consoleDir: string): Promise<FastifyI
     return { ready: true };
   });
   const floods = new FloodGuard();
-  registerContract(app, deps, HANDLERS, new Gate(deps), floods);
-  for (const register of ENDPOINTS) await register(app, deps, floods);
+  registerContract(app, deps, handlers, new Gate(deps), floods);
+  for (const register of endpoints) await register(app, deps, floods);
   await registerPages(app, deps, consoleDir);
   return app;
 }

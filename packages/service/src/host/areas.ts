@@ -20,13 +20,12 @@ import type {
 } from '../areas/applications/connection-handling.js';
 import { httpConnection } from '../connections/http/area.js';
 import { oidcConnection } from '../connections/oidc/area.js';
-import type { AnyTable, Area } from '../platform/area.js';
+import type { AnyTable, Area, AreaLoop, Serves } from '../platform/area.js';
 import type { Deps, PlatformDeps } from '../platform/deps.js';
 import type { Handlers } from '../platform/http/call.js';
 import { sweep } from '../platform/jobs/sweep.js';
 import type { JobKinds } from '../platform/jobs/jobs.js';
 import { platform } from '../platform/platform.js';
-import { rekey } from '../platform/secrets/rekey.js';
 
 /** Kinds of connection, by name. */
 const CONNECTIONS = { http: httpConnection, oidc: oidcConnection };
@@ -57,9 +56,6 @@ const ALL: readonly Area<object, object>[] = BROUGHT;
 type Brought = (typeof BROUGHT)[number];
 type All<T> = (T extends unknown ? (one: T) => void : never) extends (all: infer A) => void ? A : never;
 
-/** Every call of the contract with what answers it; the compiler sees to it that none is missing. */
-export const HANDLERS: Handlers = together(ALL.map(({ handlers }) => handlers)) as All<Brought['handlers']>;
-
 /** What areas provide to every use case; here too the compiler sees to it that nothing is missing. */
 export function provided(basis: PlatformDeps): Omit<Deps, keyof PlatformDeps> {
   const connectionHandlings = Object.fromEntries(
@@ -72,23 +68,39 @@ export function provided(basis: PlatformDeps): Omit<Deps, keyof PlatformDeps> {
 /** Every table of the installation. A rotation of keys, and the tests of the schema, go by it. */
 export const TABLES: readonly AnyTable[] = ALL.flatMap(({ tables }) => tables);
 
-/** Every kind of work in the background. */
-export const JOB_KINDS: JobKinds = {
-  ...(together(ALL.map(({ jobs }) => jobs)) as JobKinds),
-  rekey: { long: true, run: async (deps, run) => await rekey(deps, run, TABLES) },
-  sweep: {
-    everySeconds: 300,
-    run: async (deps) =>
-      await sweep(
-        deps,
-        ALL.flatMap(({ sweeps }) => sweeps),
-      ),
-  },
-};
+/** What a node that takes calls is made of. */
+export interface Served {
+  readonly handlers: Handlers;
+  readonly jobs: JobKinds;
+  readonly loops: readonly AreaLoop[];
+  readonly starts: readonly Serves<object>['starts'][];
+  readonly endpoints: readonly Serves<object>['endpoints'][];
+}
 
-export const LOOPS = ALL.flatMap(({ loops }) => loops);
-export const STARTS = ALL.map(({ starts }) => starts);
-export const ENDPOINTS = ALL.map(({ endpoints }) => endpoints);
+/** Loads what all areas do on a node that takes calls. The compiler sees to it that every call of the contract has its handler. */
+export async function served(): Promise<Served> {
+  const all = await Promise.all(ALL.map(async ({ serves }) => await serves()));
+  const handlers = together(all.map((one) => one.handlers)) as All<Awaited<ReturnType<Brought['serves']>>['handlers']>;
+  const { rekey } = await import('../platform/secrets/rekey.js');
+  return {
+    handlers,
+    jobs: {
+      ...(together(all.map(({ jobs }) => jobs)) as JobKinds),
+      rekey: { long: true, run: async (deps, run) => await rekey(deps, run, TABLES) },
+      sweep: {
+        everySeconds: 300,
+        run: async (deps) =>
+          await sweep(
+            deps,
+            ALL.flatMap(({ sweeps }) => sweeps),
+          ),
+      },
+    },
+    loops: all.flatMap(({ loops }) => loops),
+    starts: all.map(({ starts }) => starts),
+    endpoints: all.map(({ endpoints }) => endpoints),
+  };
+}
 
 /** Puts members together. Two that bring the same name would hide each other. */
 function together(parts: readonly object[]): object {

@@ -2,8 +2,8 @@ import type { AddressInfo } from 'node:net';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { buildApp } from './app.js';
-import { JOB_KINDS, LOOPS, STARTS } from './areas.js';
-import { requestRecurringJobs, runDueJobs } from '../platform/jobs/jobs.js';
+import { served } from './areas.js';
+import { requestRecurringJobs, runDueJobs, type JobKinds } from '../platform/jobs/jobs.js';
 import { startLoop } from '../platform/jobs/loop.js';
 import { beat } from '../platform/jobs/node-heartbeat.js';
 import type { Config } from '../platform/config.js';
@@ -26,20 +26,21 @@ export interface Service {
 }
 
 /** The kinds of one of the two lanes. */
-const kindsOf = (long: boolean) =>
-  Object.fromEntries(Object.entries(JOB_KINDS).filter(([, kind]) => (kind.long ?? false) === long));
+const kindsOf = (jobs: JobKinds, long: boolean): JobKinds =>
+  Object.fromEntries(Object.entries(jobs).filter(([, kind]) => (kind.long ?? false) === long));
 
 /** Starts the service: HTTP, and its background loops. Answers once it takes calls. */
 export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<Service> {
   const deps = await openRuntime(config);
   const startedAt = deps.now();
-  const app = await buildApp(deps, consoleDir);
+  const all = await served();
+  const app = await buildApp(deps, all, consoleDir);
   let setUpLink: string | undefined;
   try {
     await patiently(deps.log, async () => {
       await beat(deps, startedAt);
-      await requestRecurringJobs(deps, JOB_KINDS);
-      for (const start of STARTS) await start(deps);
+      await requestRecurringJobs(deps, all.jobs);
+      for (const start of all.starts) await start(deps);
     });
     await app.listen({ host: config.listen.host, port: config.listen.port });
     setUpLink = await patiently(deps.log, async () =>
@@ -61,9 +62,9 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
     throw error;
   }
   const loops = [
-    ...LOOPS.map(({ name, everyMs, rounds }) => startLoop(name, everyMs, deps.log, rounds(deps))),
-    startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, kindsOf(false))),
-    startLoop('long-jobs', 500, deps.log, async () => await runDueJobs(deps, kindsOf(true))),
+    ...all.loops.map(({ name, everyMs, rounds }) => startLoop(name, everyMs, deps.log, rounds(deps))),
+    startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, kindsOf(all.jobs, false))),
+    startLoop('long-jobs', 500, deps.log, async () => await runDueJobs(deps, kindsOf(all.jobs, true))),
     ...startSending(deps),
   ];
   // Listening on a host and port, never on a pipe.

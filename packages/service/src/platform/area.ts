@@ -17,15 +17,22 @@ export type AnyTable = Table<Model>;
  */
 export interface Area<H extends object, P extends object> {
   readonly name: string;
-  readonly handlers: H;
   /** Its tables. What is sealed in them and what names a key follows from their descriptions. */
   readonly tables: readonly AnyTable[];
   /** What it keeps at hand for every use case; the members are added to `Deps` where their type is declared. */
   readonly provides: (platform: PlatformDeps) => P;
-  /** Work in the background: what recurs, and what is asked for. */
-  readonly jobs: JobKinds;
   /** Rows that have run out. */
   readonly sweeps: readonly Sweep[];
+  /** What only a node that takes calls needs. Loaded there alone: chores on the host come and go, and should be quick. */
+  readonly serves: () => Promise<Serves<H>>;
+}
+
+/** What an area does on a node that takes calls. */
+export interface Serves<H extends object> {
+  /** What answers its calls. */
+  readonly handlers: H;
+  /** Work in the background: what recurs, and what is asked for. */
+  readonly jobs: JobKinds;
   /** Rounds that every node makes for itself, for as long as it runs. */
   readonly loops: readonly AreaLoop[];
   /** Done before calls are taken; repeated where the database is away meanwhile, so it must be safe to do again. */
@@ -41,23 +48,30 @@ export interface AreaLoop {
   readonly rounds: (deps: Deps) => () => Promise<unknown>;
 }
 
-type Said<H extends object, P extends object> = Pick<Area<H, P>, 'name'> &
-  Partial<Omit<Area<H, P>, 'name' | 'tables'>> & {
-    // A model of one record is no model of any record to the compiler: its `where` is narrower.
-    readonly tables?: readonly { readonly table: string }[];
-  };
+interface Said<H extends object, P extends object>
+  extends Pick<Area<H, P>, 'name'>, Partial<Omit<Area<H, P>, 'name' | 'tables' | 'serves'>> {
+  // A model of one record is no model of any record to the compiler: its `where` is narrower.
+  readonly tables?: readonly { readonly table: string }[];
+  readonly serves?: () => Promise<Partial<Serves<H>>>;
+}
 
 const nothing = async () => await Promise.resolve();
 
 /** Describes an area; what it does not say, it has none of. */
-export const area = <const H extends object = object, P extends object = object>(said: Said<H, P>): Area<H, P> => ({
-  handlers: {} as H,
+export const area = <const H extends object = object, P extends object = object>({
+  serves,
+  ...said
+}: Said<H, P>): Area<H, P> => ({
   provides: () => ({}) as P,
-  jobs: {},
   sweeps: [],
-  loops: [],
-  starts: nothing,
-  endpoints: nothing,
   ...said,
   tables: (said.tables ?? []) as unknown as readonly AnyTable[],
+  serves: async () => ({
+    handlers: {} as H,
+    jobs: {},
+    loops: [],
+    starts: nothing,
+    endpoints: nothing,
+    ...(await serves?.()),
+  }),
 });

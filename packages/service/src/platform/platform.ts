@@ -20,32 +20,35 @@ export const platform = area({
     { table: 'outbox', when: "state = 'failed' AND created_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY" },
     { table: 'jobs', when: "singleton IS NULL AND state = 'done' AND run_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY" },
   ],
-  loops: [
-    {
-      name: 'heartbeat',
-      everyMs: 5_000,
-      rounds: (deps) => {
-        const startedAt = deps.now();
-        return async () => {
-          await beat(deps, startedAt);
-          await deps.keys.reload();
-        };
-      },
-    },
-    {
-      name: 'seal',
-      everyMs: 1_000,
-      rounds: (deps) => async () => {
-        const count = await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
-        if (count > 0) deps.metrics.sealed.inc(count);
-      },
-    },
-    {
-      name: 'seal-abandoned',
-      everyMs: 30_000,
-      rounds: (deps) => async () => {
-        for (const { writer, to } of await abandonedWriters(deps)) await sealUpTo(deps, writer, to);
-      },
-    },
-  ],
+  serves: async () =>
+    await Promise.resolve({
+      loops: [
+        {
+          name: 'heartbeat',
+          everyMs: 5_000,
+          rounds: (deps) => {
+            const startedAt = deps.now();
+            return async () => {
+              await beat(deps, startedAt);
+              await deps.keys.reload();
+            };
+          },
+        },
+        {
+          name: 'seal',
+          everyMs: 1_000,
+          rounds: (deps) => async () => {
+            const count = await sealUpTo(deps, deps.trail.id, deps.trail.settledUpTo());
+            if (count > 0) deps.metrics.sealed.inc(count);
+          },
+        },
+        {
+          name: 'seal-abandoned',
+          everyMs: 30_000,
+          rounds: (deps) => async () => {
+            for (const { writer, to } of await abandonedWriters(deps)) await sealUpTo(deps, writer, to);
+          },
+        },
+      ],
+    }),
 });

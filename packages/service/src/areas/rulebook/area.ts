@@ -1,7 +1,5 @@
 import { area } from '../../platform/area.js';
-import { followRulebook } from './follow.js';
 import { graces } from './grace.model.js';
-import { rulebookHandlers } from './routes.js';
 import { rulebookDrafts } from './rulebook-draft.model.js';
 import { rulebookVersions } from './rulebook-version.model.js';
 import { RulebookCache } from './running.js';
@@ -9,8 +7,14 @@ import { RulebookCache } from './running.js';
 /** What is asked of whom, where: the rulebook in force, its draft and its versions. */
 export const rulebookArea = area({
   name: 'rulebook',
-  handlers: rulebookHandlers,
   tables: [graces, rulebookDrafts, rulebookVersions],
   provides: ({ aside }) => ({ rulebook: new RulebookCache(aside) }),
-  loops: [{ name: 'rulebook', everyMs: 500, rounds: followRulebook }],
+  serves: async () => {
+    const { followRulebook } = await import('./follow.js');
+    const { rulebookHandlers } = await import('./routes.js');
+    return {
+      handlers: rulebookHandlers,
+      loops: [{ name: 'rulebook', everyMs: 500, rounds: followRulebook }],
+    };
+  },
 });

@@ -3,8 +3,6 @@ import { Counter } from 'prom-client';
 import { area } from '../../platform/area.js';
 import { decoyGuards } from './decoy-guard.model.js';
 import { familiarSources } from './familiar-source.model.js';
-import { expireSignIns, keepPartitions } from './kept.js';
-import { signInHandlers } from './routes.js';
 import { signInJudgements } from './sign-in-judgement.model.js';
 import { signIns } from './sign-in.model.js';
 import { sourceFailures } from './source-failure.model.js';
@@ -13,7 +11,6 @@ import { spentRequests } from './spent-request.model.js';
 /** Sign-ins: begun, proved, told; their guards and their activity. */
 export const signinsArea = area({
   name: 'signins',
-  handlers: signInHandlers,
   tables: [decoyGuards, familiarSources, signInJudgements, signIns, sourceFailures, spentRequests],
   provides: ({ metrics }) => ({
     signInsEnded: new Counter({
@@ -23,10 +20,6 @@ export const signinsArea = area({
       registers: [metrics.registry],
     }),
   }),
-  jobs: {
-    'keep-partitions': { everySeconds: 3600, run: keepPartitions },
-    'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
-  },
   sweeps: [
     { table: 'spent_requests', when: 'expires_at < UTC_TIMESTAMP(3)' },
     // Not before the failures of somebody real are forgotten as well, and never where somebody real would need an unlock.
@@ -37,6 +30,17 @@ export const signinsArea = area({
     { table: 'source_failures', when: 'window_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY' },
     { table: 'familiar_sources', when: 'last_at < UTC_TIMESTAMP(3) - INTERVAL 180 DAY' },
   ],
+  serves: async () => {
+    const { expireSignIns, keepPartitions } = await import('./kept.js');
+    const { signInHandlers } = await import('./routes.js');
+    return {
+      handlers: signInHandlers,
+      jobs: {
+        'keep-partitions': { everySeconds: 3600, run: keepPartitions },
+        'expire-sign-ins': { everySeconds: 60, run: expireSignIns },
+      },
+    };
+  },
 });
 
 declare module '../../platform/deps.js' {

@@ -1,11 +1,4 @@
 import { area } from '../../platform/area.js';
-import {
-  beginForApplication,
-  cancelForApplication,
-  offerForApplication,
-  proveForApplication,
-  showForApplication,
-} from './at-application.js';
 import { httpHandling } from './handling.js';
 
 /** Applications that ask by our own HTTP interface, and show the prompts themselves. */
@@ -13,12 +6,23 @@ export const httpConnection = {
   handling: httpHandling,
   ...area({
     name: 'http',
-    handlers: {
-      'signIns.offer': offerForApplication,
-      'signIns.begin': beginForApplication,
-      'signIns.show': showForApplication,
-      'signIns.prove': proveForApplication,
-      'signIns.cancel': cancelForApplication,
+    serves: async () => {
+      const {
+        beginForApplication,
+        cancelForApplication,
+        offerForApplication,
+        proveForApplication,
+        showForApplication,
+      } = await import('./at-application.js');
+      return {
+        handlers: {
+          'signIns.offer': offerForApplication,
+          'signIns.begin': beginForApplication,
+          'signIns.show': showForApplication,
+          'signIns.prove': proveForApplication,
+          'signIns.cancel': cancelForApplication,
+        },
+      };
     },
   }),
 };

@@ -1,8 +1,6 @@
 import { area } from '../../platform/area.js';
-import { registerOidc } from './endpoints.js';
 import { oidcHandling } from './handling.js';
 import { oidcGrants } from './oidc-grant.model.js';
-import { pagesBegin, pagesProve } from './pages.js';
 import { signingKeys } from './signing-key.model.js';
 import { keepSigningKeys, SigningKeys } from './signing-keys.js';
 
@@ -11,11 +9,17 @@ export const oidcConnection = {
   handling: oidcHandling,
   ...area({
     name: 'oidc',
-    handlers: { 'pages.begin': pagesBegin, 'pages.prove': pagesProve },
     tables: [oidcGrants, signingKeys],
     provides: ({ aside }) => ({ signing: new SigningKeys(aside) }),
-    jobs: { 'keep-signing-keys': { everySeconds: 3600, run: async (deps) => await keepSigningKeys(deps) } },
     sweeps: [{ table: 'oidc_grants', when: 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 1 HOUR' }],
-    endpoints: registerOidc,
+    serves: async () => {
+      const { registerOidc } = await import('./endpoints.js');
+      const { pagesBegin, pagesProve } = await import('./pages.js');
+      return {
+        handlers: { 'pages.begin': pagesBegin, 'pages.prove': pagesProve },
+        jobs: { 'keep-signing-keys': { everySeconds: 3600, run: async (deps) => await keepSigningKeys(deps) } },
+        endpoints: registerOidc,
+      };
+    },
   }),
 };

@@ -2,6 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@nimble-latch/api';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import { buildApp } from '../app.js';
+import { served } from '../areas.js';
 import { issueAccessToken } from '../../areas/access/access-tokens.js';
 import { selectOne, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
@@ -55,7 +56,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   const today = Math.floor(real.now().getTime() / 60_000) * 60_000;
   const clock = { at: today - (HISTORY_DAYS + 3) * DAY };
   const deps: Deps = { ...real, now: () => new Date(clock.at), log: createLogger('silent') };
-  const app = await buildApp(deps, CONSOLE_DIR);
+  const app = await buildApp(deps, await served(), CONSOLE_DIR);
   const random = seededRandom(7_041);
   const ownerToken = await makeOwner(deps);
 

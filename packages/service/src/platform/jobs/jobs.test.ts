@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { carryOut, insertion, select, selectOne, write, type Db } from '../db/sql.js';
 import { newId, key } from '../ids.js';
-import { JOB_KINDS } from '../../host/areas.js';
+import { served } from '../../host/areas.js';
 import { requestJob, requestRecurringJobs, runDueJobs, type JobKinds } from './jobs.js';
 
 let inside: Inside;
@@ -126,8 +126,8 @@ describe('a job', () => {
 });
 
 describe('housekeeping', () => {
-  const run = async (kind: keyof typeof JOB_KINDS) =>
-    await JOB_KINDS[kind]!.run(inside.deps, { payload: {}, progress: async () => undefined });
+  const run = async (kind: string) =>
+    await (await served()).jobs[kind]!.run(inside.deps, { payload: {}, progress: async () => undefined });
 
   it('marks sign-ins that nobody finished as expired, in the row and in its story', async () => {
     const begun = (minutesAgo: number) => ({
@@ -174,7 +174,9 @@ describe('housekeeping', () => {
     const inTwoMonths = new Date();
     inTwoMonths.setUTCMonth(inTwoMonths.getUTCMonth() + 2);
     const later = { ...inside.deps, now: () => inTwoMonths };
-    const said = await JOB_KINDS['keep-partitions']!.run(later, { payload: {}, progress: async () => undefined });
+    const said = await (
+      await served()
+    ).jobs['keep-partitions']!.run(later, { payload: {}, progress: async () => undefined });
     expect(said).toBe('2 months added, 0 dropped');
   });
 });
