@@ -15,7 +15,7 @@ const LANES =
     ? []
     : [
         ['check:lint', 'check:dead'],
-        ['check:format', 'check:types', 'check:structure'],
+        ['check:format', 'check:types', 'check:structure', 'check:map'],
       ];
 const CHECKS = LANES.flat();
 let failedChecks = 0;

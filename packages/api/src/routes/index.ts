@@ -6,7 +6,7 @@ import { applicationRoutes } from './applications.js';
 import { configurationRoutes } from './configuration.js';
 import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
-import { keyModelRoutes } from './key-models.js';
+import { keyModelRoutes } from './models.js';
 import { keyringRoutes } from './keyring.js';
 import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';

@@ -1,0 +1,47 @@
+/**
+ * Writes the map of areas into docs/architecture.md, from the descriptions in the code: `node scripts/map.mjs`. With `--check` it
+ * writes nothing and fails where the map is not as the code is.
+ */
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { ROOT } from './lib/installation.mjs';
+
+const folders = (path) =>
+  readdirSync(join(ROOT, path), { withFileTypes: true })
+    .filter((entry) => entry.isDirectory())
+    .map(({ name }) => name);
+/** What the first sentence of a description says. */
+const saysOf = (path) => /\/\*\* (.*?) \*\/\nexport const/s.exec(readFileSync(join(ROOT, path), 'utf8'))?.[1] ?? '';
+const link = (path, name) => (existsSync(join(ROOT, path)) ? `[${name}](../${path})` : '');
+
+const service = 'packages/service/src';
+const areas = folders(`${service}/areas`);
+const rows = areas.map((area) => {
+  const said = saysOf(`${service}/areas/${area}/area.ts`);
+  return `| ${link(`${service}/areas/${area}`, area)} | ${said} | ${link(`packages/api/src/routes/${area}.ts`, 'calls')} | ${link(`packages/console/src/areas/${area}`, 'pages')} | ${link(`packages/core/src/${area}`, 'rules')} |`;
+});
+const connections = folders(`${service}/connections`).map(
+  (kind) =>
+    `| ${link(`${service}/connections/${kind}`, kind)} | ${saysOf(`${service}/connections/${kind}/area.ts`)} | ${link(`packages/api/src/routes/connections/${kind}.ts`, 'parameters')} | | ${link(`packages/core/src/connections/kinds/${kind}.ts`, 'what it can do')} |`,
+);
+const table = [
+  '| Area | What it is about | api | console | core |',
+  '| --- | --- | --- | --- | --- |',
+  ...rows,
+  ...connections,
+].join('\n');
+
+const [from, to] = ['<!-- map: written by scripts/map.mjs -->', '<!-- end of the map -->'];
+const path = join(ROOT, 'docs/architecture.md');
+const page = readFileSync(path, 'utf8');
+const [before, rest] = page.split(from);
+const after = rest.split(to)[1];
+/** Without what the formatter of the page adds. */
+const bare = (text) => text.replace(/ +\|/g, ' |').replace(/\| +/g, '| ').replace(/-{3,}/g, '---').trim();
+const stands = rest.split(to)[0];
+if (process.argv.includes('--check')) {
+  if (bare(stands) !== bare(table)) {
+    console.error('docs/architecture.md: the map is not as the code is; run node scripts/map.mjs');
+    process.exit(1);
+  }
+} else writeFileSync(path, `${before}${from}\n\n${table}\n\n${to}${after}`);
