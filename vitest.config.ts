@@ -47,10 +47,11 @@ export default defineConfig({
           globalSetup: ['e2e/support/one-server.ts'],
           // Files of one worker share what they import, a fifth of all their work: none of them mocks a module or leaves one changed.
           isolate: false,
-          testTimeout: 90_000,
+          // Some start a dozen processes: on a machine that is busy with others, each takes seconds to come up.
+          testTimeout: 180_000,
           // A page or a node that is slow today is no failure; one that never comes to it is.
           expect: { poll: { timeout: 20_000 } },
-          hookTimeout: 90_000,
+          hookTimeout: 180_000,
         },
       },
     ],

@@ -8,7 +8,7 @@ import { median } from './load.mjs';
 import { connectDatabase } from '../packages/service/dist/platform/db/connect.js';
 import { NEXT_VERSION } from '../packages/service/dist/platform/db/models.js';
 import { insertAll, selectOne, write } from '../packages/service/dist/platform/db/sql.js';
-import { key, newId } from '../packages/service/dist/platform/ids.js';
+import { idBytes, newId } from '../packages/service/dist/platform/ids.js';
 import { networks } from '../packages/service/dist/areas/networks/network.model.js';
 
 const ROUNDS = 5;
@@ -38,7 +38,7 @@ await withInstallation({}, async ({ server, database }) => {
   const made = () => ({ id: newId(sequence), name: `net ${Math.random()}` });
   const works = {
     'find by key': {
-      adapter: async () => await selectOne(db, 'SELECT * FROM networks WHERE id = :id', { id: key(id) }),
+      adapter: async () => await selectOne(db, 'SELECT * FROM networks WHERE id = :id', { id: idBytes(id) }),
       model: async () => await networks(db).findByPk(id, { transaction }),
     },
     'change with version': {
@@ -47,7 +47,7 @@ await withInstallation({}, async ({ server, database }) => {
           db,
           'UPDATE networks SET name = :name, version = version + 1 WHERE id = :id AND version = :version',
           {
-            id: key(id),
+            id: idBytes(id),
             name: `bench ${n}`,
             version: n,
           },
@@ -62,7 +62,7 @@ await withInstallation({}, async ({ server, database }) => {
       adapter: async () => {
         const { id: one, name } = made();
         await insertAll(db, 'networks', [
-          { id: key(one), name, ranges: '["192.0.2.0/24"]', country: null, city: null },
+          { id: idBytes(one), name, ranges: '["192.0.2.0/24"]', country: null, city: null },
         ]);
       },
       model: async () =>

@@ -19,7 +19,7 @@ import { selectOne } from '../platform/db/sql.js';
 import { inTransaction } from '../platform/db/unit-of-work.js';
 import type { Deps } from '../platform/deps.js';
 import { keepSigningKeys } from '../connections/oidc/signing-keys.js';
-import { text } from '../platform/ids.js';
+import { idText } from '../platform/ids.js';
 import { closeRuntime, openRuntime, StartError, VERSION } from './runtime.js';
 import { hostWords as words } from '../platform/host-words.js';
 import { say } from '@nimble-latch/api';
@@ -88,7 +88,7 @@ async function findOwner(deps: Deps, typed: string | undefined): Promise<Id> {
   );
   if (!rows) throw new StartError(typed === undefined ? words.errors.noOwner : words.errors.ownerUnknown);
   if (typed === undefined && Number(rows.n) > 1) throw new StartError(words.errors.severalOwners);
-  return text(rows.id);
+  return idText(rows.id);
 }
 
 function buildProgram(): Command {

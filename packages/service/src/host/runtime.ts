@@ -6,10 +6,10 @@ import { connectDatabase, watchDatabase } from '../platform/db/connect.js';
 import { pendingMigrations, unknownMigrations } from '../platform/db/migrate.js';
 import { isUnavailable } from '../platform/db/errors.js';
 import { write } from '../platform/db/sql.js';
-import { Together } from '../platform/db/together.js';
+import { Batcher } from '../platform/db/batcher.js';
 import type { Deps, PlatformDeps } from '../platform/deps.js';
 import { provided } from './areas.js';
-import { key } from '../platform/ids.js';
+import { idBytes } from '../platform/ids.js';
 import { HeavyWork } from '../platform/heavy/heavy-work.js';
 import { createLogger } from '../platform/log/logger.js';
 import { createMetrics } from '../platform/log/metrics.js';
@@ -50,7 +50,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
   const sequelize = connectDatabase(config.database, pulse);
   // Keys and settings are read while transactions hold connections of the main pool: with a pool of their own they
   // never wait for one that waits for them.
-  const aside = connectDatabase({ ...config.database, connections: 2 }, pulse);
+  const settingsPool = connectDatabase({ ...config.database, connections: 2 }, pulse);
   try {
     const { host, port, name } = config.database;
     const pending = await pendingMigrations(sequelize).catch((error: unknown) => {
@@ -68,15 +68,15 @@ export async function openRuntime(config: Config): Promise<Deps> {
         { names: unknown },
         'the database was migrated by a newer release; this one runs beside it until it is replaced',
       );
-    const keys = await KeyStore.open(aside, readMasterKey(config.masterKeyFile));
+    const keys = await KeyStore.open(settingsPool, readMasterKey(config.masterKeyFile));
     pulse.start();
     const now = () => new Date();
     const basis: PlatformDeps = {
       config,
       sequelize,
-      aside,
+      settingsPool,
       pulse,
-      together: new Together({ sequelize }),
+      batcher: new Batcher({ sequelize }),
       now,
       random: pooledRandom(),
       sequence: { atMs: 0, count: 0 },
@@ -91,7 +91,7 @@ export async function openRuntime(config: Config): Promise<Deps> {
     };
     return { ...basis, ...provided(basis) };
   } catch (error) {
-    await Promise.all([pulse.stop(), sequelize.close(), aside.close()]);
+    await Promise.all([pulse.stop(), sequelize.close(), settingsPool.close()]);
     if (error instanceof KeySetError) throw new StartError(error.message);
     throw error;
   }
@@ -108,10 +108,10 @@ export async function closeRuntime(deps: Deps): Promise<void> {
         deps,
         `DELETE FROM nodes WHERE id = :id AND NOT EXISTS (SELECT 1 FROM trail_entries e WHERE e.writer = :id
            AND e.number > COALESCE((SELECT MAX(s.to_number) FROM trail_seals s WHERE s.writer = :id), 0))`,
-        { id: key(deps.trail.id) },
+        { id: idBytes(deps.trail.id) },
       );
   } catch (error) {
     deps.log.warn({ error }, 'the last trail entries could not be sealed; another node will');
   }
-  await Promise.all([deps.pulse.stop(), deps.heavy.stop(), deps.sequelize.close(), deps.aside.close()]);
+  await Promise.all([deps.pulse.stop(), deps.heavy.stop(), deps.sequelize.close(), deps.settingsPool.close()]);
 }

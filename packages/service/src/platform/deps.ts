@@ -7,7 +7,7 @@ import type { KeyStore } from './secrets/key-store.js';
 import type { TrailWriter } from './trail/writer.js';
 import type { Metrics } from './log/metrics.js';
 import type { DatabasePulse } from './db/pulse.js';
-import type { Together } from './db/together.js';
+import type { Batcher } from './db/batcher.js';
 import type { Config } from './config.js';
 import type { IdSequence } from './ids.js';
 
@@ -16,11 +16,11 @@ export interface PlatformDeps {
   readonly config: Config;
   readonly sequelize: Sequelize;
   /** A small pool for what is read beside a running transaction: keys and settings. */
-  readonly aside: Sequelize;
+  readonly settingsPool: Sequelize;
   /** Whether the database gives a sign of life. */
   readonly pulse: DatabasePulse;
   /** Reads and inserts of many requests at once, on the main pool. */
-  readonly together: Together;
+  readonly batcher: Batcher;
   readonly now: () => Date;
   readonly random: (bytes: number) => Buffer;
   readonly sequence: IdSequence;

@@ -9,7 +9,7 @@ export interface IdSequence {
   count: number;
 }
 
-/** A new id as text; `key(id)` is its form in the database. Within a millisecond it counts up (RFC 9562 §6.2, method 1). */
+/** A new id as text; `idBytes(id)` is its form in the database. Within a millisecond it counts up (RFC 9562 §6.2, method 1). */
 export function newId({ now, random, sequence }: Pick<Deps, 'now' | 'random' | 'sequence'>): Id {
   const atMs = now().getTime();
   sequence.count = atMs === sequence.atMs ? sequence.count + 1 : 0;
@@ -22,12 +22,12 @@ export function newId({ now, random, sequence }: Pick<Deps, 'now' | 'random' | '
 }
 
 /** 16 bytes for a column. */
-export const key = uuidBytes;
+export const idBytes = uuidBytes;
 /** Text of a column's 16 bytes. */
-export const text = uuidText;
+export const idText = uuidText;
 /** The same for columns that may be empty. */
-export const keyOrNull = (id: Id | null | undefined): Buffer | null => (id == null ? null : uuidBytes(id));
-export const textOrNull = (id: Uint8Array | null): Id | null => (id === null ? null : uuidText(id));
+export const idBytesOrNull = (id: Id | null | undefined): Buffer | null => (id == null ? null : uuidBytes(id));
+export const idTextOrNull = (id: Uint8Array | null): Id | null => (id === null ? null : uuidText(id));
 
 /**
  * An id that we wrote ourselves as text, into JSON that was sealed or stored.
@@ -48,4 +48,4 @@ export const ENROLMENT_APPLICATION = storedId('00000000-0000-7000-8000-000000000
 export const RESET_APPLICATION = storedId('00000000-0000-7000-8000-000000000003');
 
 /** A 16-byte id as the database writes it in hexadecimal. */
-export const textOfHex = (hex: string): Id => text(Buffer.from(hex, 'hex'));
+export const idTextOfHex = (hex: string): Id => idText(Buffer.from(hex, 'hex'));

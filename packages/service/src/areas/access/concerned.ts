@@ -2,7 +2,7 @@ import { parseId } from '@nimble-latch/core/vocabulary';
 import type { About } from '@nimble-latch/api';
 import type { Concerned } from '@nimble-latch/core/access';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 
 type OnePerson = Exclude<About, 'everybody' | 'within'>;
 
@@ -27,7 +27,7 @@ export async function concernedBy(
   const named = params[parameter];
   const id = typeof named === 'string' ? parseId(named) : undefined;
   if (id === undefined) return undefined;
-  const row = await selectOne<{ id: Buffer | null }>(db, SOURCES[what], { id: key(id) });
+  const row = await selectOne<{ id: Buffer | null }>(db, SOURCES[what], { id: idBytes(id) });
   return row?.id ? await readConcerned(db, row.id) : undefined;
 }
 
@@ -46,8 +46,8 @@ export async function readConcerned(db: Db, id: Buffer): Promise<Concerned | und
     { id },
   );
   return {
-    id: text(id),
-    groups: groups.map((group) => text(group.id)),
+    id: idText(id),
+    groups: groups.map((group) => idText(group.id)),
     administrator: Number(row.administrator) === 1,
     emergency: Number(row.emergency) === 1,
   };

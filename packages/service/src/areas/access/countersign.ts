@@ -11,7 +11,7 @@ import type { Deps } from '../../platform/deps.js';
 import { AsksFirst, Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import { readSettings } from '../insight/settings-cache.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { persons } from '../people/person.model.js';
 import { readConcerned } from './concerned.js';
 import { roleGrants } from './role-grant.model.js';
@@ -112,7 +112,7 @@ export async function countersignedForKeyring(
   consequence: (name: string) => Consequence,
 ): Promise<void> {
   if (person === call.actor.personId) return;
-  const concerned = await readConcerned(work, key(person));
+  const concerned = await readConcerned(work, idBytes(person));
   if (!concerned?.administrator && !concerned?.emergency) return;
   const named = await persons(work).findByPk(person, { attributes: ['displayName'], transaction: work.transaction });
   await countersigned(deps, work, call, {

@@ -5,8 +5,8 @@ import { SIGN_IN_LIFE_MS } from '@nimble-latch/core/signin';
 import { select, write, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../../platform/ids.js';
-import { CARRIED_MS } from '../../platform/http/sealed.js';
+import { ENROLMENT_APPLICATION, idBytes, RESET_APPLICATION } from '../../platform/ids.js';
+import { PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
 import { decoyOfStopped } from '../signins/decoy.js';
 import { accessTokens } from './access-token.model.js';
 import { sessions } from './session.model.js';
@@ -32,7 +32,7 @@ interface Kept {
 export async function endAccess(deps: Deps, work: Work, people: readonly Id[], kept: Kept = {}): Promise<EndedAccess> {
   if (people.length === 0) return { sessions: 0, accessTokens: 0 };
   const { transaction } = work;
-  const values = { people: people.map(key), now: work.now };
+  const values = { people: people.map(idBytes), now: work.now };
   const ended = await sessions(work).destroy({ where: { personId: [...people] }, transaction });
   await write(work, 'DELETE FROM browser_sessions WHERE person_id IN (:people)', values);
   await write(
@@ -93,9 +93,9 @@ export async function stopSignIns(deps: Deps, work: Work, people: readonly Id[],
          AND id > :since ${kept ? 'AND id <> :kept' : ''}`,
       {
         decoy: decoyOfStopped(deps, person),
-        person: key(person),
+        person: idBytes(person),
         since: uuidV7Floor(work.now.getTime() - SIGN_IN_LIFE_MS),
-        kept: kept ? key(kept) : '',
+        kept: kept ? idBytes(kept) : '',
       },
     );
 }
@@ -107,10 +107,10 @@ async function spendRights(work: Work, people: readonly Id[]): Promise<void> {
     `INSERT IGNORE INTO spent_requests (id, expires_at) SELECT s.id, :until FROM sign_ins s
      WHERE s.person_id IN (:people) AND s.application_id IN (:places) AND s.state = 'let-in' AND s.id > :since`,
     {
-      people: people.map(key),
-      places: [key(ENROLMENT_APPLICATION), key(RESET_APPLICATION)],
-      since: uuidV7Floor(work.now.getTime() - SIGN_IN_LIFE_MS - CARRIED_MS),
-      until: new Date(work.now.getTime() + SIGN_IN_LIFE_MS + CARRIED_MS),
+      people: people.map(idBytes),
+      places: [idBytes(ENROLMENT_APPLICATION), idBytes(RESET_APPLICATION)],
+      since: uuidV7Floor(work.now.getTime() - SIGN_IN_LIFE_MS - PAGE_SEAL_MS),
+      until: new Date(work.now.getTime() + SIGN_IN_LIFE_MS + PAGE_SEAL_MS),
     },
   );
 }
@@ -121,7 +121,7 @@ async function spendRights(work: Work, people: readonly Id[]): Promise<void> {
  */
 export async function endBegun(work: Work, people: readonly Id[]): Promise<void> {
   if (people.length === 0) return;
-  const values = { people: people.map(key), now: work.now };
+  const values = { people: people.map(idBytes), now: work.now };
   await write(
     work,
     "UPDATE authenticators SET state = 'revoked', ended_at = :now, secret_sealed = NULL WHERE person_id IN (:people) AND state = 'pending'",
@@ -145,7 +145,7 @@ export async function lostLastFactor(db: Db, person: Id, lost: { readonly method
   const rows = await select(
     db,
     "SELECT 1 AS one FROM authenticators WHERE person_id = :person AND state = 'active' AND method <> 'password' LIMIT 1",
-    { person: key(person) },
+    { person: idBytes(person) },
   );
   return rows.length === 0;
 }

@@ -13,7 +13,7 @@ import { selectOne, write } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { PermissionRefusal, Refusal } from '../../platform/errors.js';
 import { assertSameOrigin, SESSION_COOKIE, type Gatekeeper } from '../../platform/http/gatekeeper.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { persons, type Person } from '../people/person.model.js';
 import { tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 import type { Actor, ApplicationActor, OperatorActor } from '../../platform/http/actors.js';
@@ -205,18 +205,18 @@ export class Gate implements Gatekeeper {
       db,
       `SELECT k.hash, k.hash_key_id, k.connection_id, k.last_used_at, c.application_id, c.scopes, c.claims FROM connection_keys k
        JOIN connections c ON c.id = k.connection_id WHERE k.id = :id AND (k.expires_at IS NULL OR k.expires_at > :now)`,
-      { id: key(id), now: this.#deps.now() },
+      { id: idBytes(id), now: this.#deps.now() },
     );
     if (!row || !(await verifyToken(this.#deps, 'connection', id, token, row))) throw new Refusal('wrong-key');
     if (!row.last_used_at || this.#deps.now().getTime() - row.last_used_at.getTime() > 60_000)
       await write(db, 'UPDATE connection_keys SET last_used_at = :now WHERE id = :id', {
-        id: key(id),
+        id: idBytes(id),
         now: this.#deps.now(),
       });
     const actor: ApplicationActor = {
       kind: 'application',
-      applicationId: text(row.application_id),
-      connectionId: text(row.connection_id),
+      applicationId: idText(row.application_id),
+      connectionId: idText(row.connection_id),
       keyId: id,
       scopes: row.scopes.split(' ').filter(Boolean) as Scope[],
       claims: row.claims.split(' ').filter(Boolean) as Claim[],

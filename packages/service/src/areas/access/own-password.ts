@@ -8,7 +8,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../keyring/authenticator-row.js';
 import { assertOffered } from '../methods/offer.js';
 import { setPassword } from '../keyring/set-password.js';
@@ -31,7 +31,7 @@ async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: stri
     const row = await selectOne<AuthenticatorRow>(
       work,
       "SELECT * FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
-      { id: key(personId) },
+      { id: idBytes(personId) },
     );
     if (!row) return undefined;
     const guard = guardOf(row, 'familiar');
@@ -41,11 +41,11 @@ async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: stri
         seconds: admission.until === undefined ? 900 : Math.ceil((admission.until - work.now.getTime()) / 1000),
       });
     await authenticators(work).update(guardColumns('familiar', reserve(guard, work.now.getTime())), {
-      where: { id: text(row.id) },
+      where: { id: idText(row.id) },
       transaction: work.transaction,
     });
     const sealed = row.secret_sealed!;
-    const id = text(row.id);
+    const id = idText(row.id);
     return {
       id,
       phc: (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed))).toString(),
@@ -62,11 +62,11 @@ async function assertStill(deps: Deps, work: Work, personId: Id, judged: string)
   const row = await selectOne<{ id: Buffer; secret_sealed: Buffer }>(
     work,
     "SELECT id, secret_sealed FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
-    { id: key(personId) },
+    { id: idBytes(personId) },
   );
   const phc =
     row &&
-    (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${text(row.id)}/secret`, row.secret_sealed)));
+    (await deps.keys.opening((keys) => keys.open('seed', `authenticator/${idText(row.id)}/secret`, row.secret_sealed)));
   if (phc?.toString() !== judged) throw new Refusal('password-wrong');
 }
 
@@ -80,7 +80,7 @@ export const setOwnPassword: Handler<'session.setPassword'> = async (deps, call)
     judged = await deps.hasher.inTurn(OURS, async (turn) => await assertCurrent(deps, turn, actor.personId, current));
   }
   const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
-    id: key(actor.personId),
+    id: idBytes(actor.personId),
   });
   const phc = await setPassword.prepare(
     deps,

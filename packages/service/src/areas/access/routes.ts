@@ -1,7 +1,7 @@
 import { selectOne } from '../../platform/db/sql.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { endAccessTokens } from './end.js';
 import { addAccessToken, listAccessTokens, revokeAccessToken } from './access-tokens.js';
 import { inspectLink, useOwnerLink, useSetUpLink } from './host-links.js';
@@ -14,7 +14,7 @@ const showSession: Handler<'session.show'> = async (deps, { actor }) => {
   const held = await selectOne<{ passwords: number | null; factors: number | null }>(
     deps,
     `SELECT SUM(method = 'password') AS passwords, SUM(method <> 'password') AS factors FROM authenticators WHERE person_id = :id AND state = 'active'`,
-    { id: key(actor.personId) },
+    { id: idBytes(actor.personId) },
   );
   return {
     answer: {

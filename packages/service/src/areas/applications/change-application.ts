@@ -5,7 +5,7 @@ import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { newId } from '../../platform/ids.js';
 import { replaceOrigins } from '../relying-party/change.js';
-import { assertUnruled } from '../rulebook/named.js';
+import { assertUnruled } from '../rulebook/assert-unruled.js';
 import { applications } from './application.model.js';
 import { readApplication } from './store.js';
 

@@ -5,7 +5,7 @@ import type { System, Id } from '@nimble-latch/core/vocabulary';
 import { carryOut, insertion, select, selectOne, write, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { issueToken, tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 
 /** Which browser this is, so that it can be told from others and remembered. Says nothing of anybody. */
@@ -19,7 +19,7 @@ export async function readBrowser(deps: Deps, token: string | undefined): Promis
   const row = await selectOne<{ hash: Buffer; hash_key_id: Buffer }>(
     deps,
     'SELECT hash, hash_key_id FROM browsers WHERE id = :id',
-    { id: key(id) },
+    { id: idBytes(id) },
   );
   return row && (await verifyToken(deps, 'browser', id, token, row)) ? id : undefined;
 }
@@ -39,7 +39,7 @@ export async function acquaintance(
 ): Promise<Acquaintance> {
   if (browserId === undefined) return { known: 'new', remembered: [] };
   // Looked up for nobody too: how long an answer takes must not tell who exists.
-  const who = { browser: key(browserId), person: personId === null ? Buffer.alloc(16) : key(personId), now };
+  const who = { browser: idBytes(browserId), person: personId === null ? Buffer.alloc(16) : idBytes(personId), now };
   const [met, remembered] = await Promise.all([
     selectOne(db, 'SELECT 1 AS one FROM browser_people WHERE browser_id = :browser AND person_id = :person', who),
     select<{ rule: string; proofs: string }>(
@@ -68,20 +68,20 @@ export async function meetBrowser(
     await carryOut(
       work,
       insertion('browsers', {
-        id: key(id),
+        id: idBytes(id),
         hash,
-        hashKeyId: key(hashKeyId),
+        hashKeyId: idBytes(hashKeyId),
         createdAt: work.now,
         seenAt: work.now,
       }),
     );
     cookie = { token, expiresAt: new Date(work.now.getTime() + BROWSER_DAYS * 86_400_000) };
-  } else await write(work, 'UPDATE browsers SET seen_at = :now WHERE id = :id', { id: key(id), now: work.now });
+  } else await write(work, 'UPDATE browsers SET seen_at = :now WHERE id = :id', { id: idBytes(id), now: work.now });
   await write(
     work,
     `INSERT INTO browser_people (browser_id, person_id, first_at, last_at) VALUES (:id, :person, :now, :now)
      ON DUPLICATE KEY UPDATE last_at = :now`,
-    { id: key(id), person: key(personId), now: work.now },
+    { id: idBytes(id), person: idBytes(personId), now: work.now },
   );
   return { id, cookie };
 }
@@ -118,9 +118,9 @@ export async function rememberBrowser(
   const id = newId(deps);
   const until = new Date(work.now.getTime() + days * 86_400_000);
   const values = {
-    id: key(id),
-    browser: key(browserId),
-    person: key(personId),
+    id: idBytes(id),
+    browser: idBytes(browserId),
+    person: idBytes(personId),
     rule,
     proofs: JSON.stringify(proofs),
     label: how.label,
@@ -164,14 +164,14 @@ export async function rememberedOf(
   }>(
     db,
     'SELECT id, browser_id, label, rule, created_at, until FROM remembered_browsers WHERE person_id = :person AND until > :now ORDER BY created_at DESC LIMIT 200',
-    { person: key(personId), now },
+    { person: idBytes(personId), now },
   );
   return rows.map((row) => ({
-    id: text(row.id),
+    id: idText(row.id),
     label: row.label,
     rule: row.rule,
     createdAt: row.created_at.toISOString(),
     until: row.until.toISOString(),
-    current: current !== undefined && text(row.browser_id) === current,
+    current: current !== undefined && idText(row.browser_id) === current,
   }));
 }

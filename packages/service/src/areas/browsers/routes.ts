@@ -6,8 +6,8 @@ import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
-import { carried } from '../../platform/http/sealed.js';
+import { idBytes, idText } from '../../platform/ids.js';
+import { openFromPage } from '../../platform/http/page-seals.js';
 import { BROWSER_COOKIE, readBrowser, rememberedOf } from './browsers.js';
 import { BROWSER_SESSION_COOKIE, readBrowserSession, sessionsOf, type BrowserSession } from './sessions.js';
 
@@ -43,8 +43,8 @@ async function forget(
   id: Id,
 ): Promise<void> {
   const gone = await write(work, 'DELETE FROM remembered_browsers WHERE id = :id AND person_id = :person', {
-    id: key(id),
-    person: key(person),
+    id: idBytes(id),
+    person: idBytes(person),
   });
   if (gone === 0) throw notFound();
   await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id }, { person }));
@@ -66,11 +66,11 @@ const forgetOwn: Handler<'pages.forget'> = async (deps, call) => {
 };
 
 const endOwn: Handler<'pages.end'> = async (deps, call) => {
-  const request = call.body.request === undefined ? undefined : await carried(deps, 'sign-out', call.body.request);
+  const request = call.body.request === undefined ? undefined : await openFromPage(deps, 'sign-out', call.body.request);
   const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
   return await call.run(async (work) => {
     if (session) {
-      await write(work, 'DELETE FROM browser_sessions WHERE id = :id', { id: key(session.id) });
+      await write(work, 'DELETE FROM browser_sessions WHERE id = :id', { id: idBytes(session.id) });
       const target = { kind: 'session', id: session.id };
       const entry = entryOf(asThemselves(call, session), 'browser-session.ended', target, { person: session.personId });
       await work.trail(entry);
@@ -84,7 +84,7 @@ const endOwn: Handler<'pages.end'> = async (deps, call) => {
 };
 
 async function assertPerson(deps: Deps, id: Id): Promise<void> {
-  if ((await select(deps, 'SELECT 1 AS one FROM persons WHERE id = :id', { id: key(id) })).length === 0)
+  if ((await select(deps, 'SELECT 1 AS one FROM persons WHERE id = :id', { id: idBytes(id) })).length === 0)
     throw notFound();
 }
 
@@ -116,7 +116,7 @@ export async function endInBrowsers(
   call: { readonly actor: Actor; readonly origin: string },
   person: Id,
 ): Promise<{ sessions: number; browsers: number }> {
-  const values = { person: key(person) };
+  const values = { person: idBytes(person) };
   const sessions = await write(work, 'DELETE FROM browser_sessions WHERE person_id = :person', values);
   const remembered = await select<{ id: Buffer }>(
     work,
@@ -129,7 +129,7 @@ export async function endInBrowsers(
       entryOf(call, 'browser-session.ended', { kind: 'person', id: person }, { person, details: { sessions } }),
     );
   for (const { id } of remembered)
-    await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id: text(id) }, { person }));
+    await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id: idText(id) }, { person }));
   return { sessions, browsers: remembered.length };
 }
 

@@ -3,7 +3,7 @@ import type { ProofDone } from '@nimble-latch/core/signin';
 import { carryOut, insertion, select, selectOne, write, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { issueToken, tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 
 /** Who is signed in by our pages in this browser. */
@@ -49,14 +49,14 @@ export async function readBrowserSession(deps: Deps, token: string | undefined):
     `SELECT s.*, p.display_name, (SELECT n.value FROM login_names n WHERE n.person_id = p.id ORDER BY n.id LIMIT 1) AS login_name
      FROM browser_sessions s JOIN persons p ON p.id = s.person_id
      WHERE s.id = :id AND p.state = 'active' AND s.expires_at > :now AND s.seen_at > :idle`,
-    { id: key(id), now, idle: new Date(now.getTime() - IDLE_HOURS * 3_600_000) },
+    { id: idBytes(id), now, idle: new Date(now.getTime() - IDLE_HOURS * 3_600_000) },
   );
   if (!row?.login_name || !(await verifyToken(deps, 'browser-session', id, token, row))) return undefined;
   if (now.getTime() - row.seen_at.getTime() > 60_000)
     await write(deps, 'UPDATE browser_sessions SET seen_at = :now WHERE id = :id', { id: row.id, now });
   return {
     id,
-    personId: text(row.person_id),
+    personId: idText(row.person_id),
     displayName: row.display_name,
     loginName: row.login_name,
     proofs: JSON.parse(row.proofs) as ProofDone[],
@@ -93,14 +93,14 @@ export async function keepBrowserSession(
   const oldest = work.now.getTime() - PROOF_HOURS * 3_600_000;
   const proofs = together(goesOn ? before.proofs : [], made).filter(({ at }) => Date.parse(at) > oldest);
   const expiresAt = new Date(Math.min(...proofs.map(({ at }) => Date.parse(at))) + PROOF_HOURS * 3_600_000);
-  if (before) await write(work, 'DELETE FROM browser_sessions WHERE id = :id', { id: key(before.id) });
+  if (before) await write(work, 'DELETE FROM browser_sessions WHERE id = :id', { id: idBytes(before.id) });
   await carryOut(
     work,
     insertion('browser_sessions', {
-      id: key(id),
-      personId: key(personId),
+      id: idBytes(id),
+      personId: idBytes(personId),
       hash,
-      hashKeyId: key(hashKeyId),
+      hashKeyId: idBytes(hashKeyId),
       proofs: JSON.stringify(proofs),
       label: how.label,
       createdAt: goesOn ? before.createdAt : work.now,
@@ -126,6 +126,6 @@ export async function sessionsOf(db: Db, personId: Id, now: Date) {
   return await select<Pick<Row, 'id' | 'label' | 'created_at' | 'expires_at'>>(
     db,
     'SELECT id, label, created_at, expires_at FROM browser_sessions WHERE person_id = :person AND expires_at > :now AND seen_at > :idle ORDER BY id DESC LIMIT 200',
-    { person: key(personId), now, idle: new Date(now.getTime() - IDLE_HOURS * 3_600_000) },
+    { person: idBytes(personId), now, idle: new Date(now.getTime() - IDLE_HOURS * 3_600_000) },
   );
 }

@@ -8,7 +8,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { stopPerson } from '../people/change-person.js';
 import { lockPerson } from '../people/lock-person.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
@@ -37,12 +37,12 @@ export const applyImport: Handler<'imports.apply'> = async (deps, call) =>
       work,
       updateOf(
         'imports',
-        key(id),
+        idBytes(id),
         {
           state: 'applying',
           problem: null,
           skipBad: call.body.skipBad,
-          appliedBy: key(actor.personId),
+          appliedBy: idBytes(actor.personId),
           appliedFrom: call.origin,
           stepDone: 0,
           stepTotal: one.rows,
@@ -63,7 +63,7 @@ export const stopImport: Handler<'imports.stop'> = async (deps, call) =>
     if (one.state !== 'applying') throw new Refusal('wrong-state', { state: one.state });
     // The job notices before its next transaction. Before the first one nothing is written, and the preview stands.
     const state = one.flipped < 0 ? 'checked' : 'stopped';
-    await carryOut(work, updateOf('imports', key(id), { state, problem: 'asked-to-stop' }, one.version));
+    await carryOut(work, updateOf('imports', idBytes(id), { state, problem: 'asked-to-stop' }, one.version));
     await work.trail(entryOf(call, 'import.stopped', { kind: 'import', id }));
     const now = await readImport(work, id);
     return { answer: await showImport(deps, now), version: now.version };
@@ -91,7 +91,7 @@ export async function applyImportJob(deps: Deps, run: JobRun): Promise<string> {
     await write(
       deps,
       "UPDATE imports SET state = IF(flipped < 0, 'checked', 'stopped'), problem = 'internal', version = version + 1 WHERE id = :id AND state = 'applying'",
-      { id: key(one.id) },
+      { id: idBytes(one.id) },
     );
     return 'stopped by an error';
   }
@@ -160,7 +160,7 @@ class Flip {
           next = undefined;
         });
         // Travels with the COMMIT.
-        work.atEnd(updateOf('imports', key(id), this.#settled(to, outcome)));
+        work.atEnd(updateOf('imports', idBytes(id), this.#settled(to, outcome)));
       });
       at = to;
       await tell(at);
@@ -197,14 +197,14 @@ class Flip {
     const row = await selectOne<{ outcome: string | null }>(
       work,
       "SELECT outcome FROM imports WHERE id = :id AND state = 'applying' AND flipped = :at FOR UPDATE",
-      { id: key(this.#import.id), at },
+      { id: idBytes(this.#import.id), at },
     );
     if (!row) throw new NoLongerOurs();
     return row.outcome === null ? { ...emptyTally(), overtaken: 0 } : (JSON.parse(row.outcome) as Outcome);
   }
 
   async #settle(work: Work, to: number, outcome: Outcome): Promise<void> {
-    await carryOut(work, updateOf('imports', key(this.#import.id), this.#settled(to, outcome)));
+    await carryOut(work, updateOf('imports', idBytes(this.#import.id), this.#settled(to, outcome)));
   }
 
   #settled(to: number, outcome: Outcome): SqlValues {
@@ -219,7 +219,7 @@ class Flip {
     const rows = await select<KeptRow>(
       db,
       'SELECT number, verdict, subject_id, issues FROM import_rows WHERE import_id = :id AND number BETWEEN :from AND :to',
-      { id: key(this.#import.id), from, to },
+      { id: idBytes(this.#import.id), from, to },
     );
     return new Map(rows.map((row) => [row.number, row]));
   }
@@ -238,7 +238,7 @@ class Flip {
         outcome.refused += 1;
         continue;
       }
-      const subject = shown.subject_id && text(shown.subject_id);
+      const subject = shown.subject_id && idText(shown.subject_id);
       if (shown.verdict === one.plan.verdict && subject === one.plan.id) {
         outcome[shown.verdict] += 1;
         if (shown.verdict !== 'unchanged') due.push(one);
@@ -254,7 +254,7 @@ class Flip {
   async #passOver(work: Work, number: number, outcome: Outcome): Promise<void> {
     outcome.overtaken += 1;
     await write(work, 'UPDATE import_rows SET overtaken = 1 WHERE import_id = :id AND number = :number', {
-      id: key(this.#import.id),
+      id: idBytes(this.#import.id),
       number,
     });
   }
@@ -271,7 +271,7 @@ class Flip {
         const entries: NewEntry[] = [];
         for (const row of (await this.#kept(work, at + 1, to)).values()) {
           if (row.issues !== null) continue;
-          const personId = text(row.subject_id!);
+          const personId = idText(row.subject_id!);
           const still = await this.#stillMissing(work, personId, mapping!.id);
           if (!still) {
             await this.#passOver(work, row.number, outcome);
@@ -281,7 +281,7 @@ class Flip {
           await write(
             work,
             'UPDATE person_references SET left_at = :now WHERE mapping_id = :mapping AND person_id = :person',
-            { now: work.now, mapping: key(mapping!.id), person: key(personId) },
+            { now: work.now, mapping: idBytes(mapping!.id), person: idBytes(personId) },
           );
           outcome.missing += 1;
           entries.push(
@@ -303,7 +303,7 @@ class Flip {
       `SELECT 1 AS one FROM persons p JOIN person_references r ON r.person_id = p.id
        WHERE p.id = :person AND p.state = 'active' AND r.mapping_id = :mapping AND r.left_at IS NULL
          AND p.emergency = 0 AND NOT EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id)`,
-      { person: key(personId), mapping: key(mappingId) },
+      { person: idBytes(personId), mapping: idBytes(mappingId) },
     );
     if (!there) return false;
     return (await lockPerson(work, personId)).state === 'active';
@@ -317,7 +317,7 @@ class Flip {
         work,
         updateOf(
           'imports',
-          key(one.id),
+          idBytes(one.id),
           {
             state: 'done',
             finishedAt: work.now,

@@ -2,7 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import { carryOut, insertion, select, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { blockIdentity } from './import-block.model.js';
 
 /** Rows that are sealed, checked and written together: one transaction of a few hundred milliseconds at most. */
@@ -27,8 +27,8 @@ export async function keepBlock(deps: Deps, db: Db, importId: Id, block: Block):
   await carryOut(
     db,
     insertion('import_blocks', {
-      id: key(id),
-      importId: key(importId),
+      id: idBytes(id),
+      importId: idBytes(importId),
       firstRow: block.first,
       lastRow: block.first + block.rows.length - 1,
       sealed: deps.keys.current.seal('contact', blockIdentity(id), plain, deps.random(12)),
@@ -43,7 +43,7 @@ interface BlockRow {
 }
 
 async function openBlock(deps: Deps, row: BlockRow): Promise<Block> {
-  const plain = await deps.keys.opening((keys) => keys.open('contact', blockIdentity(text(row.id)), row.sealed));
+  const plain = await deps.keys.opening((keys) => keys.open('contact', blockIdentity(idText(row.id)), row.sealed));
   const rows = JSON.parse(inflateRawSync(plain).toString()) as [number, ...string[]][];
   return { first: row.first_row, rows: rows.map(([line, ...cells]) => ({ line, cells })) };
 }
@@ -53,7 +53,7 @@ export async function readBlockAfter(deps: Deps, db: Db, importId: Id, row: numb
   const [found] = await select<BlockRow>(
     db,
     'SELECT id, first_row, sealed FROM import_blocks WHERE import_id = :importId AND last_row > :row ORDER BY first_row LIMIT 1',
-    { importId: key(importId), row },
+    { importId: idBytes(importId), row },
   );
   return found && (await openBlock(deps, found));
 }

@@ -9,7 +9,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text, storedId } from '../../platform/ids.js';
+import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { readBlocks } from './blocks.js';
 import { KINDS } from './kinds.js';
 import { OneBehind } from './one-behind.js';
@@ -55,12 +55,12 @@ export const checkImport: Handler<'imports.check'> = async (deps, call) =>
       work,
       updateOf(
         'imports',
-        key(id),
+        idBytes(id),
         {
           state: 'checking',
           columns: JSON.stringify(columns),
           rules: JSON.stringify(rules),
-          mappingId: mapping && key(mapping.id),
+          mappingId: mapping && idBytes(mapping.id),
           counts: null,
           digest: null,
           problem: null,
@@ -104,10 +104,10 @@ async function walkAll(
     const planned = await walk.plan(deps, block, false);
     for (const { number, plan } of planned) note(plan.verdict, number, plan.id, [plan.changes, plan.issues]);
     const kept = planned.map(({ number, plan }) => ({
-      importId: key(one.id),
+      importId: idBytes(one.id),
       number,
       verdict: plan.verdict,
-      subjectId: plan.id === null ? null : key(plan.id),
+      subjectId: plan.id === null ? null : idBytes(plan.id),
       issues: plan.issues.length > 0 ? JSON.stringify(plan.issues satisfies KeptIssues) : null,
     }));
     await keeping.start(async () => await keep(kept, block.first + block.rows.length - 1));
@@ -119,10 +119,10 @@ async function walkAll(
     const from = number - missing.length + 1;
     await keep(
       missing.map(({ id, holdsRole }, i) => ({
-        importId: key(one.id),
+        importId: idBytes(one.id),
         number: from + i,
         verdict: 'missing',
-        subjectId: key(id),
+        subjectId: idBytes(id),
         issues: holdsRole ? JSON.stringify([{ column: null, reason: 'holds-a-role' }] satisfies KeptIssues) : null,
       })),
       one.rows,
@@ -146,10 +146,10 @@ async function* missingPeople(
        WHERE r.mapping_id = :mapping AND r.left_at IS NULL AND p.state = 'active' AND r.person_id > :after
          AND NOT EXISTS (SELECT 1 FROM import_rows i WHERE i.subject_id = r.person_id AND i.import_id = :import AND i.number <= :rows)
        ORDER BY r.person_id LIMIT ${BATCH}`,
-      { mapping: key(one.mapping.id), import: key(one.id), rows: one.rows, after },
+      { mapping: idBytes(one.mapping.id), import: idBytes(one.id), rows: one.rows, after },
     );
     if (rows.length === 0) return;
-    yield rows.map((row) => ({ id: text(row.person_id), holdsRole: Number(row.holds_role) === 1 }));
+    yield rows.map((row) => ({ id: idText(row.person_id), holdsRole: Number(row.holds_role) === 1 }));
     after = rows[rows.length - 1]!.person_id;
   }
 }
@@ -163,7 +163,7 @@ export function telling(deps: Deps, run: JobRun, one: Import, sentence: string):
   return async (done) => {
     if (performance.now() - told < TELL_MS) return;
     told = performance.now();
-    await write(deps, 'UPDATE imports SET step_done = :done WHERE id = :id', { id: key(one.id), done });
+    await write(deps, 'UPDATE imports SET step_done = :done WHERE id = :id', { id: idBytes(one.id), done });
     await run.progress(`${done} of ${one.rows} rows ${sentence}`);
   };
 }
@@ -172,7 +172,7 @@ export function telling(deps: Deps, run: JobRun, one: Import, sentence: string):
 export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: 'overtaken' | null): Promise<void> {
   let gone: number;
   do {
-    gone = await write(deps, `DELETE FROM import_rows WHERE import_id = :id LIMIT ${BATCH}`, { id: key(one.id) });
+    gone = await write(deps, `DELETE FROM import_rows WHERE import_id = :id LIMIT ${BATCH}`, { id: idBytes(one.id) });
     await run.progress('clearing');
   } while (gone === BATCH);
   const tell = telling(deps, run, one, 'checked');
@@ -183,7 +183,7 @@ export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: '
   });
   await carryOut(
     deps,
-    updateOf('imports', key(one.id), {
+    updateOf('imports', idBytes(one.id), {
       state: 'checked',
       counts: JSON.stringify(found.counts),
       digest: found.digest,
@@ -242,7 +242,7 @@ export async function checkImportJob(deps: Deps, run: JobRun): Promise<string> {
     await write(
       deps,
       "UPDATE imports SET state = 'staged', problem = 'internal', version = version + 1 WHERE id = :id AND state = 'checking'",
-      { id: key(one.id) },
+      { id: idBytes(one.id) },
     );
     return 'stopped by an error';
   }
@@ -251,6 +251,8 @@ export async function checkImportJob(deps: Deps, run: JobRun): Promise<string> {
 /** The import that a job is for; undefined when it was discarded meanwhile. */
 export async function openImport(deps: Deps, run: JobRun): Promise<Import | undefined> {
   const id = storedId(String(run.payload['import']));
-  const there = await selectOne(deps, 'SELECT 1 AS one FROM imports WHERE id = :id AND received = 1', { id: key(id) });
+  const there = await selectOne(deps, 'SELECT 1 AS one FROM imports WHERE id = :id AND received = 1', {
+    id: idBytes(id),
+  });
   return there && (await readImport(deps, id));
 }

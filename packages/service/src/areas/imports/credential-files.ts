@@ -15,7 +15,7 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { readParty } from '../relying-party/cache.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
@@ -161,7 +161,7 @@ class CredentialWalk implements Walk<Read> {
       { ids },
     );
     return new Map(
-      rows.map((row) => [row.credential_id.toString('hex'), { id: text(row.id), person: text(row.person_id) }]),
+      rows.map((row) => [row.credential_id.toString('hex'), { id: idText(row.id), person: idText(row.person_id) }]),
     );
   }
 
@@ -177,7 +177,7 @@ class CredentialWalk implements Walk<Read> {
     );
     return new Map(
       rows.map((row) => {
-        const id = text(row.id);
+        const id = idText(row.id);
         const { groups } = personFactsOf(id, row);
         return [row.value, { id, protected: Number(row.protected) === 1, groups, held: Number(row.held) }];
       }),
@@ -225,7 +225,7 @@ class CredentialWalk implements Walk<Read> {
     for (const [person, label] of people) {
       await write(work, 'UPDATE persons SET user_handle = :handle WHERE id = :id AND user_handle IS NULL', {
         handle: this.#deps.random(32),
-        id: key(person),
+        id: idBytes(person),
       });
       await refreshKeyring(work, person);
       await noticeTo(this.#deps, work, person, 'authenticator.proved', label);
@@ -242,28 +242,28 @@ class CredentialWalk implements Walk<Read> {
       id,
       label,
       carrier: {
-        id: key(carrier),
-        personId: key(person),
+        id: idBytes(carrier),
+        personId: idBytes(person),
         kind: inDevice ? 'laptop' : 'security-key',
         state: 'in-hand',
         label,
         createdAt: now,
       },
       authenticator: {
-        id: key(id),
-        personId: key(person),
+        id: idBytes(id),
+        personId: idBytes(person),
         method: 'webauthn',
         state: 'active',
         label,
         parameters: '{}',
         createdAt: now,
         activatedAt: now,
-        carrierId: key(carrier),
+        carrierId: idBytes(carrier),
         verified: row.verified,
         deviceBound: !row.backupEligible,
       },
       credential: {
-        authenticatorId: key(id),
+        authenticatorId: idBytes(id),
         credentialId: Buffer.from(row.id),
         publicKey: Buffer.from(row.publicKey),
         algorithm: row.algorithm,

@@ -3,7 +3,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { lockImport } from './store.js';
 
 export const discardImport: Handler<'imports.discard'> = async (_deps, call) =>
@@ -13,7 +13,7 @@ export const discardImport: Handler<'imports.discard'> = async (_deps, call) =>
     if (one.state === 'applying' || one.state === 'checking') throw new Refusal('wrong-state', { state: one.state });
     // Out of sight at once; its rows are swept away a few at a time, for there may be a million.
     await write(work, 'UPDATE imports SET received = 0, kept_until = :now WHERE id = :id', {
-      id: key(id),
+      id: idBytes(id),
       now: work.now,
     });
     await work.trail(entryOf(call, 'import.discarded', { kind: 'import', id }, { details: { state: one.state } }));

@@ -4,7 +4,7 @@ import { readGroupRow, type Change, type GroupRow, type Plan, type RowIssue } fr
 import { carryOut, select, updateOf, write, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { lockNesting, nest } from '../people/nesting.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import type { Block } from './blocks.js';
@@ -136,9 +136,9 @@ class GroupWalk implements Walk<GroupRow> {
         : await select<{ person_id: Buffer }>(
             db,
             'SELECT person_id FROM group_members WHERE group_id = :group AND person_id IN (:ids)',
-            { group: key(groupId), ids: ids.map(key) },
+            { group: idBytes(groupId), ids: ids.map(idBytes) },
           );
-    const members = new Set(there.map((member) => text(member.person_id)));
+    const members = new Set(there.map((member) => idText(member.person_id)));
     return row.members
       .filter((_, i) => !members.has(ids[i]!))
       .map(({ loginName }) => ({ what: 'member', from: null, to: loginName }));
@@ -171,13 +171,13 @@ class GroupWalk implements Walk<GroupRow> {
       const target = { kind: 'group', id };
       const changes = (what: Change['what']) => plan.changes.filter((change) => change.what === what);
       if (changes('description').length > 0) {
-        await carryOut(work, updateOf('person_groups', key(id), { description: row.description! }));
-        await write(work, 'UPDATE person_groups SET version = version + 1 WHERE id = :id', { id: key(id) });
+        await carryOut(work, updateOf('person_groups', idBytes(id), { description: row.description! }));
+        await write(work, 'UPDATE person_groups SET version = version + 1 WHERE id = :id', { id: idBytes(id) });
         entries.push(entryBy(author, 'group.changed', target, { details: { fields: ['description'] } }));
       }
       if (changes('part-of').length > 0) {
         const whole = this.#groups.idOf(row.partOf!);
-        if (await nest(work, key(whole), key(id)))
+        if (await nest(work, idBytes(whole), idBytes(id)))
           entries.push(entryBy(author, 'group.part-added', { kind: 'group', id: whole }, { details: { part: id } }));
       }
       for (const { to } of changes('member')) {
@@ -186,7 +186,7 @@ class GroupWalk implements Walk<GroupRow> {
         const joined = await write(
           work,
           'INSERT IGNORE INTO group_members (group_id, person_id, name_key) SELECT :id, id, name_key FROM persons WHERE id = :person',
-          { id: key(id), person: key(person.id) },
+          { id: idBytes(id), person: idBytes(person.id) },
         );
         if (joined > 0) entries.push(entryBy(author, 'group.joined', target, { person: person.id }));
       }
@@ -202,10 +202,10 @@ async function readParts(db: Db): Promise<Map<string, Set<string>>> {
     db,
     'SELECT whole_id, part_id FROM group_parts',
   )) {
-    const whole = text(row.whole_id);
+    const whole = idText(row.whole_id);
     const those = parts.get(whole);
-    if (those) those.add(text(row.part_id));
-    else parts.set(whole, new Set([text(row.part_id)]));
+    if (those) those.add(idText(row.part_id));
+    else parts.set(whole, new Set([idText(row.part_id)]));
   }
   return parts;
 }
@@ -225,5 +225,5 @@ async function peopleNamed(db: Db, values: readonly string[]): Promise<Map<strin
      FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:values)`,
     { values },
   );
-  return new Map(rows.map((row) => [row.value, { id: text(row.person_id), protected: Number(row.protected) === 1 }]));
+  return new Map(rows.map((row) => [row.value, { id: idText(row.person_id), protected: Number(row.protected) === 1 }]));
 }

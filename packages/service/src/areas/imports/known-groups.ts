@@ -3,7 +3,7 @@ import { LIMITS } from '@nimble-latch/api';
 import { carryOut, insertion, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { entryBy, type Author } from './walk.js';
 
@@ -26,7 +26,7 @@ export class KnownGroups {
       'SELECT id, description FROM person_groups WHERE name = :name',
       { name },
     );
-    const group = row ? { id: text(row.id), description: row.description } : null;
+    const group = row ? { id: idText(row.id), description: row.description } : null;
     this.#known.set(name, group);
     return group;
   }
@@ -55,10 +55,10 @@ export class KnownGroups {
         'SELECT id, description FROM person_groups WHERE name = :name FOR UPDATE',
         { name },
       );
-      const id = there ? text(there.id) : newId(deps);
+      const id = there ? idText(there.id) : newId(deps);
       this.#known.set(name, { id, description: there?.description ?? '' });
       if (there) continue;
-      await carryOut(work, insertion('person_groups', { id: key(id), name, description: '', createdAt: work.now }));
+      await carryOut(work, insertion('person_groups', { id: idBytes(id), name, description: '', createdAt: work.now }));
       entries.push(entryBy(author, 'group.added', { kind: 'group', id }));
     }
     await work.trailAll(entries);

@@ -3,7 +3,7 @@ import type { KnownPerson, PersonRow } from '@nimble-latch/core/tables';
 import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 
 /** People whom the rows of one block may concern. */
 export interface KnownPeople {
@@ -55,15 +55,15 @@ export async function knownPeople(
       : await select<{ reference: string; person_id: Buffer }>(
           db,
           'SELECT reference, person_id FROM person_references WHERE mapping_id = :mapping AND reference IN (:references)',
-          { mapping: key(mappingId!), references },
+          { mapping: idBytes(mappingId!), references },
         );
-  const ids = [...new Set([...byName, ...byReference].map((found) => text(found.person_id)))].sort().map(key);
+  const ids = [...new Set([...byName, ...byReference].map((found) => idText(found.person_id)))].sort().map(idBytes);
   if (ids.length === 0) return NOBODY;
   const people = await readPeople(deps, db, mappingId, ids, locked ? 'FOR UPDATE' : '', byOwners);
   const found = <T extends { person_id: Buffer }>(list: readonly T[], by: (one: T) => string) =>
     new Map(
       list.flatMap((one) => {
-        const person = people.get(text(one.person_id));
+        const person = people.get(idText(one.person_id));
         return person ? [[by(one), person] as const] : [];
       }),
     );
@@ -105,14 +105,14 @@ async function readPeople(
       : await select<{ person_id: Buffer; reference: string; left_at: Date | null }>(
           db,
           `SELECT person_id, reference, left_at FROM person_references WHERE mapping_id = :mapping AND person_id IN (:ids) ${lock}`,
-          { mapping: key(mappingId), ids },
+          { mapping: idBytes(mappingId), ids },
         );
-  const mapping = mappingId === null ? undefined : key(mappingId);
+  const mapping = mappingId === null ? undefined : idBytes(mappingId);
   const brought = (by: Buffer | null) => by !== null && mapping !== undefined && by.equals(mapping);
   const of = <T extends { person_id: Buffer }>(rows: readonly T[]) => {
     const lists = new Map<string, T[]>();
     for (const row of rows) {
-      const id = text(row.person_id);
+      const id = idText(row.person_id);
       const list = lists.get(id);
       if (list) list.push(row);
       else lists.set(id, [row]);
@@ -122,7 +122,7 @@ async function readPeople(
   const [namesOf, groupsOf, referencesOf] = [of(names), of(groups), of(references)];
   const known = new Map<Id, KnownPerson>();
   for (const row of persons) {
-    const id = text(row.id);
+    const id = idText(row.id);
     const [reference] = referencesOf(id);
     const person: KnownPerson = {
       id,
@@ -134,7 +134,7 @@ async function readPeople(
       timeZone: row.time_zone,
       loginNames: namesOf(id).map((name) => ({ value: name.value, brought: brought(name.mapping_id) })),
       groups: groupsOf(id).map((group) => ({
-        id: text(group.group_id),
+        id: idText(group.group_id),
         name: group.name,
         brought: brought(group.mapping_id),
       })),

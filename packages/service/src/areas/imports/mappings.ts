@@ -10,7 +10,7 @@ import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { importMappings, type ImportMapping } from './import-mapping.model.js';
 import { personReferences } from './person-reference.model.js';
 import { DEFAULT_RULES, type Column, type Rules } from './store.js';
@@ -116,7 +116,7 @@ export const deleteMapping: Handler<'importMappings.delete'> = async (_deps, cal
     const busy = await selectOne<{ state: string }>(
       work,
       "SELECT state FROM imports WHERE mapping_id = :id AND state IN ('checking', 'applying', 'stopped') LIMIT 1",
-      { id: key(id) },
+      { id: idBytes(id) },
     );
     if (busy) throw new Refusal('wrong-state', { state: busy.state });
     await importMappings(work).destroy({ where: { id }, transaction: work.transaction });

@@ -20,7 +20,7 @@ import {
 } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, keyOrNull, newId, text } from '../../platform/ids.js';
+import { idBytes, idBytesOrNull, newId, idText } from '../../platform/ids.js';
 import { contactColumns } from '../people/contact.js';
 import { refreshName } from '../people/facets.js';
 import { insertRows, personRows } from '../people/rows.js';
@@ -163,7 +163,7 @@ class PeopleWalk implements Walk<PersonRow> {
   #newRows(now: Date, added: readonly Planned<PersonRow>[], author: Author) {
     const entries: NewEntry[] = [];
     const { rules, mapping } = this.#import;
-    const mappingId = keyOrNull(mapping?.id);
+    const mappingId = idBytesOrNull(mapping?.id);
     const rows = {
       persons: [] as SqlValues[],
       person_terms: [] as SqlValues[],
@@ -191,10 +191,15 @@ class PeopleWalk implements Walk<PersonRow> {
       rows.persons.push(...person.persons);
       rows.person_terms.push(...person.person_terms);
       rows.login_names.push(...person.login_names);
-      const personId = key(id);
+      const personId = idBytes(id);
       const groups = this.#groupIds(row);
       for (const groupId of groups)
-        rows.group_members.push({ groupId: key(groupId), personId, nameKey: person.persons[0]!.nameKey, mappingId });
+        rows.group_members.push({
+          groupId: idBytes(groupId),
+          personId,
+          nameKey: person.persons[0]!.nameKey,
+          mappingId,
+        });
       if (mappingId)
         rows.person_references.push({ mappingId, reference: row.reference ?? row.loginNames[0]!.value, personId });
       entries.push(
@@ -211,8 +216,8 @@ class PeopleWalk implements Walk<PersonRow> {
 
   async #change(work: Work, { row, plan }: Planned<PersonRow>, author: Author): Promise<NewEntry> {
     const id = plan.id!;
-    const personId = key(id);
-    const mappingId = keyOrNull(this.#import.mapping?.id);
+    const personId = idBytes(id);
+    const mappingId = idBytesOrNull(this.#import.mapping?.id);
     const now = (what: Change['what']) => plan.changes.find((change) => change.what === what);
     const each = (what: Change['what']) => plan.changes.filter((change) => change.what === what);
     const columns: SqlValues = {
@@ -238,7 +243,7 @@ class PeopleWalk implements Walk<PersonRow> {
         work,
         'login_names',
         given.map(({ to, kind }) => ({
-          id: key(newId(this.#deps)),
+          id: idBytes(newId(this.#deps)),
           personId,
           value: to,
           kind,
@@ -288,7 +293,7 @@ class PeopleWalk implements Walk<PersonRow> {
       const done = await write(
         work,
         'INSERT IGNORE INTO group_members (group_id, person_id, name_key, mapping_id) SELECT :groupId, id, name_key, :mappingId FROM persons WHERE id = :personId',
-        { groupId: key(groupId), personId, mappingId },
+        { groupId: idBytes(groupId), personId, mappingId },
       );
       if (done > 0) joined.push(groupId);
     }
@@ -301,7 +306,7 @@ class PeopleWalk implements Walk<PersonRow> {
         'DELETE FROM group_members WHERE group_id = :groupId AND person_id = :personId AND mapping_id = :mappingId',
         { groupId: group.id, personId, mappingId },
       );
-      if (done > 0) left.push(text(group.id));
+      if (done > 0) left.push(idText(group.id));
     }
     return { joined, left };
   }

@@ -27,7 +27,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, keyOrNull, newId } from '../../platform/ids.js';
+import { idBytes, idBytesOrNull, newId } from '../../platform/ids.js';
 import { BLOCK_ROWS, keepBlock, type FileRow } from './blocks.js';
 import { OneBehind } from './one-behind.js';
 import { ownCertificates } from '../stock/certificates.js';
@@ -267,15 +267,15 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   await carryOut(
     deps,
     insertion('imports', {
-      id: key(id),
+      id: idBytes(id),
       kind: query.kind,
       state: 'staged',
       fileName: query.fileName,
       columns: '[]',
       rules: '{}',
       newGroups: '[]',
-      mappingId: keyOrNull(mapping?.id),
-      startedBy: key(call.actor.personId),
+      mappingId: idBytesOrNull(mapping?.id),
+      startedBy: idBytes(call.actor.personId),
       createdAt: now,
       keptUntil: new Date(now.getTime() + 3_600_000),
     }),
@@ -283,13 +283,13 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   const { pieces, ...parts } = await headOf(file);
   const staged = await stage(deps, deps, id, parts, query, opened, mapping).catch(async (error: unknown) => {
     await letGoBy(pieces);
-    await write(deps, 'DELETE FROM imports WHERE id = :id', { id: key(id) });
+    await write(deps, 'DELETE FROM imports WHERE id = :id', { id: idBytes(id) });
     throw error;
   });
   await inTransaction(deps, async (work) => {
     await carryOut(
       work,
-      updateOf('imports', key(id), {
+      updateOf('imports', idBytes(id), {
         received: true,
         bytes: staged.bytes,
         fileRows: staged.rows,

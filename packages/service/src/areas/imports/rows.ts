@@ -10,7 +10,7 @@ import type { Deps } from '../../platform/deps.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { csvLines } from '../../platform/http/csv.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { readBlockAfter, type Block, type FileRow } from './blocks.js';
 import type { KeptIssues } from './check.js';
 import { KINDS } from './kinds.js';
@@ -42,7 +42,7 @@ async function keptRows(
      FROM import_rows r LEFT JOIN persons p ON p.id = r.subject_id LEFT JOIN person_groups g ON g.id = r.subject_id LEFT JOIN tokens t ON t.id = r.subject_id
      WHERE r.import_id = :id AND r.number > :after ${verdict ? 'AND r.verdict = :verdict' : ''} ${condition}
      ORDER BY r.number LIMIT :limit`,
-    { id: key(one.id), after, limit, ...(verdict ? { verdict } : {}) },
+    { id: idBytes(one.id), after, limit, ...(verdict ? { verdict } : {}) },
   );
 }
 
@@ -111,7 +111,7 @@ export const previewRows: Handler<'imports.rows'> = async (deps, { params, query
       line: rowIn(blocks, row.number)?.line ?? null,
       verdict: row.verdict,
       done,
-      id: row.subject_id && text(row.subject_id),
+      id: row.subject_id && idText(row.subject_id),
       name: plan?.name ?? row.name,
       changes:
         row.verdict === 'missing'

@@ -5,7 +5,7 @@ import { selectOne, type Db } from '../../platform/db/sql.js';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { readBlockAfter } from './blocks.js';
 import { DELIMITER_OF, readImport, readImports, type Import } from './store.js';
 
@@ -42,7 +42,7 @@ export async function missingMost(db: Db, one: Import): Promise<number> {
   const row = await selectOne<{ n: number }>(
     db,
     'SELECT COUNT(*) AS n FROM person_references WHERE mapping_id = :id AND left_at IS NULL',
-    { id: key(one.mapping.id) },
+    { id: idBytes(one.mapping.id) },
   );
   return Math.max(MISSING_LEAST, Math.floor(Number(row?.n ?? 0) / 10));
 }

@@ -11,7 +11,7 @@ import type {
 } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 
 /** What the rows of a file come to, by verdict. */
 export type Tally = Record<RowVerdict, number>;
@@ -133,7 +133,7 @@ const SELECTED = `SELECT i.*, (EXISTS (SELECT 1 FROM role_grants o WHERE o.perso
 
 function importOf(row: ImportRow): Import {
   return {
-    id: text(row.id),
+    id: idText(row.id),
     kind: row.kind,
     state: row.state,
     fileName: row.file_name,
@@ -144,7 +144,8 @@ function importOf(row: ImportRow): Import {
     headed: row.headed === 1,
     columns: JSON.parse(row.columns) as Column[],
     rules: { ...DEFAULT_RULES, ...(JSON.parse(row.rules) as Partial<Rules>) },
-    mapping: row.mapping_id && row.mapping_name !== null ? { id: text(row.mapping_id), name: row.mapping_name } : null,
+    mapping:
+      row.mapping_id && row.mapping_name !== null ? { id: idText(row.mapping_id), name: row.mapping_name } : null,
     counts: row.counts === null ? null : (JSON.parse(row.counts) as Tally),
     digest: row.digest,
     checkedFrom: row.checked_from,
@@ -154,8 +155,8 @@ function importOf(row: ImportRow): Import {
     flipped: row.flipped,
     skipBad: row.skip_bad === 1,
     outcome: row.outcome === null ? null : (JSON.parse(row.outcome) as Outcome),
-    startedBy: { id: text(row.started_by), name: row.starter_name },
-    appliedBy: row.applied_by && text(row.applied_by),
+    startedBy: { id: idText(row.started_by), name: row.starter_name },
+    appliedBy: row.applied_by && idText(row.applied_by),
     byOwners: Number(row.by_owners) === 1,
     appliedFrom: row.applied_from,
     createdAt: row.created_at,
@@ -167,14 +168,14 @@ function importOf(row: ImportRow): Import {
 
 /** One import that was received whole. Throws not-found. */
 export async function readImport(db: Db, id: Id): Promise<Import> {
-  const row = await selectOne<ImportRow>(db, `${SELECTED} WHERE i.id = :id AND i.received = 1`, { id: key(id) });
+  const row = await selectOne<ImportRow>(db, `${SELECTED} WHERE i.id = :id AND i.received = 1`, { id: idBytes(id) });
   if (!row) throw notFound();
   return importOf(row);
 }
 
 /** The same, its row locked until the transaction ends. */
 export async function lockImport(db: Db, id: Id): Promise<Import> {
-  await selectOne(db, 'SELECT id FROM imports WHERE id = :id FOR UPDATE', { id: key(id) });
+  await selectOne(db, 'SELECT id FROM imports WHERE id = :id FOR UPDATE', { id: idBytes(id) });
   return await readImport(db, id);
 }
 
@@ -183,7 +184,7 @@ export async function readImports(db: Db, before: Id | undefined, limit: number)
   const rows = await select<ImportRow>(
     db,
     `${SELECTED} WHERE i.received = 1 ${before ? 'AND i.id < :before' : ''} ORDER BY i.id DESC LIMIT :limit`,
-    { before: before ? key(before) : '', limit },
+    { before: before ? idBytes(before) : '', limit },
   );
   return rows.map(importOf);
 }

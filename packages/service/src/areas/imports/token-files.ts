@@ -7,7 +7,7 @@ import { constantTimeEqual } from '@nimble-latch/core/crypto';
 import { carryOut, insertAll, select, updateOf, write, type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId, text, textOrNull } from '../../platform/ids.js';
+import { idBytes, newId, idText, idTextOrNull } from '../../platform/ids.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 import { eventColumns, givenTo, makerKey, tokenColumns } from '../stock/rows.js';
 import { tokenEvents } from '../stock/token-event.model.js';
@@ -208,11 +208,11 @@ class TokenWalk implements Walk<Read> {
       rows.map((row) => [
         `${row.serial_key} ${row.maker_key}`,
         {
-          id: text(row.id),
+          id: idText(row.id),
           sealed: row.secret_sealed,
           state: row.state,
           method: row.method,
-          holder: textOrNull(row.person_id),
+          holder: idTextOrNull(row.person_id),
         },
       ]),
     );
@@ -229,7 +229,7 @@ class TokenWalk implements Walk<Read> {
     );
     return new Map(
       rows.map((row) => {
-        const id = text(row.id);
+        const id = idText(row.id);
         const groups = needsGroups ? personFactsOf(id, row).groups : new Set<string>();
         return [row.value, { id, protected: Number(row.protected) === 1, groups }];
       }),
@@ -246,7 +246,7 @@ class TokenWalk implements Walk<Read> {
     if (this.#gives || this.#import.counts!.new === 0) return;
     const { id, fileName } = this.#import;
     await write(work, 'INSERT IGNORE INTO token_batches (id, name, created_at) VALUES (:id, :name, :now)', {
-      id: key(id),
+      id: idBytes(id),
       name: fileName,
       now: work.now,
     });
@@ -274,7 +274,7 @@ class TokenWalk implements Walk<Read> {
     const entries: NewEntry[] = [];
     for (const { plan, row } of planned) {
       const person = row.holder!.id;
-      await carryOut(work, updateOf('tokens', key(plan.id!), tokenTable.sent(givenTo(person, work.now))));
+      await carryOut(work, updateOf('tokens', idBytes(plan.id!), tokenTable.sent(givenTo(person, work.now))));
       events.push(tokenEvents.sent(eventColumns(this.#deps, plan.id!, 'assigned', work.now, { by, person })));
       entries.push(entryBy(author, 'token.assigned', { kind: 'token', id: plan.id! }, { person }));
     }
@@ -292,7 +292,7 @@ class TokenWalk implements Walk<Read> {
       row: { row, holder },
     } of planned) {
       const made = this.#made.get(row) ?? this.#newToken(row, now, author);
-      const given = holder ? { state: 'assigned', personId: key(holder.id) } : {};
+      const given = holder ? { state: 'assigned', personId: idBytes(holder.id) } : {};
       tokens.push({ ...made.token, ...given, createdAt: now, changedAt: now });
       events.push({ ...made.event, at: now });
       entries.push(made.entry);

@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { carryOut, insertion } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { insertPerson } from '../people/add-person.js';
 import { readLoginName } from '../people/login-names.js';
 import { KINDS } from './kinds.js';
@@ -18,7 +18,7 @@ beforeAll(async () => {
   for (const name of ['east', 'pier'])
     await carryOut(
       deps,
-      insertion('person_groups', { id: key(newId(deps)), name, description: '', createdAt: deps.now() }),
+      insertion('person_groups', { id: idBytes(newId(deps)), name, description: '', createdAt: deps.now() }),
     );
   for (const name of ['ann.a', 'bo.b'])
     await inTransaction(deps, async (work) =>

@@ -7,7 +7,7 @@ import { signInHours } from './sign-in-hour.model.js';
 export const insightArea = area({
   name: 'insight',
   tables: [storedSettings, signInHours],
-  provides: ({ aside }) => ({ settings: new SettingsCache(aside) }),
+  provides: ({ settingsPool }) => ({ settings: new SettingsCache(settingsPool) }),
   serves: async () => {
     const { insightHandlers } = await import('./routes.js');
     const { keepSignInHours } = await import('./sign-in-hours.js');

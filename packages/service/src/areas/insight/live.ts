@@ -5,7 +5,7 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 
 /** How often the database is asked whether something has changed: once for all who listen at this node. */
 const LOOK_MS = 1_000;
@@ -32,8 +32,8 @@ async function marks(deps: Deps): Promise<Marks> {
     ),
   ]);
   return {
-    signIns: signIns.map((row) => `${text(row.id)}.${row.version}`).join(' '),
-    trail: entry ? `${text(entry.writer)}.${entry.number}` : '',
+    signIns: signIns.map((row) => `${idText(row.id)}.${row.version}`).join(' '),
+    trail: entry ? `${idText(entry.writer)}.${entry.number}` : '',
   };
 }
 

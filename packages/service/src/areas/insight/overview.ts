@@ -5,7 +5,7 @@ import type { Method } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { countPeople } from '../people/counts.js';
 import { countExactly } from '../people/gather.js';
 import { wantsSeveralKeys } from '../people/keys-held.js';
@@ -54,7 +54,7 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     { now, unlockAt: UNLOCK_AT },
   );
   const turnedAway = rows.map((row) => ({
-    person: { id: text(row.id), displayName: row.display_name },
+    person: { id: idText(row.id), displayName: row.display_name },
     why: row.locked ? ('locked' as const) : ('paused' as const),
     method: row.method,
     signIn: null,
@@ -73,7 +73,7 @@ async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHan
      WHERE w.copied_at IS NOT NULL AND a.state IN ('active', 'suspended') AND p.state = 'active' ORDER BY w.copied_at DESC LIMIT 20`,
   );
   return rows.map((row) => ({
-    person: { id: text(row.id), displayName: row.display_name },
+    person: { id: idText(row.id), displayName: row.display_name },
     why: 'key-copied',
     method: 'webauthn',
     signIn: null,
@@ -90,7 +90,7 @@ async function compromisedModels(deps: Deps): Promise<Answer<'overview.show'>['c
        JOIN webauthn_credentials w ON w.model_id = m.id JOIN authenticators a ON a.id = w.authenticator_id JOIN persons p ON p.id = a.person_id
      WHERE m.compromised = 1 AND a.state IN ('active', 'suspended') AND p.state = 'active' GROUP BY m.id, m.name, since ORDER BY people DESC, m.name LIMIT 20`,
   );
-  return rows.map(({ id, name, since, people }) => ({ id: text(id), name, since, people: Number(people) }));
+  return rows.map(({ id, name, since, people }) => ({ id: idText(id), name, since, people: Number(people) }));
 }
 
 /** Emergency accounts that were let in lately, until somebody has said of the sign-in whether it was meant. */
@@ -104,10 +104,10 @@ async function emergencies(deps: Deps, now: Date): Promise<Answer<'overview.show
     { since: uuidV7Floor(now.getTime() - DAYS * DAY_MS) },
   );
   return rows.map((row) => ({
-    person: { id: text(row.id), displayName: row.display_name },
+    person: { id: idText(row.id), displayName: row.display_name },
     why: 'emergency-used',
     method: null,
-    signIn: text(row.sign_in),
+    signIn: idText(row.sign_in),
     at: row.at.toISOString(),
     until: null,
   }));

@@ -9,7 +9,7 @@ import type { Deps } from '../../platform/deps.js';
 import { PermissionRefusal, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { showOverview } from './overview.js';
 import { FIRST_SETTINGS, readSettings, type Settings } from './settings-cache.js';
 import { storedSettings } from './settings.model.js';
@@ -84,14 +84,14 @@ const showSystem: Handler<'system.show'> = async (deps) => {
   const answer: Answer<'system.show'> = {
     version: deps.version,
     nodes: nodes.map((row) => ({
-      writer: text(row.id),
+      writer: idText(row.id),
       host: row.host,
       startedAt: row.started_at.toISOString(),
       seenAt: row.seen_at.toISOString(),
       clockOffMs: row.clock_off_ms,
     })),
     jobs: jobs.map((row) => ({
-      id: text(row.id),
+      id: idText(row.id),
       kind: row.kind,
       state: row.state,
       runAt: row.run_at.toISOString(),

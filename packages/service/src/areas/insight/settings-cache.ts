@@ -3,7 +3,7 @@ import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
 import type { LOCK, Sequelize } from 'sequelize';
 import { within } from '../../platform/db/models.js';
 import type { z } from 'zod';
-import { Recent } from '../../platform/db/recent.js';
+import { TtlCache } from '../../platform/db/ttl-cache.js';
 import type { Db } from '../../platform/db/sql.js';
 import { storedSettings } from './settings.model.js';
 
@@ -32,10 +32,10 @@ export async function readSettings(db: Db, lock?: LOCK): Promise<Read> {
 }
 
 /** The settings as this process last read them, at most a few seconds ago. */
-export class SettingsCache extends Recent<Read> {
-  /** @param aside a pool that no transaction holds connections of */
-  constructor(aside: Sequelize) {
-    super(async () => await readSettings({ sequelize: aside }));
+export class SettingsCache extends TtlCache<Read> {
+  /** @param settingsPool a pool that no transaction holds connections of */
+  constructor(settingsPool: Sequelize) {
+    super(async () => await readSettings({ sequelize: settingsPool }));
   }
 }
 

@@ -6,7 +6,7 @@ import { inTransaction } from '../../platform/db/unit-of-work.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { csvStream, pagesOf } from '../../platform/http/csv.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { trailEntry, type TrailRow } from '../../platform/trail/writer.js';
 
 /** Tables in which a target of a kind may still have a name. */
@@ -20,9 +20,9 @@ async function namesOf(db: Db, table: string, column: string, ids: ReadonlySet<I
   const rows = await select<{ id: Buffer; name: string }>(
     db,
     `SELECT id, \`${column}\` AS name FROM \`${table}\` WHERE id IN (:ids)`,
-    { ids: [...ids].map(key) },
+    { ids: [...ids].map(idBytes) },
   );
-  return new Map(rows.map((row) => [text(row.id), row.name]));
+  return new Map(rows.map((row) => [idText(row.id), row.name]));
 }
 
 type Filter = Parsed<'trail.export', 'query'>;
@@ -50,20 +50,20 @@ async function readTrail(
     `SELECT t.*, (t.number <= COALESCE((SELECT MAX(to_number) FROM trail_seals s WHERE s.writer = t.writer), 0)) AS sealed FROM trail_entries t
        WHERE ${where.join(' AND ')} ORDER BY t.at DESC, t.writer DESC, t.number DESC LIMIT :limit`,
     {
-      person: query.person ? key(query.person) : null,
-      actor: query.actor ? key(query.actor) : null,
+      person: query.person ? idBytes(query.person) : null,
+      actor: query.actor ? idBytes(query.actor) : null,
       action: query.action ?? null,
       area: likePrefix(`${query.area ?? ''}.`),
       without: likePrefix(`${query.without ?? ''}.`),
       since: query.since ? new Date(query.since) : null,
       until: query.until ? new Date(query.until) : null,
       afterAt: after ? new Date(after[0]) : null,
-      afterWriter: after ? key(after[1]) : null,
+      afterWriter: after ? idBytes(after[1]) : null,
       afterNumber: after?.[2] ?? 0,
       limit: query.limit + 1,
     },
   );
-  const page = pageOf(rows, query.limit, (row) => [row.at.toISOString(), text(row.writer), row.number]);
+  const page = pageOf(rows, query.limit, (row) => [row.at.toISOString(), idText(row.writer), row.number]);
   const entries = page.rows.map((row) => ({ entry: trailEntry(row), sealed: Number(row.sealed) === 1 }));
   const people = new Set(
     entries.flatMap(({ entry }) =>

@@ -9,7 +9,7 @@ import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { describeCarrier, type CarrierRow } from './store.js';
 import { authenticators } from './authenticator.model.js';
 import { carriers } from './carrier.model.js';
@@ -45,7 +45,7 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
     const { label, serial } = call.body;
     const read = async () =>
       await selectOne<CarrierRow & { person_id: Buffer }>(work, 'SELECT * FROM carriers WHERE id = :id FOR UPDATE', {
-        id: key(id),
+        id: idBytes(id),
       });
     const before = await read();
     if (!before) throw notFound();
@@ -65,7 +65,7 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
       );
       const details = { fields: changed };
       await work.trail(
-        entryOf(call, 'carrier.changed', { kind: 'carrier', id }, { person: text(before.person_id), details }),
+        entryOf(call, 'carrier.changed', { kind: 'carrier', id }, { person: idText(before.person_id), details }),
       );
     }
     return { answer: describeCarrier((await read())!) };
@@ -82,11 +82,11 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
     const row = await selectOne<CarrierRow & { person_id: Buffer }>(
       work,
       'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
-      { id: key(id) },
+      { id: idBytes(id) },
     );
     if (!row) throw notFound();
     if (row.state === state) throw new Refusal('wrong-state', { state });
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     const lost = state === 'lost';
     if (lost)
       await countersignedForKeyring(deps, work, call as AskingCall, person, { lost: id }, (name) => ({
@@ -98,25 +98,25 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
       ? await select<{ id: Buffer; label: string; method: string; state: string }>(
           work,
           "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id FOR UPDATE",
-          { id: key(id) },
+          { id: idBytes(id) },
         )
       : [];
     await work.trail(entryOf(call, lost ? 'carrier.lost' : 'carrier.found', { kind: 'carrier', id }, { person }));
     for (const one of carried) {
-      const authenticator = { kind: 'authenticator', id: text(one.id) };
+      const authenticator = { kind: 'authenticator', id: idText(one.id) };
       const about = { person, details: { method: one.method } };
       if (one.state === 'pending') {
         // Whoever found it has the secret that was begun on it: nobody proves that any more.
         await authenticators(work).update(
           { state: 'revoked', endedAt: work.now, secretSealed: null },
-          { where: { id: text(one.id) }, transaction: work.transaction },
+          { where: { id: idText(one.id) }, transaction: work.transaction },
         );
         await work.trail(entryOf(call, 'authenticator.revoked', authenticator, about));
         continue;
       }
       await authenticators(work).update(
         { state: 'suspended' },
-        { where: { id: text(one.id) }, transaction: work.transaction },
+        { where: { id: idText(one.id) }, transaction: work.transaction },
       );
       await work.trail(entryOf(call, 'authenticator.suspended', authenticator, about));
       await noticeTo(deps, work, person, 'authenticator.suspended', one.label);

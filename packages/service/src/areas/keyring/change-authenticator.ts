@@ -7,7 +7,7 @@ import { noticeTo, type NoticeKind } from '../people/notices.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler, Reply } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { tokenFreed } from '../stock/move.js';
 import { guardColumns } from './authenticator-row.js';
@@ -67,7 +67,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       const row = await lockAuthenticator(work, id);
       if (!change.from.includes(row.state)) throw new Refusal('wrong-state', { state: row.state });
       if (change.to(work.now)['state'] === 'active') await assertInHand(work, row.carrier_id);
-      const person = text(row.person_id);
+      const person = idText(row.person_id);
       const left = await selectOne<{ n: number }>(
         work,
         "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active' AND id <> :id",

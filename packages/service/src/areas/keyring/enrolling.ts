@@ -5,7 +5,7 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { keepingSerialsApart, serialColumns } from './carriers.js';
 import { carriers } from './carrier.model.js';
 
@@ -33,7 +33,7 @@ export async function lockEnrolling(
     `SELECT p.state, p.display_name, p.user_handle, (SELECT value FROM login_names n WHERE n.person_id = p.id ORDER BY id LIMIT 1) AS name,
        (SELECT COUNT(*) FROM authenticators a WHERE a.person_id = p.id AND a.state IN ('pending', 'active', 'suspended')) AS held
      FROM persons p WHERE p.id = :id FOR UPDATE`,
-    { id: key(person) },
+    { id: idBytes(person) },
   );
   if (!row) throw new Refusal('not-found');
   if (row.state !== 'active') throw new Refusal('wrong-state', { state: row.state });
@@ -55,8 +55,8 @@ export async function carrierFor(
       work,
       'SELECT state FROM carriers WHERE id = :id AND person_id = :person',
       {
-        id: key(carrier.id),
-        person: key(person),
+        id: idBytes(carrier.id),
+        person: idBytes(person),
       },
     );
     if (!found) throw badField('body.carrier.id', 'not-their-carrier');

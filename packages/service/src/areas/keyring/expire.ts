@@ -3,7 +3,7 @@ import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
@@ -30,12 +30,12 @@ export async function expireAuthenticators(deps: Deps): Promise<string> {
 
 async function expire(deps: Deps, id: Buffer): Promise<void> {
   await inTransaction(deps, async (work) => {
-    const row = await lockAuthenticator(work, text(id));
+    const row = await lockAuthenticator(work, idText(id));
     if (row.state !== 'active' && row.state !== 'suspended') return;
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     await authenticators(work).update(
       { state: 'expired', endedAt: work.now, secretSealed: null },
-      { where: { id: text(id) }, transaction: work.transaction },
+      { where: { id: idText(id) }, transaction: work.transaction },
     );
     await refreshKeyring(work, person);
     if (await lostLastFactor(work, person, row)) await endAccess(deps, work, [person]);
@@ -43,7 +43,7 @@ async function expire(deps: Deps, id: Buffer): Promise<void> {
     await work.trail({
       actor: { kind: 'service', id: null },
       action: 'authenticator.expired',
-      target: { kind: 'authenticator', id: text(id) },
+      target: { kind: 'authenticator', id: idText(id) },
       person,
       origin: null,
       reason: null,

@@ -6,7 +6,7 @@ import { noticeTo } from '../people/notices.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import { proveTokenOf } from '../stock/prove.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
@@ -33,7 +33,7 @@ export const ownProveToken: Handler<'own.proveToken'> = async (deps, call) => {
 /** An authenticator that is somebody's own, its row locked. */
 async function lockOwn(work: Work, own: Own, id: Id): Promise<AuthenticatorRow> {
   const row = await lockAuthenticator(work, id);
-  if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
+  if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
   return row;
 }
 
@@ -56,7 +56,7 @@ export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
   const before = await selectOne<{ id: Buffer; method: Method; pin_sealed: Buffer | null }>(
     deps,
     "SELECT id, method, pin_sealed FROM authenticators WHERE id = :id AND person_id = :person AND state = 'active'",
-    { id: key(id), person: key(personId) },
+    { id: idBytes(id), person: idBytes(personId) },
   );
   if (!before) throw notFound();
   if (!takesPin(before.method)) throw new Refusal('wrong-state', { state: 'active' });

@@ -6,9 +6,9 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { assertOffered, groupsOf } from '../methods/offer.js';
-import { carried, CARRIED_MS } from '../../platform/http/sealed.js';
+import { openFromPage, PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
 import { lockPerson } from '../people/lock-person.js';
 import { makeTotp } from './begin-totp.js';
 import type { Maker } from './enrolling.js';
@@ -30,13 +30,13 @@ export interface Own extends Maker {
  * not to have been the person, who may have been deactivated since.
  */
 export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin: string): Promise<Own> {
-  const { personId, signInId, place: forPlace } = await carried(deps, 'right', right);
+  const { personId, signInId, place: forPlace } = await openFromPage(deps, 'right', right);
   const row = await selectOne<{ good: number }>(
     db,
     `SELECT state = 'active' AND emergency = 0
        AND NOT EXISTS (SELECT 1 FROM sign_in_judgements j WHERE j.sign_in_id = :signIn AND j.verdict = 'confirmed')
        AND NOT EXISTS (SELECT 1 FROM spent_requests s WHERE s.id = :signIn) AS good FROM persons WHERE id = :id`,
-    { id: key(personId), signIn: key(signInId) },
+    { id: idBytes(personId), signIn: idBytes(signInId) },
   );
   if (forPlace !== place || Number(row?.good ?? 0) !== 1) throw new Refusal('request-gone');
   return { personId, signInId, origin, actor: { kind: 'page', personId } };
@@ -51,7 +51,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
     selectOne<{ display_name: string; ended_at: Date | null }>(
       deps,
       'SELECT display_name, (SELECT ended_at FROM sign_ins s WHERE s.id = :signIn) AS ended_at FROM persons WHERE id = :id',
-      { id: key(personId), signIn: key(signInId) },
+      { id: idBytes(personId), signIn: idBytes(signInId) },
     ),
     select<{
       id: Buffer;
@@ -64,28 +64,28 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       deps,
       `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
        WHERE a.person_id = :id AND a.state = 'active' ORDER BY a.id`,
-      { id: key(personId) },
+      { id: idBytes(personId) },
     ),
     select<{ id: Buffer; serial: string; model: string }>(
       deps,
       "SELECT id, serial, model FROM tokens WHERE person_id = :id AND state IN ('assigned', 'sent') ORDER BY id",
-      { id: key(personId) },
+      { id: idBytes(personId) },
     ),
   ]);
   return {
     answer: {
       organisation: settings.organisation,
       displayName: person!.display_name,
-      until: new Date((person!.ended_at ?? deps.now()).getTime() + CARRIED_MS).toISOString(),
+      until: new Date((person!.ended_at ?? deps.now()).getTime() + PAGE_SEAL_MS).toISOString(),
       held: held.map(({ id, method, label, carrier, created_at, pin }) => ({
-        id: text(id),
+        id: idText(id),
         pin,
         method,
         label,
         carrier,
         since: created_at.toISOString(),
       })),
-      tokens: tokens.map(({ id, serial, model }) => ({ id: text(id), serial, model })),
+      tokens: tokens.map(({ id, serial, model }) => ({ id: idText(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {
         const { enrol, why } = offerOf(methods.settings, method, groups ?? new Set());
         return { method, enrol, why };
@@ -110,7 +110,7 @@ export const ownProveTotp: Handler<'own.proveTotp'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const row = await lockAuthenticator(work, call.params.id);
-    if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
+    if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
     refusal = await provePending(deps, work, own, row, codes);
     return { answer: { label: row.label } };
   });
@@ -121,7 +121,7 @@ export const ownProveTotp: Handler<'own.proveTotp'> = async (deps, call) => {
 export const ownSetPassword: Handler<'own.setPassword'> = async (deps, call) => {
   const { personId } = await ownBy(deps, deps, call.body.right, 'password-reset', call.origin);
   const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
-    id: key(personId),
+    id: idBytes(personId),
   });
   const { cell } = (await assertOffered(deps, deps, personId, 'password')).decided!;
   const loginNames = names.map(({ value }) => value);
@@ -131,8 +131,8 @@ export const ownSetPassword: Handler<'own.setPassword'> = async (deps, call) => 
     const own = await ownBy(deps, work, call.body.right, 'password-reset', call.origin);
     // Once: two at the same moment meet at this row.
     const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
-      id: key(own.signInId),
-      at: new Date(work.now.getTime() + 2 * CARRIED_MS),
+      id: idBytes(own.signInId),
+      at: new Date(work.now.getTime() + 2 * PAGE_SEAL_MS),
     });
     if (first !== 1) throw new Refusal('request-gone');
     const { id } = await setPassword.store(deps, work, personId, phc, catalogue('en').methods.password);

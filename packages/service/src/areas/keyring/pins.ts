@@ -11,7 +11,7 @@ import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
@@ -56,7 +56,7 @@ export class PinChecks {
 
 /** Whether a PIN is the one of an authenticator that has one. */
 export async function isPin(deps: Deps, row: Pinned, typed: string, source?: string): Promise<boolean> {
-  const phc = await deps.keys.opening((keys) => keys.open('seed', pinIdentity(text(row.id)), row.pin_sealed!));
+  const phc = await deps.keys.opening((keys) => keys.open('seed', pinIdentity(idText(row.id)), row.pin_sealed!));
   return await deps.hasher.verify(phc.toString(), typed, source);
 }
 
@@ -92,11 +92,11 @@ async function rulesFor(deps: Deps, id: Id) {
   const row = await selectOne<{ person_id: Buffer; method: Method }>(
     deps,
     'SELECT person_id, method FROM authenticators WHERE id = :id',
-    { id: key(id) },
+    { id: idBytes(id) },
   );
   if (!row) throw notFound();
   if (!takesPin(row.method)) return undefined;
-  return await codeRulesOf(deps, deps, text(row.person_id), row.method);
+  return await codeRulesOf(deps, deps, idText(row.person_id), row.method);
 }
 
 /** Gives somebody a PIN for what they hold, to be changed when it is first used. One that is drawn here is in this one answer. */
@@ -109,7 +109,7 @@ export const givePin: Handler<'authenticators.givePin'> = async (deps, call) => 
   return await call.run(async (work) => {
     const row = await lockAuthenticator(work, id);
     assertTakesPin(row);
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     await countersignedForKeyring(deps, work, call as AskingCall, person, { givePin: id }, (name) => ({
       what: 'pin-given',
       facts: { name, label: row.label },
@@ -127,7 +127,7 @@ export const removePin: Handler<'authenticators.removePin'> = async (deps, call)
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
     if (row.pin_sealed === null) throw new Refusal('wrong-state', { state: row.state });
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     await countersignedForKeyring(deps, work, call as AskingCall, person, { removePin: id }, (name) => ({
       what: 'pin-removed',
       facts: { name, label: row.label },

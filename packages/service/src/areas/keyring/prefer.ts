@@ -2,7 +2,7 @@ import { write } from '../../platform/db/sql.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
 
@@ -13,7 +13,7 @@ export const prefer: Handler<'authenticators.prefer'> = async (_deps, call) =>
     const { preferred } = call.body;
     const row = await lockAuthenticator(work, id);
     if (row.state !== 'active') throw new Refusal('wrong-state', { state: row.state });
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     await write(work, 'UPDATE authenticators SET preferred = 0 WHERE person_id = :person AND preferred = 1', {
       person: row.person_id,
     });

@@ -5,7 +5,7 @@ import { noticeTo } from '../people/notices.js';
 import { badField, Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { guardColumns, guardOf, totpSettings, type AuthenticatorRow } from './authenticator-row.js';
@@ -39,8 +39,8 @@ export async function provePending(
   codes: readonly string[],
 ): Promise<Refusal | undefined> {
   const { settings } = await deps.settings.current();
-  const id = text(row.id);
-  const person = text(row.person_id);
+  const id = idText(row.id);
+  const person = idText(row.person_id);
   if (row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
   await assertInHand(work, row.carrier_id);
   const { parameters } = (await assertOffered(deps, work, person, 'totp')).decided!.cell;

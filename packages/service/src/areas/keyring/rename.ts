@@ -1,7 +1,7 @@
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
 
@@ -15,7 +15,7 @@ export const rename: Handler<'authenticators.rename'> = async (_deps, call) =>
       throw new Refusal('wrong-state', { state: row.state });
     if (label !== row.label) {
       await authenticators(work).update({ label }, { where: { id }, transaction: work.transaction });
-      const person = text(row.person_id);
+      const person = idText(row.person_id);
       await work.trail(entryOf(call, 'authenticator.renamed', { kind: 'authenticator', id }, { person }));
     }
     return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };

@@ -4,7 +4,7 @@ import { select, write } from '../../platform/db/sql.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticatorApplications } from './authenticator-application.model.js';
 import { authenticators } from './authenticator.model.js';
@@ -17,7 +17,7 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
     const row = await lockAuthenticator(work, id);
     if (row.state === 'revoked' || row.state === 'expired' || row.method === 'password')
       throw new Refusal('wrong-state', { state: row.state });
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     const wanted = [...new Set(applications ?? [])];
     const named =
       wanted.length === 0
@@ -25,7 +25,7 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
         : await select<{ id: Buffer; name: string }>(
             work,
             'SELECT id, name FROM applications WHERE id IN (:ids) ORDER BY name',
-            { ids: wanted.map(key) },
+            { ids: wanted.map(idBytes) },
           );
     if (named.length < wanted.length) throw badField('body.applications', 'not-an-application');
     const names = applications === null ? '*' : named.map(({ name }) => name).join(', ') || '-';
@@ -40,7 +40,7 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
         facts: { name, label: row.label, applications: names },
       }),
     );
-    await write(work, 'DELETE FROM authenticator_applications WHERE authenticator_id = :id', { id: key(id) });
+    await write(work, 'DELETE FROM authenticator_applications WHERE authenticator_id = :id', { id: idBytes(id) });
     if (wanted.length > 0)
       await authenticatorApplications(work).bulkCreate(
         wanted.map((application) => ({ authenticatorId: id, applicationId: application })),

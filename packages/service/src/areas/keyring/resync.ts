@@ -7,7 +7,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import { tellToken } from '../stock/tell.js';
 import {
@@ -34,14 +34,14 @@ async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Ui
     throw admitted.why === 'needs-unlock'
       ? new Refusal('wrong-state', { state: 'locked' })
       : throttledUntil(admitted.until!, work.now.getTime());
-  const id = text(row.id);
+  const id = idText(row.id);
   const sealed = row.secret_sealed!;
   return await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
 }
 
 const countFailure = async (work: Work, row: AuthenticatorRow) =>
   await authenticators(work).update(guardColumns(LANE, reserve(guardOf(row, LANE), work.now.getTime())), {
-    where: { id: text(row.id) },
+    where: { id: idText(row.id) },
     transaction: work.transaction,
   });
 
@@ -59,7 +59,7 @@ export async function resyncLocked(
   row: AuthenticatorRow,
   codes: readonly [string, string],
 ): Promise<Refusal | undefined> {
-  const id = text(row.id);
+  const id = idText(row.id);
   const secret = await opened(deps, work, row);
   const found: Resync =
     row.method === 'hotp'
@@ -83,7 +83,7 @@ export async function resyncLocked(
       maker,
       right ? 'authenticator.resynchronised' : 'authenticator.proof-failed',
       { kind: 'authenticator', id },
-      { person: text(row.person_id), details: right ? { drift: found.drift } : { outcome: found.outcome } },
+      { person: idText(row.person_id), details: right ? { drift: found.drift } : { outcome: found.outcome } },
     ),
   );
   return right ? undefined : new Refusal(REFUSALS[found.outcome]);
@@ -95,7 +95,7 @@ export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
-    await countersignedForKeyring(deps, work, call as AskingCall, text(row.person_id), { resync: id }, (name) => ({
+    await countersignedForKeyring(deps, work, call as AskingCall, idText(row.person_id), { resync: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));
@@ -112,7 +112,7 @@ export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
   return await call.run(async (work) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
-    const person = text(row.person_id);
+    const person = idText(row.person_id);
     await countersignedForKeyring(deps, work, call as AskingCall, person, { test: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },

@@ -7,7 +7,7 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { authenticators } from './authenticator.model.js';
 
@@ -61,9 +61,9 @@ async function store(
 ): Promise<{ readonly id: Id; readonly ended: EndedAccess }> {
   const parameters = JSON.stringify(mustChange ? { mustChange } : {});
   const present = await selectOne<{ id: Buffer }>(work, 'SELECT id FROM authenticators WHERE password_of = :personId', {
-    personId: key(personId),
+    personId: idBytes(personId),
   });
-  const id = present ? text(present.id) : newId(deps);
+  const id = present ? idText(present.id) : newId(deps);
   const secretSealed = deps.keys.current.seal('seed', `authenticator/${id}/secret`, Buffer.from(phc), deps.random(12));
   if (present) {
     await write(

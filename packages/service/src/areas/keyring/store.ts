@@ -4,7 +4,7 @@ import type { Id, CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { notFound, Refusal } from '../../platform/errors.js';
-import { key, text, textOfHex, textOrNull } from '../../platform/ids.js';
+import { idBytes, idText, idTextOfHex, idTextOrNull } from '../../platform/ids.js';
 import {
   guardOf,
   hotpSettings,
@@ -39,17 +39,17 @@ type DescribedRow = AuthenticatorRow & {
 
 function placesOf(json: string | null): { id: Id; name: string }[] {
   const places = JSON.parse(json ?? '[]') as { id: Id; name: string }[];
-  return places.map(({ id, name }) => ({ id: textOfHex(id), name })).sort((a, b) => a.name.localeCompare(b.name));
+  return places.map(({ id, name }) => ({ id: idTextOfHex(id), name })).sort((a, b) => a.name.localeCompare(b.name));
 }
 
 /** What may be shown of an authenticator: never its secret. */
 export function describeAuthenticator(row: DescribedRow): Authenticator {
   const totp = row.method === 'totp' ? totpSettings(row) : null;
   return {
-    id: text(row.id),
+    id: idText(row.id),
     method: row.method,
     state: row.state,
-    carrierId: textOrNull(row.carrier_id),
+    carrierId: idTextOrNull(row.carrier_id),
     label: row.label,
     createdAt: row.created_at.toISOString(),
     activatedAt: row.activated_at?.toISOString() ?? null,
@@ -66,7 +66,7 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
     preferred: row.preferred === 1,
     pin: row.pin_sealed === null ? 'none' : row.pin_given === 1 ? 'given' : 'own',
     onlyAt: row.restricted === 1 ? placesOf(row.only_at ?? null) : null,
-    tokenId: textOrNull(row.token_id ?? null),
+    tokenId: idTextOrNull(row.token_id ?? null),
     guard: { familiar: laneOf(row, 'familiar'), stranger: laneOf(row, 'stranger') },
   };
 }
@@ -82,7 +82,7 @@ function keyOf(row: DescribedRow): Authenticator['webauthn'] {
     ...string[],
   ];
   return {
-    aaguid: textOfHex(aaguid),
+    aaguid: idTextOfHex(aaguid),
     model: name.join(' ') || null,
     trust,
     compromised: compromised === '1',
@@ -111,7 +111,7 @@ export interface CarrierRow {
 }
 
 export const describeCarrier = (row: CarrierRow): Answer<'keyring.show'>['carriers'][number] => ({
-  id: text(row.id),
+  id: idText(row.id),
   kind: row.kind,
   state: row.state,
   label: row.label,
@@ -132,7 +132,7 @@ interface WaitingToken {
 
 /** All carriers and authenticators of a person; newest first among those that ended. */
 export async function readKeyring(db: Db, personId: Id): Promise<Answer<'keyring.show'>> {
-  const id = key(personId);
+  const id = idBytes(personId);
   const person = await selectOne(db, 'SELECT 1 AS one FROM persons WHERE id = :id', { id });
   if (!person) throw notFound();
   const [carriers, rows, tokens] = await Promise.all([
@@ -158,7 +158,7 @@ export async function readKeyring(db: Db, personId: Id): Promise<Answer<'keyring
     authenticators: rows.map(describeAuthenticator),
     tokens: tokens.map(({ id: token, arrived, changed_at, ...rest }) => ({
       ...rest,
-      id: text(token),
+      id: idText(token),
       arrived: arrived === 1,
       since: changed_at.toISOString(),
     })),
@@ -168,7 +168,7 @@ export async function readKeyring(db: Db, personId: Id): Promise<Answer<'keyring
 /** One authenticator, its row locked until the transaction ends. */
 export async function lockAuthenticator(db: Db, id: Id): Promise<AuthenticatorRow> {
   const row = await selectOne<AuthenticatorRow>(db, `SELECT ${WITH_TOKEN} WHERE a.id = :id FOR UPDATE`, {
-    id: key(id),
+    id: idBytes(id),
   });
   if (!row) throw notFound();
   return row;

@@ -1,7 +1,7 @@
 import type { Usable } from '@nimble-latch/core/assurance';
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../../platform/db/sql.js';
-import { key, text, textOfHex, textOrNull } from '../../platform/ids.js';
+import { idBytes, idText, idTextOfHex, idTextOrNull } from '../../platform/ids.js';
 
 /** Whether an authenticator is in use, and not past its last day. */
 export const countsNow = (alias: string): string =>
@@ -37,9 +37,9 @@ export function keyringOf(column: string | null): Usable[] {
         pin: pin === '1',
         verified: verified === '1',
         bound: bound === '1',
-        onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(textOfHex),
+        onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(idTextOfHex),
       };
-      return usable(textOfHex(id), method, carrier === '-' ? null : textOfHex(carrier!), held);
+      return usable(idTextOfHex(id), method, carrier === '-' ? null : idTextOfHex(carrier!), held);
     });
 }
 
@@ -82,7 +82,7 @@ export const usableOf = (row: {
   verified: number;
   device_bound: number;
 }): Usable =>
-  usable(text(row.id), row.method, textOrNull(row.carrier_id), {
+  usable(idText(row.id), row.method, idTextOrNull(row.carrier_id), {
     preferred: row.preferred === 1,
     hardware: row.hardware === 1,
     pin: row.pin_sealed !== null,
@@ -96,7 +96,7 @@ export async function currentKeyring(db: Db, personId: Id): Promise<readonly Usa
   const row = await selectOne<{ keyring: string | null }>(
     db,
     `SELECT ${KEYRING_OF_P} AS keyring FROM persons p WHERE p.id = :id`,
-    { id: key(personId) },
+    { id: idBytes(personId) },
   );
   return keyringOf(row?.keyring ?? null);
 }

@@ -17,10 +17,10 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import type { MethodParameters, Offer } from '@nimble-latch/core/methods';
 import { assertOffered } from '../methods/offer.js';
-import { modelOf } from '../models/known.js';
+import { modelOf } from '../models/model-of-key.js';
 import { assertPartyStill, chooseParty } from '../relying-party/change.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
@@ -88,7 +88,7 @@ async function makeWebauthn(
     work,
     `SELECT c.credential_id, c.transports FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
      WHERE a.person_id = :person AND a.state IN ('active', 'suspended') ORDER BY a.id`,
-    { person: key(person) },
+    { person: idBytes(person) },
   );
   return {
     authenticator: describeAuthenticator(await lockAuthenticator(work, id)),
@@ -117,14 +117,14 @@ async function endBegun(work: Work, maker: Maker, person: Id): Promise<void> {
   const begun = await select<{ id: Buffer }>(
     work,
     "SELECT id FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state = 'pending' AND created_at < :before FOR UPDATE",
-    { person: key(person), before: new Date(work.now.getTime() - BEGUN_MS) },
+    { person: idBytes(person), before: new Date(work.now.getTime() - BEGUN_MS) },
   );
   for (const { id } of begun) {
     await authenticators(work).update(
       { state: 'expired', endedAt: work.now },
-      { where: { id: text(id) }, transaction: work.transaction },
+      { where: { id: idText(id) }, transaction: work.transaction },
     );
-    const target = { kind: 'authenticator', id: text(id) };
+    const target = { kind: 'authenticator', id: idText(id) };
     await work.trail(entryOf(maker, 'authenticator.expired', target, { person, details: { method: 'webauthn' } }));
   }
 }
@@ -149,8 +149,8 @@ async function proveWebauthn(
   { rawId, response, clientExtensionResults, authenticatorAttachment }: Response,
 ): Promise<Refusal | undefined> {
   const party = await ownParty(deps);
-  const id = text(row.id);
-  const person = text(row.person_id);
+  const id = idText(row.id);
+  const person = idText(row.person_id);
   if (row.method !== 'webauthn' || row.state !== 'pending') throw new Refusal('wrong-state', { state: row.state });
   if (work.now.getTime() - row.created_at.getTime() > BEGUN_MS) throw new Refusal('wrong-state', { state: 'expired' });
   const rules = rulesOf(await assertOffered(deps, work, person, 'webauthn'));
@@ -234,7 +234,7 @@ async function proveWebauthn(
       verified: credential.verified,
       deviceBound: !credential.backupEligible,
     },
-    { where: { id: text(row.id) }, transaction: work.transaction },
+    { where: { id: idText(row.id) }, transaction: work.transaction },
   );
   await refreshKeyring(work, person);
   await work.trail(
@@ -321,7 +321,7 @@ export const ownProveWebauthn: Handler<'own.proveWebauthn'> = async (deps, call)
   const reply = await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const row = await lockAuthenticator(work, call.params.id);
-    if (!row.person_id.equals(key(own.personId))) throw new Refusal('not-found');
+    if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
     refusal = await proveWebauthn(deps, work, own, own.signInId, row, call.body.credential);
     return { answer: { label: (await lockAuthenticator(work, call.params.id)).label } };
   });

@@ -6,7 +6,7 @@ import { methodSettings } from './method-settings.model.js';
 export const methodsArea = area({
   name: 'methods',
   tables: [methodSettings],
-  provides: ({ aside }) => ({ methods: new MethodsCache(aside) }),
+  provides: ({ settingsPool }) => ({ methods: new MethodsCache(settingsPool) }),
   serves: async () => {
     const { methodHandlers } = await import('./routes.js');
     return {

@@ -1,7 +1,7 @@
 import { asksForGroups, FIRST_METHODS, type MethodSettings } from '@nimble-latch/core/methods';
 import type { LOCK, Sequelize } from 'sequelize';
 import { within } from '../../platform/db/models.js';
-import { Recent } from '../../platform/db/recent.js';
+import { TtlCache } from '../../platform/db/ttl-cache.js';
 import type { Db } from '../../platform/db/sql.js';
 import { methodSettings } from './method-settings.model.js';
 import { groupKey } from '../rulebook/running.js';
@@ -26,10 +26,10 @@ export const readyMethods = ({ rows }: MethodSettings): RunningMethods => {
 };
 
 /** The method settings as this process last read them, at most a few seconds ago. */
-export class MethodsCache extends Recent<RunningMethods> {
-  /** @param aside a pool that no transaction holds connections of */
-  constructor(aside: Sequelize) {
-    super(async () => readyMethods((await readMethods({ sequelize: aside })).settings));
+export class MethodsCache extends TtlCache<RunningMethods> {
+  /** @param settingsPool a pool that no transaction holds connections of */
+  constructor(settingsPool: Sequelize) {
+    super(async () => readyMethods((await readMethods({ sequelize: settingsPool })).settings));
   }
 }
 

@@ -12,13 +12,13 @@ import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 
 /** The groups of a person, as method settings and rules compare them; undefined where there is no such person. */
 export async function groupsOf(db: Db, person: Id): Promise<ReadonlySet<string> | undefined> {
   const row = await selectOne<PersonFactsRow>(db, `SELECT ${PERSON_FACTS_OF_P} FROM persons p WHERE p.id = :id`, {
-    id: key(person),
+    id: idBytes(person),
   });
   return row && personFactsOf(person, row).groups;
 }

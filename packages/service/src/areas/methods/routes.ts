@@ -9,7 +9,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { key, storedId } from '../../platform/ids.js';
+import { idBytes, storedId } from '../../platform/ids.js';
 import { draftRow } from '../rulebook/draft.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
@@ -139,7 +139,7 @@ const ofPerson: Handler<'people.methods'> = async (deps: Deps, { params }) => {
   const held = await select<{ method: Method; n: number }>(
     deps,
     "SELECT method, COUNT(*) AS n FROM authenticators WHERE person_id = :id AND state = 'active' GROUP BY method",
-    { id: key(params.id) },
+    { id: idBytes(params.id) },
   );
   return {
     answer: {

@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select } from '../../platform/db/sql.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { editMetadata, fetchMetadata, readMetadataBlob, showMetadata } from './metadata.js';
 import { addRoot, listRoots, removeRoot } from './roots.js';
 
@@ -41,16 +41,16 @@ const list: Handler<'keyModels.list'> = async (deps, { query }) => {
     {
       q: `%${(query.q ?? '').replace(/[%_\\]/g, '\\$&')}%`,
       afterName: after?.[0] ?? '',
-      afterId: after ? key(after[1]) : null,
+      afterId: after ? idBytes(after[1]) : null,
       limit: query.limit + 1,
     },
   );
-  const cut = pageOf(rows, query.limit, (row) => [row.name ?? '', text(row.id)]);
+  const cut = pageOf(rows, query.limit, (row) => [row.name ?? '', idText(row.id)]);
   return {
     answer: {
       rows: cut.rows.map((row): Model => ({
-        id: text(row.id),
-        aaguid: row.name === null ? text(row.id) : row.aaguid && text(row.aaguid),
+        id: idText(row.id),
+        aaguid: row.name === null ? idText(row.id) : row.aaguid && idText(row.aaguid),
         name: row.name,
         picture: row.picture,
         keys: Number(row.n ?? 0),

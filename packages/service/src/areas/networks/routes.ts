@@ -8,7 +8,7 @@ import { badField, notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
 import { newId } from '../../platform/ids.js';
-import { assertUnruled } from '../rulebook/named.js';
+import { assertUnruled } from '../rulebook/assert-unruled.js';
 import { networks } from './network.model.js';
 import { forgetNetworks, locate, networkOf, readNetworks, type KnownNetwork } from './table.js';
 

@@ -8,7 +8,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
-import { key, newId, text, textOrNull, storedId } from '../../platform/ids.js';
+import { idBytes, newId, idText, idTextOrNull, storedId } from '../../platform/ids.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { gatherPeople } from './gather.js';
 import { readGroup } from './group-row.js';
@@ -48,21 +48,21 @@ type Change = Answer<'bulkChanges.show'>;
 const SELECTED = 'SELECT c.*, g.name AS group_name FROM bulk_changes c LEFT JOIN person_groups g ON g.id = c.group_id';
 
 const changeOf = (row: ChangeRow): Change => ({
-  id: text(row.id),
+  id: idText(row.id),
   kind: row.kind,
-  group: row.group_id && row.group_name !== null ? { id: text(row.group_id), name: row.group_name } : null,
+  group: row.group_id && row.group_name !== null ? { id: idText(row.group_id), name: row.group_name } : null,
   state: row.state,
   people: row.people,
   passed: row.passed,
   changed: row.changed,
-  undoes: textOrNull(row.undoes),
-  undoneBy: textOrNull(row.undone_by),
+  undoes: idTextOrNull(row.undoes),
+  undoneBy: idTextOrNull(row.undone_by),
   createdAt: row.created_at.toISOString(),
   finishedAt: row.finished_at?.toISOString() ?? null,
 });
 
 async function readChange(db: Db, id: Id, lock = ''): Promise<ChangeRow> {
-  const row = await selectOne<ChangeRow>(db, `${SELECTED} WHERE c.id = :id ${lock}`, { id: key(id) });
+  const row = await selectOne<ChangeRow>(db, `${SELECTED} WHERE c.id = :id ${lock}`, { id: idBytes(id) });
   if (!row) throw notFound();
   return row;
 }
@@ -102,7 +102,7 @@ async function ask(
     },
     { transaction: work.transaction },
   );
-  const people = await gather(key(id));
+  const people = await gather(idBytes(id));
   // What was counted and shown is what is changed, or nothing is.
   if (people !== expect) throw new Refusal('count-changed', { people });
   await bulkChanges(work).update({ people }, { where: { id }, transaction: work.transaction });
@@ -134,7 +134,7 @@ export const beginChange: Handler<'bulkChanges.begin'> = async (deps, call) =>
           ? await write(
               work,
               'INSERT INTO bulk_change_people (change_id, person_id) SELECT :change, id FROM persons WHERE id IN (:ids)',
-              { change, ids: who.ids.map(key) },
+              { change, ids: who.ids.map(idBytes) },
             )
           : await gatherPeople(deps, work, change, who.filter),
       expect,
@@ -152,7 +152,7 @@ export const undoChange: Handler<'bulkChanges.undo'> = async (deps, call) =>
       deps,
       work,
       call,
-      { kind: INVERSE[before.kind], groupId: textOrNull(before.group_id), undoes: text(before.id) },
+      { kind: INVERSE[before.kind], groupId: idTextOrNull(before.group_id), undoes: idText(before.id) },
       async (change) =>
         // Only those whom it really changed, and who are still there.
         await write(
@@ -163,7 +163,10 @@ export const undoChange: Handler<'bulkChanges.undo'> = async (deps, call) =>
         ),
       await stillThere(work, before.id),
     );
-    await bulkChanges(work).update({ undoneBy: id }, { where: { id: text(before.id) }, transaction: work.transaction });
+    await bulkChanges(work).update(
+      { undoneBy: id },
+      { where: { id: idText(before.id) }, transaction: work.transaction },
+    );
     return { answer: changeOf(await readChange(work, id)) };
   });
 
@@ -197,7 +200,7 @@ async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'don
   if (some.length === 0) {
     await bulkChanges(work).update(
       { state: 'done', finishedAt: work.now },
-      { where: { id: text(change.id) }, transaction: work.transaction },
+      { where: { id: idText(change.id) }, transaction: work.transaction },
     );
     return 'done';
   }
@@ -210,15 +213,15 @@ async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'don
       id: change.id,
       changed,
     });
-  await work.trailAll(changed.map((person) => entryFor(change, text(person))));
+  await work.trailAll(changed.map((person) => entryFor(change, idText(person))));
   await bulkChanges(work).update(
     {
       state: 'running',
       passed: change.passed + ids.length,
       changedPeople: change.changed + changed.length,
-      doneUpTo: text(ids[ids.length - 1]!),
+      doneUpTo: idText(ids[ids.length - 1]!),
     },
-    { where: { id: text(change.id) }, transaction: work.transaction },
+    { where: { id: idText(change.id) }, transaction: work.transaction },
   );
   return change.passed + ids.length;
 }
@@ -243,13 +246,13 @@ const ACTIONS = {
 } as const satisfies Record<BulkKind, NewEntry['action']>;
 
 const entryFor = (change: ChangeRow, person: Id): NewEntry => ({
-  actor: { kind: 'person', id: text(change.asked_by) },
+  actor: { kind: 'person', id: idText(change.asked_by) },
   action: ACTIONS[change.kind],
-  target: change.group_id ? { kind: 'group', id: text(change.group_id) } : { kind: 'person', id: person },
+  target: change.group_id ? { kind: 'group', id: idText(change.group_id) } : { kind: 'person', id: person },
   person,
   origin: change.asked_from,
   reason: null,
-  details: { change: text(change.id) },
+  details: { change: idText(change.id) },
 });
 
 type Apply = (deps: Deps, work: Work, ids: Buffer[], group: Buffer | null) => Promise<Buffer[]>;
@@ -313,8 +316,8 @@ async function setState(deps: Deps, work: Work, ids: Buffer[], from: string, to:
     },
   );
   if (to === 'deactivated') {
-    await endBegun(work, changing.map(text));
-    await endAccess(deps, work, changing.map(text));
+    await endBegun(work, changing.map(idText));
+    await endAccess(deps, work, changing.map(idText));
   }
   return changing;
 }

@@ -9,7 +9,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { refreshName } from './facets.js';
 import { touchPerson } from './login-names.js';
@@ -34,7 +34,7 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
       { where: { id, version: call.ifMatch! }, transaction: work.transaction },
     );
     if (done === 0) throw new Refusal('changed-meanwhile');
-    if (plain.displayName !== undefined) await refreshName(work, key(id), plain.displayName);
+    if (plain.displayName !== undefined) await refreshName(work, idBytes(id), plain.displayName);
     // Which fields, never what stood in them.
     await work.trail(
       entryOf(
@@ -50,7 +50,7 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
 
 /** Somebody signs in nowhere any more, from this moment; the keyring stays. The caller has the person locked. */
 export async function stopPerson(deps: Deps, work: Work, id: Id): Promise<EndedAccess> {
-  await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: key(id) });
+  await write(work, "UPDATE persons SET state = 'deactivated' WHERE id = :id", { id: idBytes(id) });
   await touchPerson(work, id);
   await endBegun(work, [id]);
   return await endAccess(deps, work, [id]);
@@ -103,7 +103,7 @@ export const reactivatePerson: Handler<'people.reactivate'> = async (deps, call)
     const { id } = call.params;
     const { state } = await lockAdministrator(deps, work, call, id, 'administrator-reactivated');
     if (state !== 'deactivated') throw new Refusal('wrong-state', { state });
-    await write(work, "UPDATE persons SET state = 'active' WHERE id = :id", { id: key(id) });
+    await write(work, "UPDATE persons SET state = 'active' WHERE id = :id", { id: idBytes(id) });
     await touchPerson(work, id);
     await work.trail(entryOf(call, 'person.reactivated', { kind: 'person', id }, { person: id }));
     const person = await readPerson(deps, work, id);
@@ -115,7 +115,7 @@ export const deletePerson: Handler<'people.delete'> = async (deps, call) =>
     const { id } = call.params;
     await lockAdministrator(deps, work, call, id, 'administrator-deleted');
     // Keyring, names, memberships, sessions and tokens go with the row; the trail and past sign-ins keep the bare id.
-    await write(work, 'DELETE FROM persons WHERE id = :id', { id: key(id) });
+    await write(work, 'DELETE FROM persons WHERE id = :id', { id: idBytes(id) });
     await work.trail(entryOf(call, 'person.deleted', { kind: 'person', id }, { person: id }));
     return { answer: null };
   });

@@ -2,7 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Answer } from '@nimble-latch/api';
 import { select, selectOne, transact, write, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { withParts } from './parts.js';
 
 /** What people are counted by, each along one index. */
@@ -58,11 +58,11 @@ export async function keepCounts(deps: Deps): Promise<string> {
   return `${counts.length} counts`;
 }
 
-const groupId = (hex: string) => text(Buffer.from(hex, 'hex'));
+const groupId = (hex: string) => idText(Buffer.from(hex, 'hex'));
 
 /** The same of the people in some groups: those whom a limited role reaches, who are never very many. */
 async function countWithin(deps: Deps, within: readonly Id[]): Promise<CountRow[]> {
-  const groups = await withParts(deps, within.map(key));
+  const groups = await withParts(deps, within.map(idBytes));
   if (groups.length === 0) return [];
   const reached = '(SELECT DISTINCT person_id FROM group_members WHERE group_id IN (:groups)) reached';
   const all: CountRow[] = [];

@@ -3,7 +3,7 @@ import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, select, write, type Db, type Statement } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 
 /**
  * What lists of people are sorted, searched and filtered by; it follows from the person's other rows. Whoever changes
@@ -29,7 +29,7 @@ export async function refreshName(db: Db, id: Buffer, displayName: string): Prom
 
 /** After something on a keyring became active, or stopped being so. */
 export async function refreshKeyring(db: Db, personId: Id): Promise<void> {
-  const id = key(personId);
+  const id = idBytes(personId);
   const rows = await select<{ method: Method }>(
     db,
     "SELECT DISTINCT method FROM authenticators WHERE person_id = :id AND state = 'active'",
@@ -54,7 +54,7 @@ export function seenWrite(personId: Id, lastSeenAt: Date | null, now: Date): Sta
   if (lastSeenAt && now.getTime() - lastSeenAt.getTime() < SEEN_AGAIN_MS) return undefined;
   return {
     sql: "UPDATE persons SET last_seen_at = :now, seen = 'this-week' WHERE id = :id",
-    values: { id: key(personId), now },
+    values: { id: idBytes(personId), now },
   };
 }
 
@@ -97,7 +97,7 @@ export async function fillFacets(deps: Deps): Promise<string> {
     for (const row of rows)
       await inTransaction(deps, async (work) => {
         await refreshName(work, row.id, row.display_name);
-        await refreshKeyring(work, text(row.id));
+        await refreshKeyring(work, idText(row.id));
         const [last] = await select<{ at: Date | null }>(
           work,
           'SELECT MAX(last_used_at) AS at FROM authenticators WHERE person_id = :id',
@@ -127,7 +127,7 @@ export async function refreshKeyHolders(deps: Deps): Promise<string> {
     );
     if (rows.length === 0) return `${total} people looked at`;
     await inTransaction(deps, async (work) => {
-      for (const { id } of rows) await refreshKeyring(work, text(id));
+      for (const { id } of rows) await refreshKeyring(work, idText(id));
     });
     total += rows.length;
     after = rows[rows.length - 1]!.id;

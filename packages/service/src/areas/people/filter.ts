@@ -1,7 +1,7 @@
 import type { Id, Coverage, Method, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
 import type { Db, SqlValues } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { recentCounts, type Facet } from './counts.js';
 import { keyConditions } from './keys-held.js';
 import { withParts } from './parts.js';
@@ -98,9 +98,9 @@ export async function asked(db: Db, wanted: PeopleFilter): Promise<Asked> {
   const byKeys = wanted.model !== undefined || wanted.fewKeys === true;
   const filter: PeopleFilter = byKeys && wanted.method === undefined ? { ...wanted, method: 'webauthn' } : wanted;
   const keys = await keyConditions(db, filter);
-  const group = filter.group ? key(filter.group) : null;
+  const group = filter.group ? idBytes(filter.group) : null;
   const groups = group === null ? [] : await withParts(db, [group]);
-  const within = filter.within && (await withParts(db, filter.within.map(key)));
+  const within = filter.within && (await withParts(db, filter.within.map(idBytes)));
   return {
     filter,
     keys: keys.conditions,
@@ -114,7 +114,7 @@ export async function asked(db: Db, wanted: PeopleFilter): Promise<Asked> {
       coverage: filter.coverage ?? null,
       seen: filter.seen ?? null,
       method: filter.method ?? null,
-      member: filter.member ? key(filter.member) : null,
+      member: filter.member ? idBytes(filter.member) : null,
       group,
       ...(groups.length > 0 ? { groups } : {}),
       ...(within && within.length > 0 ? { within } : {}),

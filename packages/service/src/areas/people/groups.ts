@@ -8,9 +8,9 @@ import { keepingNamesApart } from '../../platform/db/unique-name.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, newId } from '../../platform/ids.js';
-import { assertNoMethodsFor } from '../methods/named.js';
-import { assertUnruled } from '../rulebook/named.js';
+import { idBytes, newId } from '../../platform/ids.js';
+import { assertNoMethodsFor } from '../methods/assert-no-methods-for.js';
+import { assertUnruled } from '../rulebook/assert-unruled.js';
 import { groupMembers } from './group-member.model.js';
 import { counted, readGroup } from './group-row.js';
 import { groups } from './group.model.js';
@@ -32,7 +32,7 @@ export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
 /** A group as its page shows it. */
 async function readWhole(db: Db, id: Id): Promise<Answer<'groups.show'>> {
   const { parts: _, ...group } = await readGroup(db, id);
-  return { ...group, ...(await readNesting(db, key(id))) };
+  return { ...group, ...(await readNesting(db, idBytes(id))) };
 }
 
 export const showGroup: Handler<'groups.show'> = async (deps, { params }) => {
@@ -79,7 +79,7 @@ export const deleteGroup: Handler<'groups.delete'> = async (_deps, call) =>
     const group = await readGroup(work, id);
     await assertUnruled(work, 'groups', id);
     await assertNoMethodsFor(work, id);
-    await unnestAll(work, key(id));
+    await unnestAll(work, idBytes(id));
     await groups(work).destroy({ where: { id }, transaction: work.transaction });
     await work.trail(
       entryOf(call, 'group.deleted', { kind: 'group', id }, { details: { name: group.name, members: group.members } }),
@@ -98,7 +98,7 @@ export const joinGroup: Handler<'groups.join'> = async (_deps, call) =>
     const joined = await write(
       work,
       'INSERT IGNORE INTO group_members (group_id, person_id, name_key) SELECT :id, id, name_key FROM persons WHERE id = :personId',
-      { id: key(id), personId: key(personId) },
+      { id: idBytes(id), personId: idBytes(personId) },
     );
     if (joined > 0) await work.trail(entryOf(call, 'group.joined', { kind: 'group', id }, { person: personId }));
     return { answer: null };

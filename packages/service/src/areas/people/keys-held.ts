@@ -1,5 +1,5 @@
 import type { SqlValues, Db } from '../../platform/db/sql.js';
-import { key, storedId } from '../../platform/ids.js';
+import { idBytes, storedId } from '../../platform/ids.js';
 import { readMethods } from '../methods/cache.js';
 import type { PeopleFilter } from './filter.js';
 import { withParts } from './parts.js';
@@ -18,7 +18,7 @@ export async function keyConditions(db: Db, { model, fewKeys }: PeopleFilter): P
   if (model === undefined) return few;
   const ofModel = `EXISTS (SELECT 1 FROM authenticators k JOIN webauthn_credentials c ON c.authenticator_id = k.id
     WHERE ${HELD} AND k.state IN ('active', 'suspended') AND c.model_id = :model)`;
-  return { conditions: [...few.conditions, ofModel], values: { ...few.values, model: key(model) } };
+  return { conditions: [...few.conditions, ofModel], values: { ...few.values, model: idBytes(model) } };
 }
 
 /** Whether the method settings say of anybody how many keys they should hold. */
@@ -35,7 +35,7 @@ async function fewerThanWanted(db: Db): Promise<KeyConditions> {
     const wanted = Number(cells.webauthn.parameters?.shouldHold ?? 0);
     if (group === null) cases.push(`WHEN 1 = 1 THEN ${wanted}`);
     else {
-      values[`wanted${i}`] = await withParts(db, [key(storedId(group))]);
+      values[`wanted${i}`] = await withParts(db, [idBytes(storedId(group))]);
       cases.push(
         `WHEN EXISTS (SELECT 1 FROM group_members g WHERE g.person_id = p.id AND g.group_id IN (:wanted${i})) THEN ${wanted}`,
       );

@@ -5,7 +5,7 @@ import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { select, write } from '../../platform/db/sql.js';
 import { loadDemo } from '../../host/demo/load.js';
 import { seededRandom } from '../../host/demo/world.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { countPeople, keepCounts } from './counts.js';
 import { ageSeen, fillFacets } from './facets.js';
 import type { PeopleFilter } from './filter.js';
@@ -64,10 +64,10 @@ async function read(): Promise<Known[]> {
     group,
     ...edges.filter(({ part }) => part === group).flatMap(({ whole }) => around(whole)),
   ];
-  const ids = (hexes: readonly string[]) => [...new Set(hexes)].map((hex) => text(Buffer.from(hex, 'hex')));
+  const ids = (hexes: readonly string[]) => [...new Set(hexes)].map((hex) => idText(Buffer.from(hex, 'hex')));
   return rows.map((row) => ({
     ...row,
-    id: text(row.id),
+    id: idText(row.id),
     names: names(row.id),
     serials: serials(row.id),
     methods: methods(row.id),

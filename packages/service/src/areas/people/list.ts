@@ -2,9 +2,9 @@ import type { Answer } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { asked, conditionsOf, rangesFor, type PeopleFilter } from './filter.js';
-import { described, LISTED, type ListedRow } from './listed.js';
+import { described, LISTED, type ListedRow } from './describe-listed.js';
 import { searchSteps } from './search.js';
 
 /** A page of people by name, each filter along its own index. */
@@ -33,11 +33,11 @@ export async function listPeople(
       ...question.values,
       loginName: filter.loginName ?? '',
       afterName: after?.[0] ?? '',
-      afterId: after ? key(after[1]) : null,
+      afterId: after ? idBytes(after[1]) : null,
       limit: page.limit + 1,
     },
   );
-  const cut = pageOf(rows, page.limit, (row) => [row.sort, text(row.id)]);
+  const cut = pageOf(rows, page.limit, (row) => [row.sort, idText(row.id)]);
   return { rows: await described(deps, cut.rows), next: cut.next };
 }
 
@@ -65,12 +65,12 @@ async function searchPeople(
         ...question.values,
         ...values,
         afterSort: begun ? begun[1] : '',
-        afterId: begun ? key(begun[2]) : null,
+        afterId: begun ? idBytes(begun[2]) : null,
         limit: page.limit + 1 - found.length,
       },
     );
     found.push(...rows.map((row) => ({ ...row, step })));
   }
-  const cut = pageOf(found, page.limit, (row) => [row.step, row.sort, text(row.id)]);
+  const cut = pageOf(found, page.limit, (row) => [row.step, row.sort, idText(row.id)]);
   return { rows: await described(deps, cut.rows), next: cut.next };
 }

@@ -8,7 +8,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { lockPerson } from './lock-person.js';
 import { readPerson } from './store.js';
 import { loginNames } from './login-name.model.js';
@@ -53,7 +53,7 @@ export async function insertLoginName(deps: Deps, db: Db, personId: Id, name: Lo
 /** The person changed, though none of their own columns did: an edit begun before must notice. */
 export async function touchPerson(work: Work, id: Id): Promise<void> {
   await write(work, 'UPDATE persons SET version = version + 1, updated_at = :now WHERE id = :id', {
-    id: key(id),
+    id: idBytes(id),
     now: work.now,
   });
 }
@@ -63,7 +63,7 @@ export const addLoginName: Handler<'loginNames.add'> = async (deps, call) => {
   return await call.run(async (work) => {
     const { id } = call.params;
     await lockPerson(work, id);
-    const present = await select(work, 'SELECT id FROM login_names WHERE person_id = :id', { id: key(id) });
+    const present = await select(work, 'SELECT id FROM login_names WHERE person_id = :id', { id: idBytes(id) });
     if (present.length >= LIMITS.loginNamesPerPerson)
       throw new Refusal('limit-reached', { limit: LIMITS.loginNamesPerPerson });
     const nameId = await insertLoginName(deps, work, id, name, 'hand');
@@ -86,11 +86,11 @@ export const removeLoginName: Handler<'loginNames.remove'> = async (deps, call) 
   return await call.run(async (work) => {
     await lockPerson(work, id);
     const names = await select<{ id: Buffer }>(work, 'SELECT id FROM login_names WHERE person_id = :id', {
-      id: key(id),
+      id: idBytes(id),
     });
-    if (!names.some((name) => text(name.id) === loginNameId)) throw notFound();
+    if (!names.some((name) => idText(name.id) === loginNameId)) throw notFound();
     if (names.length === 1) throw new Refusal('last-login-name');
-    await write(work, 'DELETE FROM login_names WHERE id = :id', { id: key(loginNameId) });
+    await write(work, 'DELETE FROM login_names WHERE id = :id', { id: idBytes(loginNameId) });
     await touchPerson(work, id);
     await work.trail(entryOf(call, 'login-name.removed', { kind: 'login-name', id: loginNameId }, { person: id }));
     const person = await readPerson(deps, work, id);

@@ -4,7 +4,7 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { groupNesting } from './group-nesting.model.js';
 import { groupParts } from './group-part.model.js';
 import { readGroup } from './group-row.js';
@@ -106,12 +106,12 @@ export async function readNesting(db: Db, id: Buffer): Promise<Nested> {
   return {
     people: Number(people?.n ?? 0),
     parts: parts.map((part) => ({
-      id: text(part.id),
+      id: idText(part.id),
       name: part.name,
       people: Number(part.people),
       direct: Number(part.direct) === 1,
     })),
-    partOf: wholes.map((whole) => ({ id: text(whole.id), name: whole.name, direct: Number(whole.direct) === 1 })),
+    partOf: wholes.map((whole) => ({ id: idText(whole.id), name: whole.name, direct: Number(whole.direct) === 1 })),
   };
 }
 
@@ -124,7 +124,7 @@ export const addPart: Handler<'groups.addPart'> = async (_deps, call) =>
     const { transaction } = work;
     const count = await groupParts(work).count({ where: { wholeId: id }, transaction });
     if (count >= LIMITS.partsPerGroup) throw new Refusal('limit-reached', { limit: LIMITS.partsPerGroup });
-    if (await nest(work, key(id), key(partId)))
+    if (await nest(work, idBytes(id), idBytes(partId)))
       await work.trail(
         entryOf(call, 'group.part-added', { kind: 'group', id }, { details: { part: partId, people: part.members } }),
       );
@@ -136,7 +136,7 @@ export const removePart: Handler<'groups.removePart'> = async (_deps, call) =>
     const { id, partId } = call.params;
     await lockNesting(work);
     await readGroup(work, id);
-    if (!(await unnest(work, key(id), key(partId)))) throw notFound();
+    if (!(await unnest(work, idBytes(id), idBytes(partId)))) throw notFound();
     await work.trail(entryOf(call, 'group.part-removed', { kind: 'group', id }, { details: { part: partId } }));
     return { answer: null };
   });

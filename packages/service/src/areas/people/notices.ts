@@ -3,7 +3,7 @@ import type { ConsequenceId, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { sendLater } from '../../platform/delivery/outbox.js';
 import { openContact } from './contact.js';
 
@@ -28,7 +28,7 @@ export async function noticeTo(deps: Deps, plan: Plan, personId: Id, kind: Notic
     language: string;
     time_zone: string;
   }>(plan.reading, 'SELECT display_name, mail_sealed, language, time_zone FROM persons WHERE id = :id', {
-    id: key(personId),
+    id: idBytes(personId),
   });
   const to = row && (await openContact(deps, personId, 'mail', row.mail_sealed));
   if (!to) return;
@@ -71,7 +71,7 @@ async function toOwners(
   );
   const { settings } = await deps.settings.current();
   for (const owner of owners) {
-    const to = await openContact(deps, text(owner.id), 'mail', owner.mail_sealed);
+    const to = await openContact(deps, idText(owner.id), 'mail', owner.mail_sealed);
     if (to === null) continue;
     const words = catalogue(owner.language);
     const lines = [
@@ -110,7 +110,7 @@ export async function noticeOfEmergency(
   used: { readonly signIn: string; readonly name: string; readonly applicationId: Id; readonly from: string },
 ): Promise<void> {
   const application = await selectOne<{ name: string }>(plan.reading, 'SELECT name FROM applications WHERE id = :id', {
-    id: key(used.applicationId),
+    id: idBytes(used.applicationId),
   });
   await toOwners(deps, plan, 'emergency.subject', undefined, ({ mail }) => [
     say(mail['emergency.used'], { name: used.name, application: application?.name ?? '', from: used.from }),

@@ -3,7 +3,7 @@ import { nameKey, nameTerms } from '@nimble-latch/core/people';
 import type { PersonState, Source, Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { contactColumns } from './contact.js';
 
 export interface NewPerson {
@@ -28,7 +28,7 @@ export interface PersonRows {
 
 /** What a new person is made of, with everything that lists are sorted and searched by. */
 export function personRows(deps: Deps, id: Id, person: NewPerson, at: Date): PersonRows {
-  const personId = key(id);
+  const personId = idBytes(id);
   const folded = nameKey(person.displayName);
   return {
     persons: [
@@ -48,7 +48,7 @@ export function personRows(deps: Deps, id: Id, person: NewPerson, at: Date): Per
     ],
     person_terms: nameTerms(folded).map((term) => ({ term, personId })),
     login_names: person.loginNames.map(({ value, kind }) => ({
-      id: key(newId({ ...deps, now: () => at })),
+      id: idBytes(newId({ ...deps, now: () => at })),
       personId,
       value,
       kind,

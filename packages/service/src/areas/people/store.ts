@@ -3,7 +3,7 @@ import type { Id, LoginNameKind, PersonState, Role, Source } from '@nimble-latch
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound } from '../../platform/errors.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { openContact } from './contact.js';
 
 export type Person = Answer<'people.show'>;
@@ -25,7 +25,7 @@ interface PersonColumns {
 
 /** One person with names, groups and roles; contact data opened. Throws not-found. */
 export async function readPerson(deps: Deps, db: Db, id: Id): Promise<Person> {
-  const row = await selectOne<PersonColumns>(db, 'SELECT * FROM persons WHERE id = :id', { id: key(id) });
+  const row = await selectOne<PersonColumns>(db, 'SELECT * FROM persons WHERE id = :id', { id: idBytes(id) });
   if (!row) throw notFound();
   const [names, groups, roles] = await Promise.all([
     select<{ id: Buffer; value: string; kind: LoginNameKind; source: Source }>(
@@ -54,8 +54,8 @@ export async function readPerson(deps: Deps, db: Db, id: Id): Promise<Person> {
     phone: await openContact(deps, id, 'phone', row.phone_sealed),
     language: row.language,
     timeZone: row.time_zone,
-    loginNames: names.map((name) => ({ ...name, id: text(name.id) })),
-    groups: groups.map((group) => ({ ...group, id: text(group.id) })),
+    loginNames: names.map((name) => ({ ...name, id: idText(name.id) })),
+    groups: groups.map((group) => ({ ...group, id: idText(group.id) })),
     roles: roles.map(({ role }) => role),
     emergency: row.emergency === 1,
     createdAt: row.created_at.toISOString(),

@@ -6,7 +6,7 @@ import { relyingParties } from './relying-party.model.js';
 export const relyingPartyArea = area({
   name: 'relying-party',
   tables: [relyingParties],
-  provides: ({ aside, config }) => ({ party: new PartyCache(aside, config.publicUrl) }),
+  provides: ({ settingsPool, config }) => ({ party: new PartyCache(settingsPool, config.publicUrl) }),
   serves: async () => {
     const { relyingPartyHandlers } = await import('./change.js');
     const { registerRelatedOrigins } = await import('./related-origins.js');

@@ -3,7 +3,7 @@ import type { PartyProblem } from '@nimble-latch/core/vocabulary';
 import type { LOCK, Sequelize } from 'sequelize';
 import { applicationOrigins } from '../applications/application-origin.model.js';
 import { within } from '../../platform/db/models.js';
-import { Recent } from '../../platform/db/recent.js';
+import { TtlCache } from '../../platform/db/ttl-cache.js';
 import type { Db } from '../../platform/db/sql.js';
 import { relyingParties } from './relying-party.model.js';
 
@@ -47,10 +47,10 @@ export async function readParty(db: Db, publicUrl: URL, lock?: LOCK): Promise<Pa
 }
 
 /** The relying party as this process last read it, at most a few seconds ago. */
-export class PartyCache extends Recent<Party> {
-  /** @param aside a pool that no transaction holds connections of */
-  constructor(aside: Sequelize, publicUrl: URL) {
-    super(async () => await readParty({ sequelize: aside }, publicUrl));
+export class PartyCache extends TtlCache<Party> {
+  /** @param settingsPool a pool that no transaction holds connections of */
+  constructor(settingsPool: Sequelize, publicUrl: URL) {
+    super(async () => await readParty({ sequelize: settingsPool }, publicUrl));
   }
 }
 

@@ -13,7 +13,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { readParty, relatedOf, type Party } from './cache.js';
 import { relyingParties } from './relying-party.model.js';
 
@@ -94,7 +94,7 @@ async function holdersElsewhere(db: Db, rpId: string) {
        WHERE a.person_id = p.id AND ${HELD} AND c.rp_id <> :rpId) ORDER BY p.name_key, p.id LIMIT :most`,
     { rpId, most: LIMITS.peopleNamed },
   );
-  return rows.map(({ id, name }) => ({ id: text(id), displayName: name, applications: [] }));
+  return rows.map(({ id, name }) => ({ id: idText(id), displayName: name, applications: [] }));
 }
 
 /** The list of public suffixes is loaded by whoever needs it. */

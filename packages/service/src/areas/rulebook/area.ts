@@ -8,7 +8,7 @@ import { RulebookCache } from './running.js';
 export const rulebookArea = area({
   name: 'rulebook',
   tables: [graces, rulebookDrafts, rulebookVersions],
-  provides: ({ aside }) => ({ rulebook: new RulebookCache(aside) }),
+  provides: ({ settingsPool }) => ({ rulebook: new RulebookCache(settingsPool) }),
   serves: async () => {
     const { followRulebook } = await import('./follow.js');
     const { rulebookHandlers } = await import('./routes.js');

@@ -4,8 +4,8 @@ import type { Binding, Rulebook } from '@nimble-latch/core/rulebook';
 import { promptFor, type SignIn } from '@nimble-latch/core/signin';
 import type { ConnectionKind, PromptKind } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../platform/db/sql.js';
-import { key, text } from '../../platform/ids.js';
-import type { ShownFinding } from './shown.js';
+import { idBytes, idText } from '../../platform/ids.js';
+import type { ShownFinding } from './describe-rulebook.js';
 
 /** What our own pages show here and now: without keys where the service has no name that they could be made for. */
 export const pagesCarry = (keys: boolean): PromptKind[] => PAGES_SHOW.filter((kind) => keys || kind !== 'webauthn');
@@ -57,10 +57,10 @@ export async function notCarried(db: Db, { rules, otherwise }: Rulebook, binding
     const places = conditions.applications;
     const meant = new Set(places?.names.map((one) => binding.applications[one.toLowerCase()]));
     for (const application of applications) {
-      const id = text(application.id);
+      const id = idText(application.id);
       // What no rule names is not our own place's affair: there a rule is taken more strictly anyway.
       if (places ? meant.has(id) === places.not : Number(application.built_in) === 1) continue;
-      if (!known.has(id)) known.set(id, await carriedBy(db, { ...application, id: key(id) }));
+      if (!known.has(id)) known.set(id, await carriedBy(db, { ...application, id: idBytes(id) }));
       const carried = known.get(id);
       const shows = (way: (typeof then.ways)[number]) =>
         way.every(({ method }) => {

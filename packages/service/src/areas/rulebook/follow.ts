@@ -1,6 +1,6 @@
 import { write } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 
 /** Says by which version of the rulebook this node decides, as soon as it follows another. */
 export function followRulebook(deps: Deps): () => Promise<void> {
@@ -10,7 +10,7 @@ export function followRulebook(deps: Deps): () => Promise<void> {
     if (number === told) return;
     await write({ sequelize: deps.sequelize }, 'UPDATE nodes SET rulebook_version = :number WHERE id = :id', {
       number,
-      id: key(deps.trail.id),
+      id: idBytes(deps.trail.id),
     });
     told = number;
   };

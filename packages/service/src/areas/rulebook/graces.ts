@@ -2,7 +2,7 @@ import type { Coverage } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select } from '../../platform/db/sql.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 
 const DAY_MS = 86_400_000;
 
@@ -37,16 +37,16 @@ export const listGraces: Handler<'rulebook.graces'> = async (deps, { query }) =>
           `SELECT g.person_id, p.display_name, p.coverage, g.rule, g.begun_at FROM graces g JOIN persons p ON p.id = g.person_id
            WHERE g.rule IN (:rules) AND p.state = 'active' ${after ? 'AND (g.person_id, g.rule) > (:person, :rule)' : ''}
            ORDER BY g.person_id, g.rule LIMIT :limit`,
-          { rules, person: after ? key(after[0]) : null, rule: after?.[1] ?? null, limit: query.limit + 1 },
+          { rules, person: after ? idBytes(after[0]) : null, rule: after?.[1] ?? null, limit: query.limit + 1 },
         );
-  const page = pageOf(rows, query.limit, (row) => [text(row.person_id), row.rule]);
+  const page = pageOf(rows, query.limit, (row) => [idText(row.person_id), row.rule]);
   const now = deps.now().getTime();
   return {
     answer: {
       rows: page.rows.map((row) => {
         const until = endOfGrace(row.begun_at, graces.get(row.rule)!);
         return {
-          person: { id: text(row.person_id), displayName: row.display_name },
+          person: { id: idText(row.person_id), displayName: row.display_name },
           rule: row.rule,
           begunAt: row.begun_at.toISOString(),
           until: new Date(until).toISOString(),

@@ -5,7 +5,7 @@ import { decide, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/signin';
 import type { Method, PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
-import { CONSOLE_APPLICATION, text } from '../../platform/ids.js';
+import { CONSOLE_APPLICATION, idText } from '../../platform/ids.js';
 import { carriedBy, type ApplicationRow } from './carried.js';
 import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
 import type { RunningMethods } from '../methods/cache.js';
@@ -19,7 +19,7 @@ import {
   type PersonFactsRow,
 } from './facts.js';
 import type { RunningRulebook } from './running.js';
-import type { ShownFinding } from './shown.js';
+import type { ShownFinding } from './describe-rulebook.js';
 
 /** What applications over HTTP can show. */
 const CARRIES: readonly PromptKind[] = ['password', 'code'];
@@ -131,7 +131,7 @@ export async function lockOutsOf(
   const pins = [running, draft].some(({ methods }) => requiresPin(methods.settings));
   const asking = new Map<string, boolean>();
   if (pins)
-    for (const one of applications) asking.set(text(one.id), (await carriedBy(db, one))?.has('new-pin') ?? true);
+    for (const one of applications) asking.set(idText(one.id), (await carriedBy(db, one))?.has('new-pin') ?? true);
   const at = now.getTime();
   const inside = new InsideView();
   let people = 0;
@@ -145,12 +145,12 @@ export async function lockOutsOf(
       { last },
     );
     for (const row of rows) {
-      const person = personFactsOf(text(row.id), row);
+      const person = personFactsOf(idText(row.id), row);
       const everything = keyringOf(row.keyring);
       const hasPassword = everything.some(({ method }) => method === 'password');
       const lost: string[] = [];
       for (const application of applications) {
-        const id = text(application.id);
+        const id = idText(application.id);
         // The console is for people with a role.
         if (id === CONSOLE_APPLICATION && person.roles.size === 0) continue;
         // Nobody needs to enrol or to reset something to do their work.
@@ -170,7 +170,7 @@ export async function lockOutsOf(
       }
       if (lost.length === 0) continue;
       people += 1;
-      const one = { id: text(row.id), displayName: row.display_name, applications: lost };
+      const one = { id: idText(row.id), displayName: row.display_name, applications: lost };
       // Whoever publishes is named first: they would be the last to notice.
       if (one.id === publisher) named.unshift(one);
       else if (named.length < LIMITS.peopleNamed) named.push(one);
@@ -218,7 +218,7 @@ class InsideView {
     { state, asks, serves }: Foreseen,
     keyring: readonly Usable[],
   ): void {
-    if (text(application.id) !== CONSOLE_APPLICATION) return;
+    if (idText(application.id) !== CONSOLE_APPLICATION) return;
     this.#application = application.name;
     if (row.emergency === 1) {
       this.#emergency += 1;

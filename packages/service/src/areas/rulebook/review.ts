@@ -7,8 +7,8 @@ import type { Db } from '../../platform/db/sql.js';
 import type { HeavyWork } from '../../platform/heavy/heavy-work.js';
 import { readMethods } from '../methods/cache.js';
 import { notCarried } from './carried.js';
-import { lookUp } from './names.js';
-import { shownFinding, shownRulebook, type ShownFinding } from './shown.js';
+import { lookUp } from './look-up-names.js';
+import { shownFinding, shownRulebook, type ShownFinding } from './describe-rulebook.js';
 
 /** Outcomes that nobody can meet, since nothing that can be enrolled is enough; another way of the same rule would be. */
 function impossible({ rules, otherwise }: Rulebook, possible: readonly Method[]): ShownFinding[] {

@@ -78,11 +78,11 @@ export const RULEBOOK_AGE_MS = 2_000;
 /** The published rulebook as this process runs it, at most some seconds behind. */
 export class RulebookCache {
   #running: { value: Promise<RunningRulebook>; at: number } | undefined;
-  readonly #aside: Sequelize;
+  readonly #settingsPool: Sequelize;
 
-  /** @param aside a pool that no transaction holds connections of */
-  constructor(aside: Sequelize) {
-    this.#aside = aside;
+  /** @param settingsPool a pool that no transaction holds connections of */
+  constructor(settingsPool: Sequelize) {
+    this.#settingsPool = settingsPool;
   }
 
   /** One reading serves all who ask meanwhile. A version that is known already is not read again. */
@@ -103,7 +103,7 @@ export class RulebookCache {
   }
 
   async #follow(before: Promise<RunningRulebook> | undefined): Promise<RunningRulebook> {
-    const db = { sequelize: this.#aside };
+    const db = { sequelize: this.#settingsPool };
     const number = await latestNumber(db);
     const known = await before?.catch(() => undefined);
     return known?.number === number ? known : (await readVersion(db, number))!;

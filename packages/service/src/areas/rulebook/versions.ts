@@ -8,7 +8,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { draftRow } from './draft.js';
 import { rulebookVersions, type Version } from './rulebook-version.model.js';
 import { latestNumber, readVersion } from './running.js';
-import { shownRulebook } from './shown.js';
+import { shownRulebook } from './describe-rulebook.js';
 
 const describeRow = (version: Version): Answer<'rulebook.versions'>['rows'][number] => ({
   number: version.number,

@@ -4,7 +4,7 @@ import type { Verdict, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
-import { key, text, storedId } from '../../platform/ids.js';
+import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { locate } from '../networks/table.js';
 import { withParts } from '../people/parts.js';
 import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
@@ -41,7 +41,7 @@ export async function listActivity(
   now: Date,
   within: readonly Id[] | undefined,
 ): Promise<Answer<'activity.list'>> {
-  const reached = within && (await withParts(db, within.map(key)));
+  const reached = within && (await withParts(db, within.map(idBytes)));
   if (reached?.length === 0) return { rows: [], next: null };
   const after = decodeCursor(query.cursor, ['id']);
   const where = ['1 = 1'];
@@ -59,18 +59,18 @@ export async function listActivity(
     db,
     `SELECT ${COLUMNS} FROM sign_ins s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT :limit`,
     {
-      person: query.person ? key(query.person) : null,
-      application: query.application ? key(query.application) : null,
+      person: query.person ? idBytes(query.person) : null,
+      application: query.application ? idBytes(query.application) : null,
       state: query.state ?? null,
       fresh: uuidV7Floor(now.getTime() - 5 * 60_000),
       since: query.since ? uuidV7Floor(Date.parse(query.since)) : null,
       until: query.until ? uuidV7Floor(Date.parse(query.until)) : null,
-      after: after ? key(after[0]) : null,
+      after: after ? idBytes(after[0]) : null,
       limit: query.limit + 1,
       ...(reached ? { reached } : {}),
     },
   );
-  const page = pageOf(rows, query.limit, (row) => [text(row.id)]);
+  const page = pageOf(rows, query.limit, (row) => [idText(row.id)]);
   return { rows: page.rows.map((row) => describe(storedSignIn(row), row.application_name, now)), next: page.next };
 }
 
@@ -84,7 +84,7 @@ export async function storyOf(
   const [networks, judged] = await Promise.all([
     locate(db, stored.sourceAddress),
     selectOne<{ verdict: Verdict }>(db, 'SELECT verdict FROM sign_in_judgements WHERE sign_in_id = :id', {
-      id: key(stored.id),
+      id: idBytes(stored.id),
     }),
   ]);
   return {
@@ -107,7 +107,7 @@ export async function storyOf(
 }
 
 export async function showActivity(db: Db, id: Id, now: Date): Promise<Answer<'activity.show'>> {
-  const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: key(id) });
+  const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: idBytes(id) });
   if (!row) throw notFound();
   return await storyOf(db, storedSignIn(row), row.application_name, now);
 }

@@ -31,7 +31,7 @@ export const signinsArea = area({
     { table: 'familiar_sources', when: 'last_at < UTC_TIMESTAMP(3) - INTERVAL 180 DAY' },
   ],
   serves: async () => {
-    const { expireSignIns, keepPartitions } = await import('./kept.js');
+    const { expireSignIns, keepPartitions } = await import('./partitions.js');
     const { signInHandlers } = await import('./routes.js');
     return {
       handlers: signInHandlers,

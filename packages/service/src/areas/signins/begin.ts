@@ -15,9 +15,9 @@ import type { Acquaintance } from '../browsers/browsers.js';
 import { selectOne, type Db, type Statement } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { factsOf, requirementOf } from '../rulebook/facts.js';
-import { tellTrail, type Driver } from './context.js';
+import { tellTrail, type Driver } from './tell-trail.js';
 import { advanceRight } from './grace.js';
 import { insertSignIn, type StoredSignIn } from './store.js';
 import { assessRisk } from './risk.js';
@@ -57,9 +57,9 @@ async function isInSession(db: Db, personId: Id | null, applicationId: Id, now: 
     `SELECT 1 AS one FROM sign_ins WHERE person_id = :person AND id > :since AND application_id = :application
        AND state = 'let-in' AND JSON_VALUE(data, '$.requirement.unlock') IS NULL LIMIT 1`,
     {
-      person: personId === null ? NOBODY : key(personId),
+      person: personId === null ? NOBODY : idBytes(personId),
       since: uuidV7Floor(now.getTime() - SESSION_MS),
-      application: key(applicationId),
+      application: idBytes(applicationId),
     },
   );
   return row !== undefined;

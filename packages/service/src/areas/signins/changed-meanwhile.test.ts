@@ -11,7 +11,7 @@ import { inTransaction, optimistically, type Work } from '../../platform/db/unit
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
 import type { OperatorActor } from '../../platform/http/actors.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { changeAuthenticator } from '../keyring/change-authenticator.js';
 import { givePin } from '../keyring/pins.js';
 import { restrict } from '../keyring/restrict.js';
@@ -40,10 +40,10 @@ beforeAll(async () => {
   application = newId(deps);
   await carryOut(
     deps,
-    insertion('applications', { id: key(application), name: 'Berths', description: '', createdAt: deps.now() }),
+    insertion('applications', { id: idBytes(application), name: 'Berths', description: '', createdAt: deps.now() }),
   );
   const owner = await addPerson('owner.here');
-  await carryOut(deps, insertion('role_grants', { personId: key(owner), role: 'owner', grantedAt: deps.now() }));
+  await carryOut(deps, insertion('role_grants', { personId: idBytes(owner), role: 'owner', grantedAt: deps.now() }));
   // Nothing here is about countersignatures.
   await carryOut(
     deps,
@@ -149,8 +149,8 @@ async function withCodes(method: 'totp' | 'hotp', pin?: string): Promise<Holder>
   await carryOut(
     deps,
     insertion('carriers', {
-      id: key(carrier),
-      personId: key(person),
+      id: idBytes(carrier),
+      personId: idBytes(person),
       kind: 'fob',
       state: 'in-hand',
       label: 'fob',
@@ -160,9 +160,9 @@ async function withCodes(method: 'totp' | 'hotp', pin?: string): Promise<Holder>
   await carryOut(
     deps,
     insertion('authenticators', {
-      id: key(id),
-      personId: key(person),
-      carrierId: key(carrier),
+      id: idBytes(id),
+      personId: idBytes(person),
+      carrierId: idBytes(carrier),
       method,
       state: 'active',
       label: 'fob',

@@ -3,7 +3,7 @@ import { advance, type SignIn } from '@nimble-latch/core/signin';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { currentKeyring } from '../keyring/usable.js';
-import { tellTrail, type Driver } from './context.js';
+import { tellTrail, type Driver } from './tell-trail.js';
 import { advanceRight } from './grace.js';
 import { rememberSource, spendBudget } from './lanes.js';
 import type { Judged } from './proofs/judged.js';

@@ -7,7 +7,7 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import type { Call, Handler, Reply } from '../../platform/http/call.js';
-import { CONSOLE_APPLICATION, key } from '../../platform/ids.js';
+import { CONSOLE_APPLICATION, idBytes } from '../../platform/ids.js';
 import { takesKeys } from '../keyring/relying-party.js';
 import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn, type Place } from './begin.js';
@@ -83,7 +83,7 @@ class Entering {
     if (stored.signIn.state !== 'let-in')
       return { answer: { signIn: await shownAtPage(deps, work.reading, stored), accessToken: null } };
     const roles = await select<{ role: Role }>(work, 'SELECT role FROM role_grants WHERE person_id = :id', {
-      id: key(stored.personId!),
+      id: idBytes(stored.personId!),
     });
     if (roles.length > 0) return await admit(deps, work, call, stored, want);
     this.#outsider = true;

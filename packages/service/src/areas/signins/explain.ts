@@ -7,13 +7,13 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, notFound } from '../../platform/errors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text, storedId } from '../../platform/ids.js';
+import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { currentKeyring } from '../keyring/usable.js';
 import { locate } from '../networks/table.js';
 import { draftRulebook } from '../rulebook/draft.js';
 import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
 import { readVersion, type RunningRulebook } from '../rulebook/running.js';
-import { shownOutcome, shownRule, shownWay } from '../rulebook/shown.js';
+import { shownOutcome, shownRule, shownWay } from '../rulebook/describe-rulebook.js';
 import { CARRIED } from './meets.js';
 import { readSignIn } from './store.js';
 
@@ -42,7 +42,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
     select<{ id: Buffer; method: Method; label: string }>(
       deps,
       "SELECT id, method, label FROM authenticators WHERE person_id = :id AND state = 'active'",
-      { id: key(question.person.id) },
+      { id: idBytes(question.person.id) },
     ),
     locate(deps, sourceAddress),
   ]);
@@ -53,7 +53,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
   const { barred: _kept, ...asked } = now.outcome;
   const requirement = { ...now, outcome: { ...asked, barred } };
   const usable = keyring.filter(({ method }) => !barred.includes(method));
-  const labels = new Map(held.map((one) => [text(one.id), one]));
+  const labels = new Map(held.map((one) => [idText(one.id), one]));
   const named = running.rulebook.rules;
   const foreseen = deactivated
     ? { state: 'refused' as const, asks: [], reason: 'person-deactivated' as const }
@@ -107,9 +107,9 @@ async function ask(
     selectOne<PersonFactsRow & { display_name: string; state: PersonState }>(
       deps,
       `SELECT p.display_name, p.state, ${PERSON_FACTS_OF_P} FROM persons p WHERE p.id = :id`,
-      { id: key(personId) },
+      { id: idBytes(personId) },
     ),
-    selectOne<{ name: string }>(deps, 'SELECT name FROM applications WHERE id = :id', { id: key(applicationId) }),
+    selectOne<{ name: string }>(deps, 'SELECT name FROM applications WHERE id = :id', { id: idBytes(applicationId) }),
   ]);
   if (!row) throw notFound();
   if (!application) throw badField('query.application', 'not-an-application');

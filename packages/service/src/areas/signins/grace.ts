@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { advance, type Event, type SignIn } from '@nimble-latch/core/signin';
 import { selectOne, type Db, type Statement } from '../../platform/db/sql.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { endOfGrace } from '../rulebook/graces.js';
 
 /** Leaves a write for where the sign-in is written: somebody's days begin only with a sign-in that was recorded. */
@@ -21,7 +21,7 @@ async function graceUntil(
   now: Date,
   leave: Leave,
 ): Promise<number> {
-  const who = { person: key(personId), rule };
+  const who = { person: idBytes(personId), rule };
   const row = await selectOne<{ begun_at: Date }>(
     db,
     'SELECT begun_at FROM graces WHERE person_id = :person AND rule = :rule',

@@ -4,7 +4,7 @@ import { write } from '../../platform/db/sql.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { showActivity } from './activity.js';
 import { sourceKey } from './lanes.js';
 import { readSignIn } from './store.js';
@@ -19,14 +19,14 @@ export const judge: Handler<'activity.judge'> = async (deps, call) => {
   return await call.run(async (work) => {
     const { personId, sourceAddress, signIn } = await readSignIn(work, id);
     if (personId === null || signIn.state === 'asking') throw new Refusal('wrong-state', { state: signIn.state });
-    const values = { id: key(id), verdict, by: key(call.actor.personId), now: work.now };
+    const values = { id: idBytes(id), verdict, by: idBytes(call.actor.personId), now: work.now };
     await write(
       work,
       `INSERT INTO sign_in_judgements (sign_in_id, verdict, judged_by, judged_at) VALUES (:id, :verdict, :by, :now)
        ON DUPLICATE KEY UPDATE verdict = :verdict, judged_by = :by, judged_at = :now`,
       values,
     );
-    const where = { person: key(personId), source: sourceAddress === null ? null : sourceKey(sourceAddress) };
+    const where = { person: idBytes(personId), source: sourceAddress === null ? null : sourceKey(sourceAddress) };
     if (where.source !== null)
       await write(
         work,

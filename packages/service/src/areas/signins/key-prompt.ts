@@ -4,7 +4,7 @@ import { verificationFor } from '@nimble-latch/core/signin';
 import { hintsFor } from '@nimble-latch/core/webauthn';
 import { select, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { CEREMONY_MS, challengeFor, ownParty, partyAt, type RelyingParty } from '../keyring/relying-party.js';
 import { countsNow } from '../keyring/usable.js';
 import { descriptorOf } from '../keyring/webauthn.js';
@@ -52,10 +52,10 @@ async function namedKeys(db: Db, asked: readonly Somebody[]): Promise<readonly (
     `SELECT a.person_id, c.credential_id, c.transports, c.app_id, IF(a.restricted = 0, NULL, COALESCE((SELECT GROUP_CONCAT(LOWER(HEX(x.application_id)))
        FROM authenticator_applications x WHERE x.authenticator_id = a.id), '')) AS only_at ${KEYS}
      WHERE a.person_id IN (:people) AND ${countsNow('a')} ORDER BY a.preferred DESC, a.last_used_at DESC, a.id`,
-    { people: asked.map(({ person }) => key(person)) },
+    { people: asked.map(({ person }) => idBytes(person)) },
   );
   return asked.map(({ person, place }) => {
-    const [id, at] = [key(person), key(place).toString('hex')];
+    const [id, at] = [idBytes(person), idBytes(place).toString('hex')];
     return rows.filter(
       (row) => row.person_id.equals(id) && (row.only_at === null || row.only_at.split(',').includes(at)),
     );
@@ -64,7 +64,7 @@ async function namedKeys(db: Db, asked: readonly Somebody[]): Promise<readonly (
 
 /** Outside of a transaction, together with whoever else is asked at the moment. */
 const namedFor = async (deps: Deps, db: Db, asked: Somebody): Promise<readonly NamedRow[]> =>
-  db.transaction ? (await namedKeys(db, [asked]))[0]! : await deps.together.ask(namedKeys, asked);
+  db.transaction ? (await namedKeys(db, [asked]))[0]! : await deps.batcher.ask(namedKeys, asked);
 
 /** The sign-in as our own pages show it. */
 export const shownAtPage = async (deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> =>

@@ -3,7 +3,7 @@ import { sha256 } from '@nimble-latch/core/crypto';
 import { SOURCE_BUDGET, SOURCE_WINDOW_MS, type Lane } from '@nimble-latch/core/throttle';
 import { selectOne, type Db } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { sourcePrefix } from '../../platform/http/source.js';
 import type { StoredSignIn } from './stored.js';
 
@@ -39,7 +39,7 @@ export async function standingOf(
     db,
     `SELECT (SELECT last_at FROM familiar_sources WHERE person_id = :person AND source = :source) AS familiar_at,
        f.failures, f.window_at FROM (SELECT 1) one LEFT JOIN source_failures f ON f.source = :source`,
-    { person: personId === null ? null : key(personId), source },
+    { person: personId === null ? null : idBytes(personId), source },
   );
   if (row?.familiar_at)
     // A familiar source answers to the person's own familiar lane, whatever others do from there.
@@ -59,7 +59,7 @@ export function rememberSource(plan: Plan, personId: Id, standing: Standing): vo
   if (!standing.remember || !standing.source) return;
   plan.atEnd({
     sql: 'INSERT INTO familiar_sources (person_id, source, last_at) VALUES (:person, :source, :now) ON DUPLICATE KEY UPDATE last_at = :now',
-    values: { person: key(personId), source: standing.source, now: plan.now },
+    values: { person: idBytes(personId), source: standing.source, now: plan.now },
   });
 }
 

@@ -7,7 +7,7 @@ import type { Method, PersonState, PromptKind } from '@nimble-latch/core/vocabul
 import { select, selectOne } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { CONSOLE_APPLICATION, key, RESET_APPLICATION, text } from '../../platform/ids.js';
+import { CONSOLE_APPLICATION, idBytes, RESET_APPLICATION, idText } from '../../platform/ids.js';
 import { currentKeyring } from '../keyring/usable.js';
 import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
 
@@ -18,7 +18,7 @@ export const CARRIED: readonly PromptKind[] = ['password', 'code', 'new-pin'];
 
 /** What a person would meet at each application now, from no known address, if they proved everything right. */
 export const meets: Handler<'people.meets'> = async (deps, { params, query }) => {
-  const id = key(params.id);
+  const id = idBytes(params.id);
   const person = await selectOne<PersonFactsRow & { state: PersonState }>(
     deps,
     `SELECT p.state, ${PERSON_FACTS_OF_P} FROM persons p WHERE p.id = :id`,
@@ -33,7 +33,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
       deps,
       `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
        FROM applications a ORDER BY a.id = :console DESC, a.built_in, a.name LIMIT ${LIMITS.pageRowsMost}`,
-      { console: key(CONSOLE_APPLICATION) },
+      { console: idBytes(CONSOLE_APPLICATION) },
     ),
     select<{ id: Buffer; method: Method; label: string }>(
       deps,
@@ -47,7 +47,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
   const at = deps.now().getTime();
   const rows: Row[] = [];
   for (const application of applications) {
-    const applicationId = text(application.id);
+    const applicationId = idText(application.id);
     // The console is for people with a role.
     if (applicationId === CONSOLE_APPLICATION && facts.roles.size === 0) continue;
     // Nobody resets a password where nothing may be used for it.
@@ -75,8 +75,8 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
       reason: foreseen.reason,
       rule: decision.rule?.name ?? null,
       serves: held
-        .filter(({ id: one, method }) => method !== 'password' && foreseen.serves.includes(text(one)))
-        .map((one) => ({ id: text(one.id), method: one.method, label: one.label })),
+        .filter(({ id: one, method }) => method !== 'password' && foreseen.serves.includes(idText(one)))
+        .map((one) => ({ id: idText(one.id), method: one.method, label: one.label })),
     });
   }
   return { answer: { rows } };

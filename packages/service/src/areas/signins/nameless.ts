@@ -4,12 +4,12 @@ import { selectOne, write, type Db } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal, throttledUntil } from '../../platform/errors.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { bytesOf, CEREMONY_MS, challengeFor, type RelyingParty } from '../keyring/relying-party.js';
 import { countsNow } from '../keyring/usable.js';
-import { carried, carry, CARRIED_MS } from '../../platform/http/sealed.js';
+import { openFromPage, sealForPage, PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
 import { recordSignIn } from './begin.js';
-import type { Driver } from './context.js';
+import type { Driver } from './tell-trail.js';
 import { AT_PLACE, KEYS, type ShownAt } from './key-prompt.js';
 import { spendBudget, standingOf } from './lanes.js';
 import { conclude } from './conclude.js';
@@ -38,7 +38,7 @@ export function offerKeys(deps: Deps, party: RelyingParty | undefined, place: st
   const id = newId(deps);
   return {
     offer: {
-      ceremony: carry(deps, 'nameless', { id, place }),
+      ceremony: sealForPage(deps, 'nameless', { id, place }),
       publicKey: {
         challenge: challengeFor(deps, ceremonyOf(id, place)).toString('base64url'),
         timeout: CEREMONY_MS,
@@ -64,7 +64,7 @@ export async function whoBegins(
 ): Promise<Beginning> {
   if ((loginName === undefined) === (byKey === undefined)) throw badField('body', 'name-or-key');
   if (!byKey) return { loginName: loginName! };
-  const { id, place: forPlace } = await carried(deps, 'nameless', byKey.ceremony);
+  const { id, place: forPlace } = await openFromPage(deps, 'nameless', byKey.ceremony);
   if (forPlace !== place) throw new Refusal('request-gone');
   const named = await nameBehind(deps, applicationId, bytesOf(byKey.credential.rawId));
   if (named === undefined) {
@@ -79,7 +79,7 @@ async function nameBehind(db: Db, applicationId: Id, credentialId: Buffer): Prom
     db,
     `SELECT (SELECT value FROM login_names n WHERE n.person_id = a.person_id ORDER BY n.id LIMIT 1) AS name ${KEYS}
      WHERE c.credential_id = :id AND ${countsNow('a')} AND ${AT_PLACE}`,
-    { id: credentialId, place: key(applicationId) },
+    { id: credentialId, place: idBytes(applicationId) },
   );
   return row?.name;
 }
@@ -103,8 +103,8 @@ export async function beginWith(
 ): Promise<StoredSignIn> {
   if (byKey) {
     const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
-      id: key(byKey.id),
-      at: new Date(work.now.getTime() + 2 * CARRIED_MS),
+      id: idBytes(byKey.id),
+      at: new Date(work.now.getTime() + 2 * PAGE_SEAL_MS),
     });
     if (first !== 1) throw new Refusal('request-gone');
   }

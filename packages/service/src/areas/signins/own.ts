@@ -5,8 +5,8 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { ENROLMENT_APPLICATION, key, RESET_APPLICATION } from '../../platform/ids.js';
-import { carry } from '../../platform/http/sealed.js';
+import { ENROLMENT_APPLICATION, idBytes, RESET_APPLICATION } from '../../platform/ids.js';
+import { sealForPage } from '../../platform/http/page-seals.js';
 import { ownParty, takesKeys } from '../keyring/relying-party.js';
 import { pagesCarry } from '../rulebook/carried.js';
 import { prepareSignIn } from './begin.js';
@@ -82,9 +82,9 @@ class GivenRight {
     if (stored.signIn.state !== 'let-in') return { signIn, right: null };
     const personId = stored.personId!;
     // Emergency accounts are the owners' to change, and nobody else's; not their own holders' either.
-    this.#kept = (await readConcerned(work, key(personId)))?.emergency === true;
+    this.#kept = (await readConcerned(work, idBytes(personId)))?.emergency === true;
     const place = placeOf(stored.applicationId)!;
-    return { signIn, right: this.#kept ? null : carry(deps, 'right', { personId, signInId: stored.id, place }) };
+    return { signIn, right: this.#kept ? null : sealForPage(deps, 'right', { personId, signInId: stored.id, place }) };
   }
 
   assertTheirs(): void {

@@ -4,7 +4,7 @@ import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import type { Facts } from '@nimble-latch/core/rulebook';
 import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { locate } from '../networks/table.js';
 import { sourceKey } from './lanes.js';
 
@@ -41,7 +41,7 @@ export async function assessRisk(
   }: { sourceAddress: string | null; known: Facts['browser']; zone: string; claimed: number | null },
 ): Promise<Risk> {
   const now = deps.now();
-  const person = personId === null ? NOBODY : key(personId);
+  const person = personId === null ? NOBODY : idBytes(personId);
   const [{ settings }, here, sources, past, wrong] = await Promise.all([
     deps.settings.current(),
     locate(deps, sourceAddress),

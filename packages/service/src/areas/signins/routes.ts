@@ -5,7 +5,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField } from '../../platform/errors.js';
 import { groupsWithin } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { listActivity, showActivity, storyOf } from './activity.js';
 import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { consoleBegin, consoleProve } from './console.js';
@@ -26,7 +26,7 @@ const typedOnly = <T extends { readonly carries: readonly PromptKind[] }>(asked:
 
 async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
   const application = await selectOne<{ name: string }>(plan.reading, 'SELECT name FROM applications WHERE id = :id', {
-    id: key(stored.applicationId),
+    id: idBytes(stored.applicationId),
   });
   return {
     answer: { signIn: viewOf(stored), story: await storyOf(deps, stored, application?.name ?? null, deps.now()) },
@@ -36,7 +36,7 @@ async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
 const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
   const { applicationId, ...asked } = call.body;
   const application = await selectOne(deps, 'SELECT 1 AS one FROM applications WHERE id = :id AND built_in = 0', {
-    id: key(applicationId),
+    id: idBytes(applicationId),
   });
   if (!application) throw badField('body.applicationId', 'not-an-application');
   const place: Place = {

@@ -4,7 +4,7 @@ import type { Claim, SignInState, Id } from '@nimble-latch/core/vocabulary';
 import { carryOut, insertAll, insertion, select, type Db, type Statement } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import { notFound } from '../../platform/errors.js';
-import { key, text, textOrNull } from '../../platform/ids.js';
+import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
 import { seenWrite } from '../people/facets.js';
 import { signInColumns, stateColumns, type StoredSignIn } from './stored.js';
 
@@ -36,15 +36,15 @@ export const SIGN_IN_COLUMNS =
 
 export function storedSignIn(row: SignInRow): StoredSignIn {
   return {
-    id: text(row.id),
-    applicationId: text(row.application_id),
-    connectionId: textOrNull(row.connection_id),
-    personId: textOrNull(row.person_id),
+    id: idText(row.id),
+    applicationId: idText(row.application_id),
+    connectionId: idTextOrNull(row.connection_id),
+    personId: idTextOrNull(row.person_id),
     decoyId: row.decoy_id,
     displayName: row.display_name,
     emergency: Number(row.emergency ?? 0) === 1,
     lastSeenAt: row.last_seen_at,
-    walkedBy: textOrNull(row.walked_by),
+    walkedBy: idTextOrNull(row.walked_by),
     sourceAddress: row.source_address,
     browser: row.browser,
     risk: row.risk,
@@ -60,7 +60,7 @@ export function storedSignIn(row: SignInRow): StoredSignIn {
 /** The read of one sign-in. */
 export const signInRead = (id: Id): Statement & { readonly values: { readonly id: Buffer } } => ({
   sql: `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = :id`,
-  values: { id: key(id) },
+  values: { id: idBytes(id) },
 });
 
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
@@ -95,7 +95,7 @@ export async function insertSignIns(db: Db, stored: readonly StoredSignIn[]): Pr
 function saving(stored: StoredSignIn, signIn: SignIn, endedAt: Date | null): Statement {
   return {
     sql: 'UPDATE sign_ins SET state = :state, operator_reason = :operatorReason, way = :way, data = :data, ended_at = :endedAt, version = version + 1 WHERE id = :id AND version = :version',
-    values: { ...stateColumns(signIn), endedAt, id: key(stored.id), version: stored.version },
+    values: { ...stateColumns(signIn), endedAt, id: idBytes(stored.id), version: stored.version },
     matchesOne: true,
   };
 }

@@ -1,7 +1,7 @@
 import { wayOf, type SignIn } from '@nimble-latch/core/signin';
 import type { Id, Claim } from '@nimble-latch/core/vocabulary';
 import type { Statement } from '../../platform/db/sql.js';
-import { key, keyOrNull } from '../../platform/ids.js';
+import { idBytes, idBytesOrNull } from '../../platform/ids.js';
 
 /** A sign-in as stored: the state machine's own state, and what surrounds it. */
 export interface StoredSignIn {
@@ -44,12 +44,12 @@ export function stateColumns(signIn: SignIn) {
 /** The row of a sign-in. */
 export function signInColumns(stored: StoredSignIn) {
   return {
-    id: key(stored.id),
-    applicationId: key(stored.applicationId),
-    connectionId: keyOrNull(stored.connectionId),
-    personId: keyOrNull(stored.personId),
+    id: idBytes(stored.id),
+    applicationId: idBytes(stored.applicationId),
+    connectionId: idBytesOrNull(stored.connectionId),
+    personId: idBytesOrNull(stored.personId),
     decoyId: stored.decoyId,
-    walkedBy: keyOrNull(stored.walkedBy),
+    walkedBy: idBytesOrNull(stored.walkedBy),
     ...stateColumns(stored.signIn),
     sourceAddress: stored.sourceAddress,
     browser: stored.browser,

@@ -4,7 +4,7 @@ import { normaliseLoginName } from '@nimble-latch/core/loginnames';
 import type { Id, PersonState } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
 import { NOBODY, PERSON_FACTS_OF_P, personFactsOf, type PersonFacts, type PersonFactsRow } from '../rulebook/facts.js';
 
@@ -75,17 +75,17 @@ export async function findSubject(deps: Deps, typed: string, withFacts: boolean)
   const name = normaliseLoginName(typed);
   // A name of no valid shape is one more name that nobody has; cut, since it may be long.
   const value = name.ok ? name.value : `invalid ${typed.slice(0, 400)}`;
-  const row = await deps.together.ask(withFacts ? findByNamesWithFacts : findByNames, value);
+  const row = await deps.batcher.ask(withFacts ? findByNamesWithFacts : findByNames, value);
   if (row?.state !== 'active')
     return {
-      personId: row ? text(row.id) : null,
+      personId: row ? idText(row.id) : null,
       displayName: null,
       emergency: false,
       keyring: DECOY_KEYRING,
       facts: NOBODY,
       decoyId: deps.keys.current.decoyId(value),
     };
-  const id = text(row.id);
+  const id = idText(row.id);
   return {
     personId: id,
     displayName: row.display_name,

@@ -7,7 +7,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { assertOffered } from '../methods/offer.js';
 import { lockPerson } from '../people/lock-person.js';
 import { eventColumns, givenTo, type StockRow } from './rows.js';
@@ -27,7 +27,7 @@ async function assign(deps: Deps, work: Work, call: Assigning, row: StockRow, id
   const held = await selectOne<{ n: number }>(
     work,
     "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state IN ('pending', 'active', 'suspended')",
-    { person: key(person) },
+    { person: idBytes(person) },
   );
   if (Number(held?.n ?? 0) >= LIMITS.authenticatorsPerPerson)
     throw new Refusal('limit-reached', { limit: LIMITS.authenticatorsPerPerson });
@@ -59,11 +59,11 @@ export const assignNextToken: Handler<'tokens.assignNext'> = async (deps, call) 
        AND (t.expires_on IS NULL OR t.expires_on > :today) ORDER BY t.serial_key LIMIT 1 FOR UPDATE SKIP LOCKED`,
       {
         today: work.now.toISOString().slice(0, 10),
-        ...(batch === undefined ? {} : { batch: key(batch) }),
+        ...(batch === undefined ? {} : { batch: idBytes(batch) }),
       },
     );
     if (!row) throw new Refusal('stock-empty');
-    const id = text(row.id);
+    const id = idText(row.id);
     await assign(deps, work, call, row, id);
     return { answer: await showToken(work, id) };
   });

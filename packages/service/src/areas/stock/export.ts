@@ -7,7 +7,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import type { StockRow } from './rows.js';
 import { tokenIdentity } from './token.model.js';
@@ -27,11 +27,11 @@ async function* leaving(deps: Deps, batch: Id | undefined, passphrase: string): 
          (SELECT n.value FROM login_names n WHERE n.person_id = t.person_id ORDER BY n.id LIMIT 1) AS owner
        FROM tokens t LEFT JOIN authenticators a ON a.id = t.authenticator_id
        WHERE t.id > :last AND t.secret_sealed IS NOT NULL ${batch === undefined ? '' : 'AND t.batch_id = :batch'} ORDER BY t.id LIMIT ${PAGE}`,
-      { last, ...(batch === undefined ? {} : { batch: key(batch) }) },
+      { last, ...(batch === undefined ? {} : { batch: idBytes(batch) }) },
     );
     for (const row of rows) {
       const sealed = row.secret_sealed!;
-      const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(text(row.id)), sealed));
+      const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(idText(row.id)), sealed));
       const clock = row.method === 'totp' ? totpSettings(row) : undefined;
       yield writer.token({
         serial: row.serial,
@@ -62,7 +62,7 @@ async function* leaving(deps: Deps, batch: Id | undefined, passphrase: string): 
 export const exportTokens: Handler<'stock.export'> = async (deps, call) => {
   const { batch, passphrase } = call.body;
   const within = batch === undefined ? '' : 'AND batch_id = :batch';
-  const values = batch === undefined ? {} : { batch: key(batch) };
+  const values = batch === undefined ? {} : { batch: idBytes(batch) };
   return await call.run(async (work) => {
     const row = await selectOne<{ n: number }>(
       work,
@@ -87,7 +87,7 @@ export const exportTokens: Handler<'stock.export'> = async (deps, call) => {
       work,
       `INSERT INTO token_events (id, token_id, event, at, by_id, note) SELECT UNHEX(REPLACE(UUID(), '-', '')), id, 'exported', :now, :by, NULL
        FROM tokens WHERE secret_sealed IS NOT NULL ${within}`,
-      { ...values, now: work.now, by: key(call.actor.personId) },
+      { ...values, now: work.now, by: idBytes(call.actor.personId) },
     );
     await work.trail(entryOf(call, 'token.exported', { kind: 'stock', id: batch ?? null }, { details: { tokens } }));
     return { answer: '', stream: Readable.from(leaving(deps, batch, passphrase)) };

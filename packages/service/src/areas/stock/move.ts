@@ -11,7 +11,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { eventColumns, type StockRow } from './rows.js';
 import { lockToken, showToken } from './store.js';
@@ -80,7 +80,7 @@ export const moveToken: Handler<'stock.move'> = async (deps, call) =>
     const step = STEPS[to];
     if (!step.from.includes(row.state) || (to === 'arrived' && row.arrived === 1))
       throw new Refusal('wrong-state', { state: row.state });
-    const holder = row.person_id && text(row.person_id);
+    const holder = row.person_id && idText(row.person_id);
     if (step.leaves && holder && row.authenticator_id) await assertMayTake(deps, work, call, holder, row);
     const learned = step.leaves ? await endAuthenticator(deps, work, call, row) : {};
     await tokens(work).update(
@@ -114,15 +114,15 @@ async function assertMayTake(
   holder: Id,
   row: StockRow,
 ): Promise<void> {
-  const concerned = await readConcerned(work, key(holder));
+  const concerned = await readConcerned(work, idBytes(holder));
   const why = whyNot(call.actor.rights, 'stock.write', concerned ?? 'everybody', true);
   if (why) throw new Refusal(why, { permission: 'stock.write' });
   const left = await selectOne<{ n: number }>(
     work,
     "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active' AND id <> :id",
-    { person: key(holder), id: row.authenticator_id },
+    { person: idBytes(holder), id: row.authenticator_id },
   );
-  await countersignedForKeyring(deps, work, call, holder, { move: text(row.id), to: call.body.to }, (name) => ({
+  await countersignedForKeyring(deps, work, call, holder, { move: idText(row.id), to: call.body.to }, (name) => ({
     what: 'factor-revoked',
     facts: { name, label: row.model || row.serial, left: Number(left?.n ?? 0) },
   }));
@@ -137,8 +137,8 @@ async function endAuthenticator(
 ): Promise<Learned> {
   if (!row.authenticator_id || !row.person_id) return {};
   const learned = await learnedOf(work, row.authenticator_id);
-  const id = text(row.authenticator_id);
-  const person = text(row.person_id);
+  const id = idText(row.authenticator_id);
+  const person = idText(row.person_id);
   const ended = await write(
     work,
     "UPDATE authenticators SET state = 'revoked', ended_at = :now, secret_sealed = NULL WHERE id = :id AND state <> 'revoked'",
@@ -188,20 +188,20 @@ export async function tokenFreed(
   event: 'returned' | 'lost',
 ): Promise<void> {
   const row = await selectOne<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id FOR UPDATE', {
-    id: key(authenticator),
+    id: idBytes(authenticator),
   });
   if (!row) return;
-  const id = text(row.id);
-  const person = row.person_id && text(row.person_id);
+  const id = idText(row.id);
+  const person = row.person_id && idText(row.person_id);
   await tokens(work).update(
     {
       state: event,
       personId: null,
       authenticatorId: null,
-      ...(await learnedOf(work, key(authenticator))),
+      ...(await learnedOf(work, idBytes(authenticator))),
       changedAt: work.now,
     },
-    { where: { id: text(row.id) }, transaction: work.transaction },
+    { where: { id: idText(row.id) }, transaction: work.transaction },
   );
   const by = call.actor.kind === 'person' ? call.actor.personId : null;
   await tokenEvents(work).create(eventColumns(deps, id, event, work.now, { by, person }), {

@@ -9,7 +9,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import type { Maker } from '../keyring/enrolling.js';
 import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import { authenticatorOf } from '../keyring/described.js';
@@ -25,10 +25,10 @@ import { tokenEvents } from './token-event.model.js';
 
 /** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
 async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<EnrolmentCheck> {
-  const id = text(row.id);
+  const id = idText(row.id);
   const sealed = row.secret_sealed!;
   const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
-  const rules = await codeRulesOf(deps, work, text(row.person_id!), row.method);
+  const rules = await codeRulesOf(deps, work, idText(row.person_id!), row.method);
   if (row.method === 'totp') return checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), rules.window);
   const last = lastCounter(row);
   const parameters = hotpSettings(row);
@@ -49,8 +49,8 @@ async function become(
   row: StockRow,
   { step, drift }: Extract<EnrolmentCheck, { outcome: 'proved' }>,
 ): Promise<Id> {
-  const tokenId = text(row.id);
-  const person = text(row.person_id!);
+  const tokenId = idText(row.id);
+  const person = idText(row.person_id!);
   const sealed = row.secret_sealed!;
   const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(tokenId), sealed));
   const label = (row.model || row.serial).slice(0, 60);
@@ -107,7 +107,7 @@ async function become(
       drift,
       changedAt: work.now,
     },
-    { where: { id: text(row.id) }, transaction: work.transaction },
+    { where: { id: idText(row.id) }, transaction: work.transaction },
   );
   const by = maker.actor.kind === 'person' || maker.actor.kind === 'page' ? maker.actor.personId : null;
   await tokenEvents(work).create(eventColumns(deps, tokenId, 'proved', work.now, { by, person }), {
@@ -141,7 +141,7 @@ export async function proveTokenOf(
   codes: readonly string[],
 ): Promise<Id | Refusal> {
   const row = await lockToken(work, tokenId);
-  if (!row.person_id?.equals(key(person))) throw new Refusal('not-found');
+  if (!row.person_id?.equals(idBytes(person))) throw new Refusal('not-found');
   if (row.state !== 'assigned' && row.state !== 'sent') throw new Refusal('wrong-state', { state: row.state });
   await assertOffered(deps, work, person, row.method);
   const today = work.now.toISOString().slice(0, 10);
@@ -163,7 +163,7 @@ export async function proveTokenOf(
       failures,
       pausedUntil: pausedUntil === undefined ? null : new Date(pausedUntil),
     },
-    { where: { id: text(row.id) }, transaction: work.transaction },
+    { where: { id: idText(row.id) }, transaction: work.transaction },
   );
   await work.trail(
     entryOf(

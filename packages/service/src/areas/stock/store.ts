@@ -4,7 +4,7 @@ import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { likePrefix, select, selectOne, type Db, type SqlValues } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
 import { serialKey } from '@nimble-latch/core/people';
-import { key, text, textOrNull } from '../../platform/ids.js';
+import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
 import type { StockRow } from './rows.js';
 
 type Token = Answer<'stock.list'>['rows'][number];
@@ -38,11 +38,11 @@ export const needsValues = (now: Date): SqlValues => ({
 export function tokenOf(row: ShownRow): Token {
   const { algorithm, digits, period } = JSON.parse(row.parameters) as Pick<Token, 'algorithm' | 'digits' | 'period'>;
   return {
-    id: text(row.id),
+    id: idText(row.id),
     serial: row.serial,
     maker: row.maker,
     model: row.model,
-    batch: row.batch_id && { id: text(row.batch_id), name: row.batch_name ?? '' },
+    batch: row.batch_id && { id: idText(row.batch_id), name: row.batch_name ?? '' },
     method: row.method,
     algorithm,
     digits,
@@ -50,8 +50,8 @@ export function tokenOf(row: ShownRow): Token {
     startsOn: row.starts_on,
     expiresOn: row.expires_on,
     state: row.state,
-    holder: row.person_id && { id: text(row.person_id), displayName: row.holder_name ?? '' },
-    authenticatorId: textOrNull(row.authenticator_id),
+    holder: row.person_id && { id: idText(row.person_id), displayName: row.holder_name ?? '' },
+    authenticatorId: idTextOrNull(row.authenticator_id),
     sentTo: row.sent_to,
     arrived: row.arrived === 1,
     changedAt: row.changed_at.toISOString(),
@@ -74,7 +74,7 @@ export async function listTokens(db: Db, query: Query, now: Date): Promise<Answe
       ...needsValues(now),
       q: query.q === undefined ? '' : likePrefix(serialKey(query.q)),
       state: query.state ?? '',
-      batch: query.batch === undefined ? Buffer.alloc(16) : key(query.batch),
+      batch: query.batch === undefined ? Buffer.alloc(16) : idBytes(query.batch),
       afterSerial: after?.[0] ?? '',
       afterMaker: after?.[1] ?? '',
       limit: query.limit + 1,
@@ -86,14 +86,14 @@ export async function listTokens(db: Db, query: Query, now: Date): Promise<Answe
 
 /** One token, its row locked until the transaction ends. Throws not-found. */
 export async function lockToken(db: Db, id: Id): Promise<StockRow> {
-  const row = await selectOne<StockRow>(db, 'SELECT * FROM tokens WHERE id = :id FOR UPDATE', { id: key(id) });
+  const row = await selectOne<StockRow>(db, 'SELECT * FROM tokens WHERE id = :id FOR UPDATE', { id: idBytes(id) });
   if (!row) throw notFound();
   return row;
 }
 
 /** One token with its story, the latest first. */
 export async function showToken(db: Db, id: Id): Promise<Answer<'stock.show'>> {
-  const row = await selectOne<ShownRow>(db, `SELECT ${SHOWN} WHERE t.id = :id`, { id: key(id) });
+  const row = await selectOne<ShownRow>(db, `SELECT ${SHOWN} WHERE t.id = :id`, { id: idBytes(id) });
   if (!row) throw notFound();
   // By its time first: lines written for a whole stock at once have ids that say nothing of when.
   const events = await select<{
@@ -106,7 +106,7 @@ export async function showToken(db: Db, id: Id): Promise<Answer<'stock.show'>> {
     db,
     `SELECT e.event, e.at, b.display_name AS \`by\`, p.display_name AS person, e.note FROM token_events e
      LEFT JOIN persons b ON b.id = e.by_id LEFT JOIN persons p ON p.id = e.person_id WHERE e.token_id = :id ORDER BY e.at DESC, e.id DESC LIMIT 200`,
-    { id: key(id) },
+    { id: idBytes(id) },
   );
   return { ...tokenOf(row), story: events.map((event) => ({ ...event, at: event.at.toISOString() })) };
 }
@@ -132,7 +132,7 @@ export async function countTokens(db: Db, now: Date): Promise<Answer<'stock.coun
     ),
   ]);
   const boxes = batches.map((row) => ({
-    id: text(row.id),
+    id: idText(row.id),
     name: row.name,
     receivedAt: row.created_at.toISOString(),
     tokens: Number(row.tokens),

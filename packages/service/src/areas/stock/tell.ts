@@ -3,7 +3,7 @@ import { selectOne } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Actor } from '../../platform/http/actors.js';
-import { key, text, textOrNull } from '../../platform/ids.js';
+import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
 import { eventColumns } from './rows.js';
 import { tokenEvents } from './token-event.model.js';
 
@@ -18,12 +18,12 @@ export async function tellToken(
   const row = await selectOne<{ id: Buffer; person_id: Buffer | null }>(
     work,
     'SELECT id, person_id FROM tokens WHERE authenticator_id = :id',
-    { id: key(authenticator) },
+    { id: idBytes(authenticator) },
   );
   if (!row) return;
   const by = actor.kind === 'person' || actor.kind === 'page' ? actor.personId : null;
-  const person = textOrNull(row.person_id);
-  await tokenEvents(work).create(eventColumns(deps, text(row.id), event, work.now, { by, person }), {
+  const person = idTextOrNull(row.person_id);
+  await tokenEvents(work).create(eventColumns(deps, idText(row.id), event, work.now, { by, person }), {
     transaction: work.transaction,
   });
 }

@@ -5,7 +5,7 @@ import { badField, Refusal } from '../../platform/errors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
 import { partyAt } from '../../areas/keyring/relying-party.js';
 import { prepareSignIn, type Place } from '../../areas/signins/begin.js';
-import { tellTrail } from '../../areas/signins/context.js';
+import { tellTrail } from '../../areas/signins/tell-trail.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from '../../areas/signins/nameless.js';
 import { prove } from '../../areas/signins/proofs/index.js';
 import { shownAt } from '../../areas/signins/key-prompt.js';
@@ -42,7 +42,7 @@ export const beginForApplication: Handler<'signIns.begin'> = async (deps, call) 
   const stored = await prepareSignIn(deps, place, { loginName: who.loginName, carries, claims });
   // Usually nothing is decided yet: one row, which needs no transaction around it.
   if (stored.signIn.state === 'asking' && !call.once && !who.byKey) {
-    await deps.together.ask(insertSignIns, stored);
+    await deps.batcher.ask(insertSignIns, stored);
     return { answer: await shownAt('theirs', deps, deps, stored) };
   }
   let begun = stored;

@@ -10,7 +10,7 @@ export const oidcConnection = {
   ...area({
     name: 'oidc',
     tables: [oidcGrants, signingKeys],
-    provides: ({ aside }) => ({ signing: new SigningKeys(aside) }),
+    provides: ({ settingsPool }) => ({ signing: new SigningKeys(settingsPool) }),
     sweeps: [{ table: 'oidc_grants', when: 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 1 HOUR' }],
     serves: async () => {
       const { registerOidc } = await import('./endpoints.js');

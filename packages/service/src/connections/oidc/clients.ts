@@ -3,7 +3,7 @@ import { type Id, type Claim, type TokenAlgorithm, parseId } from '@nimble-latch
 import type { OidcParameters } from './handling.js';
 import { selectOne, write } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 
 /** A relying party with the application that it is. */
@@ -22,7 +22,7 @@ export async function findClient(deps: Deps, clientId: string | undefined): Prom
     deps,
     `SELECT c.application_id, a.name, c.claims, c.parameters FROM connections c JOIN applications a ON a.id = c.application_id
      WHERE c.id = :id AND c.kind = 'oidc'`,
-    { id: key(id) },
+    { id: idBytes(id) },
   );
   if (!row) return undefined;
   const { client, ...parameters } = JSON.parse(row.parameters) as OidcParameters;
@@ -31,7 +31,7 @@ export async function findClient(deps: Deps, clientId: string | undefined): Prom
     kind: client,
     ...parameters,
     claims: row.claims.split(' ').filter(Boolean) as Claim[],
-    applicationId: text(row.application_id),
+    applicationId: idText(row.application_id),
     applicationName: row.name,
   };
 }
@@ -69,12 +69,12 @@ export async function authenticateClient(
     deps,
     `SELECT hash, hash_key_id, last_used_at FROM connection_keys
      WHERE id = :id AND connection_id = :client AND (expires_at IS NULL OR expires_at > :now)`,
-    { id: key(id), client: key(client.id), now: deps.now() },
+    { id: idBytes(id), client: idBytes(client.id), now: deps.now() },
   );
   if (!row || !(await verifyToken(deps, 'connection', id, secret, row))) return undefined;
   if (!row.last_used_at || deps.now().getTime() - row.last_used_at.getTime() > 60_000)
     await write(deps, 'UPDATE connection_keys SET last_used_at = :now WHERE id = :id', {
-      id: key(id),
+      id: idBytes(id),
       now: deps.now(),
     });
   return client;

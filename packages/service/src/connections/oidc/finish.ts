@@ -3,10 +3,10 @@ import { amrOf, type ProofDone } from '@nimble-latch/core/signin';
 import { carryOut, insertion } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { issueToken } from '../../platform/secrets/tokens.js';
 import type { StoredSignIn } from '../../areas/signins/stored.js';
-import type { CarriedRequest } from '../../platform/http/sealed.js';
+import type { SealedRequest } from '../../platform/http/page-seals.js';
 
 /** RFC 6749 §4.1.2 advises ten minutes at most; the browser brings it back at once. */
 const CODE_SECONDS = 60;
@@ -24,7 +24,7 @@ const fresh = (proofs: readonly ProofDone[]) => proofs.filter(({ remembered }) =
 export async function grantCode(
   deps: Deps,
   work: Work,
-  request: CarriedRequest,
+  request: SealedRequest,
   { id: signInId, personId, signIn }: StoredSignIn,
 ): Promise<string> {
   if (request.hintPerson !== undefined && request.hintPerson !== personId)
@@ -46,12 +46,12 @@ export async function grantCode(
   await carryOut(
     work,
     insertion('oidc_grants', {
-      id: key(id),
-      connectionId: key(request.clientId),
-      personId: key(personId!),
-      signInId: key(signInId),
+      id: idBytes(id),
+      connectionId: idBytes(request.clientId),
+      personId: idBytes(personId!),
+      signInId: idBytes(signInId),
       codeHash: hash,
-      hashKeyId: key(hashKeyId),
+      hashKeyId: idBytes(hashKeyId),
       redirectUri: request.redirectUri,
       challenge: request.challenge,
       data: JSON.stringify(grant),

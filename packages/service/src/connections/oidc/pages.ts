@@ -22,10 +22,10 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import type { Call, Handler, SetCookie } from '../../platform/http/call.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { findClient, type RegisteredClient } from './clients.js';
 import { grantCode, issuerOf } from './finish.js';
-import { carried, type CarriedRequest } from '../../platform/http/sealed.js';
+import { openFromPage, type SealedRequest } from '../../platform/http/page-seals.js';
 import { takesKeys } from '../../areas/keyring/relying-party.js';
 import { pagesCarry } from '../../areas/rulebook/carried.js';
 import { prepareSignIn, type Place } from '../../areas/signins/begin.js';
@@ -37,7 +37,7 @@ import { takeStepBehindLocks } from '../../areas/signins/steps.js';
 import type { StoredSignIn } from '../../areas/signins/store.js';
 
 /** The application that a request is from. Throws `request-gone` where it is connected no more. */
-async function clientOf(deps: Deps, request: CarriedRequest): Promise<RegisteredClient> {
+async function clientOf(deps: Deps, request: SealedRequest): Promise<RegisteredClient> {
   const client = await findClient(deps, request.clientId);
   // What was registered when the request came may have been taken back since.
   if (!client?.redirectUris.includes(request.redirectUri)) throw new Refusal('request-gone');
@@ -45,7 +45,7 @@ async function clientOf(deps: Deps, request: CarriedRequest): Promise<Registered
 }
 
 /** The proofs of a session that count for a request: as old as it allows, and none where it wants them anew. */
-function counting(request: CarriedRequest, session: BrowserSession | undefined, now: Date): readonly ProofDone[] {
+function counting(request: SealedRequest, session: BrowserSession | undefined, now: Date): readonly ProofDone[] {
   if (!session || request.anew || request.otherPerson) return [];
   const oldest = request.maxAge === undefined ? -Infinity : now.getTime() - request.maxAge * 1000;
   return session.proofs.filter(({ at }) => Date.parse(at) >= oldest);
@@ -53,7 +53,7 @@ function counting(request: CarriedRequest, session: BrowserSession | undefined, 
 
 /** Begins a sign-in that an application sent somebody for, as soon as it is known who it is about. */
 export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
-  const request = await carried(deps, 'sign-in', call.body.request);
+  const request = await openFromPage(deps, 'sign-in', call.body.request);
   const client = await clientOf(deps, request);
   const [{ settings }, methods] = await Promise.all([deps.settings.current(), deps.methods.current()]);
   const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
@@ -131,7 +131,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
 /** Notes that a request which is good for one sign-in has had it. */
 async function spend(work: Work, once: Id): Promise<void> {
   const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
-    id: key(once),
+    id: idBytes(once),
     at: new Date(work.now.getTime() + 3_600_000),
   });
   if (first !== 1) throw new Refusal('request-gone');
@@ -141,7 +141,7 @@ async function spend(work: Work, once: Id): Promise<void> {
 export const pagesProve: Handler<'pages.prove'> = async (deps, call) => {
   const { id } = call.params;
   if (!isHandle(deps, id, call.body.handle, call.body.request)) throw new Refusal('not-found');
-  const request = await carried(deps, 'sign-in', call.body.request);
+  const request = await openFromPage(deps, 'sign-in', call.body.request);
   await clientOf(deps, request);
   const session = await readBrowserSession(deps, call.cookies[BROWSER_SESSION_COOKIE]);
   const step = await prove({
@@ -166,7 +166,7 @@ async function replyOf(
   deps: Deps,
   work: Work,
   call: Call<'pages.begin'> | Call<'pages.prove'>,
-  request: CarriedRequest,
+  request: SealedRequest,
   stored: StoredSignIn,
   session: BrowserSession | undefined,
   remember: boolean,

@@ -7,7 +7,7 @@ import { Refusal } from '../../platform/errors.js';
 import { newId, storedId } from '../../platform/ids.js';
 import { findClient, type RegisteredClient } from './clients.js';
 import { issuerOf } from './finish.js';
-import { carried, carry, type CarriedRequest } from '../../platform/http/sealed.js';
+import { openFromPage, sealForPage, type SealedRequest } from '../../platform/http/page-seals.js';
 import { TokenRefusal } from './token.js';
 
 /** RFC 9126 §2.2: a reference to what was pushed, for so many seconds. */
@@ -48,7 +48,7 @@ async function ready(
   client: RegisteredClient,
   { idTokenHint, ...request }: Exclude<ReturnType<typeof readRequest>, { kind: string }>,
   once: Id | undefined,
-): Promise<CarriedRequest> {
+): Promise<SealedRequest> {
   const ignored: Claim[] =
     request.passwordChecked && !client.claims.includes('password-checked') ? ['password-checked'] : [];
   const hinted = await personOfHint(deps, idTokenHint, client.id);
@@ -72,7 +72,7 @@ export async function whereToWith(deps: Deps, parameters: Parameters): Promise<s
   if (reference !== undefined && client) {
     if (!reference.startsWith(PUSHED_PREFIX)) return '/sign-in#problem=request';
     try {
-      const pushed = await carried(deps, 'pushed', reference.slice(PUSHED_PREFIX.length));
+      const pushed = await openFromPage(deps, 'pushed', reference.slice(PUSHED_PREFIX.length));
       if (pushed.clientId !== client.id) return '/sign-in#problem=client';
       return pageFor(deps, pushed);
     } catch (error) {
@@ -89,9 +89,9 @@ export async function whereToWith(deps: Deps, parameters: Parameters): Promise<s
 }
 
 /** Our page, in the language that the application wishes where we speak it. */
-function pageFor(deps: Deps, request: CarriedRequest): string {
+function pageFor(deps: Deps, request: SealedRequest): string {
   const language = request.languages.map((one) => one.toLowerCase().split('-')[0]).find((one) => isLanguage(one));
-  return `/sign-in${language === undefined ? '' : `?language=${language}`}#${carry(deps, 'sign-in', request)}`;
+  return `/sign-in${language === undefined ? '' : `?language=${language}`}#${sealForPage(deps, 'sign-in', request)}`;
 }
 
 const isLanguage = (tag: string | undefined): boolean => tag !== undefined && Object.hasOwn(LANGUAGES, tag);
@@ -116,7 +116,7 @@ export async function pushRequest(
   }
   const request = await ready(deps, client, read, newId(deps));
   return {
-    request_uri: `${PUSHED_PREFIX}${carry(deps, 'pushed', request, PUSHED_SECONDS * 1000)}`,
+    request_uri: `${PUSHED_PREFIX}${sealForPage(deps, 'pushed', request, PUSHED_SECONDS * 1000)}`,
     expires_in: PUSHED_SECONDS,
     // Ours: what the application claimed and is not believed.
     ...(request.ignoredClaims.length > 0 ? { ignored_claims: request.ignoredClaims } : {}),
@@ -130,5 +130,5 @@ export async function whereToEnd(deps: Deps, parameters: Parameters): Promise<st
   const client = await findClient(deps, get('client_id') ?? hinted?.clientId);
   const address = get('post_logout_redirect_uri');
   const redirect = address !== undefined && client?.endUris.includes(address) ? address : undefined;
-  return `/signed-in#end=${carry(deps, 'sign-out', { redirect, state: redirect === undefined ? undefined : get('state')?.slice(0, 2_000) })}`;
+  return `/signed-in#end=${sealForPage(deps, 'sign-out', { redirect, state: redirect === undefined ? undefined : get('state')?.slice(0, 2_000) })}`;
 }

@@ -3,11 +3,11 @@ import { promisify } from 'node:util';
 import { TOKEN_ALGORITHMS, type TokenAlgorithm, type Id } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
-import { Recent } from '../../platform/db/recent.js';
+import { TtlCache } from '../../platform/db/ttl-cache.js';
 import { select, write } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { newId, text } from '../../platform/ids.js';
+import { newId, idText } from '../../platform/ids.js';
 import { signingKeys } from './signing-key.model.js';
 
 const generate = promisify(generateKeyPair);
@@ -34,11 +34,13 @@ interface KeyRow {
 /** The keys that sign ID tokens, as this process last read them. */
 export class SigningKeys {
   readonly #private = new Map<string, KeyObject>();
-  readonly #rows: Recent<KeyRow[]>;
+  readonly #rows: TtlCache<KeyRow[]>;
 
-  /** @param aside a pool that no transaction holds connections of */
-  constructor(aside: Sequelize) {
-    this.#rows = new Recent(async () => await select({ sequelize: aside }, 'SELECT * FROM signing_keys ORDER BY id'));
+  /** @param settingsPool a pool that no transaction holds connections of */
+  constructor(settingsPool: Sequelize) {
+    this.#rows = new TtlCache(
+      async () => await select({ sequelize: settingsPool }, 'SELECT * FROM signing_keys ORDER BY id'),
+    );
   }
 
   /** The key that signs now, made where there is none yet: when the first application that wants it is connected. */
@@ -50,7 +52,7 @@ export class SigningKeys {
       this.forget();
       row = await find();
     }
-    const kid = text(row!.id);
+    const kid = idText(row!.id);
     let signer = this.#private.get(kid);
     if (!signer) {
       const sealed = row!.private_sealed;
@@ -66,12 +68,12 @@ export class SigningKeys {
     const rows = await this.#rows.current();
     return rows
       .filter((row) => !row.retired_at || now.getTime() - row.retired_at.getTime() < PUBLISHED_AFTER_MS)
-      .map((row) => ({ ...publicJwk(row), kid: text(row.id), alg: row.algorithm, use: 'sig' }));
+      .map((row) => ({ ...publicJwk(row), kid: idText(row.id), alg: row.algorithm, use: 'sig' }));
   }
 
   /** The public key of a token that we signed once, also long ago. */
   async known(kid: string): Promise<KeyObject | undefined> {
-    const row = (await this.#rows.current()).find(({ id }) => text(id) === kid);
+    const row = (await this.#rows.current()).find(({ id }) => idText(id) === kid);
     return row && createPublicKey({ key: publicJwk(row), format: 'jwk' });
   }
 
@@ -113,7 +115,7 @@ async function retire(work: Work, row: KeyRow): Promise<void> {
     id: row.id,
     now: work.now,
   });
-  await tell(work, 'signing-key.retired', text(row.id), row.algorithm);
+  await tell(work, 'signing-key.retired', idText(row.id), row.algorithm);
 }
 
 async function tell(work: Work, action: 'signing-key.made' | 'signing-key.retired', id: Id, algorithm: string) {

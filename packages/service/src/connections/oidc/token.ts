@@ -3,7 +3,7 @@ import { SignJWT } from 'jose';
 import { select, selectOne, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { openContact } from '../../areas/people/contact.js';
 import { issueToken, tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 import type { RegisteredClient } from './clients.js';
@@ -64,10 +64,10 @@ export async function redeemCode(
     if (get(name) === undefined) throw new TokenRefusal('invalid_request', `${name} is missing, or there twice`);
   const code = get('code')!;
   const id = tokenId('code', code);
-  const row = id && (await selectOne<GrantRow>(deps, 'SELECT * FROM oidc_grants WHERE id = :id', { id: key(id) }));
+  const row = id && (await selectOne<GrantRow>(deps, 'SELECT * FROM oidc_grants WHERE id = :id', { id: idBytes(id) }));
   const genuine =
     row &&
-    text(row.connection_id) === client.id &&
+    idText(row.connection_id) === client.id &&
     (await verifyToken(deps, 'code', id, code, { hash: row.code_hash, hash_key_id: row.hash_key_id }));
   if (!genuine || row.redirect_uri !== get('redirect_uri') || !isVerifierOf(row.challenge, get('code_verifier')!))
     throw new TokenRefusal('invalid_grant', BAD_CODE);
@@ -82,7 +82,7 @@ export async function redeemCode(
         id: row.id,
         now: work.now,
         hash: access.hash,
-        keyId: key(access.hashKeyId),
+        keyId: idBytes(access.hashKeyId),
         until: new Date(work.now.getTime() + ACCESS_SECONDS * 1000),
       },
     );
@@ -97,7 +97,7 @@ export async function redeemCode(
         actor: { kind: 'application', id: client.applicationId },
         action: 'code.replayed',
         target: { kind: 'application', id: client.applicationId },
-        person: text(row.person_id),
+        person: idText(row.person_id),
         origin,
         reason: null,
         details: { connection: client.id },
@@ -145,7 +145,7 @@ export async function tellOfPerson(
              (SELECT n.value FROM login_names n WHERE n.person_id = p.id ORDER BY n.id LIMIT 1) AS login_name
            FROM oidc_grants g JOIN persons p ON p.id = g.person_id
            WHERE g.id = :id AND g.token_expires_at > :now AND p.state = 'active'`,
-          { id: key(id), now: deps.now() },
+          { id: idBytes(id), now: deps.now() },
         );
   const right =
     row?.token_hash &&
@@ -161,7 +161,7 @@ export async function tellOfPerson(
         { id: row.person_id },
       )
     : [];
-  const person = text(row.person_id);
+  const person = idText(row.person_id);
   return userInfo(
     {
       id: person,

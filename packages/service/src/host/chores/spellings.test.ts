@@ -3,7 +3,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { carryOut, selectOne, updateOf, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
-import { key, newId, text } from '../../platform/ids.js';
+import { idBytes, newId, idText } from '../../platform/ids.js';
 import { insertPerson } from '../../areas/people/add-person.js';
 import { openContact } from '../../areas/people/contact.js';
 import { sealUpTo } from '../../platform/trail/sealer.js';
@@ -40,7 +40,7 @@ it('mends what another spelling sealed, and tells what it cannot', async () => {
     people.push(id);
     await carryOut(
       deps,
-      updateOf('persons', key(id), {
+      updateOf('persons', idBytes(id), {
         mailSealed: deps.keys.current.seal(
           'contact',
           `person/${how(id)}/mail`,
@@ -84,7 +84,7 @@ it('mends what another spelling sealed, and tells what it cannot', async () => {
   await seal();
   // Of the last one somebody altered more than a spelling.
   await write(deps, "UPDATE trail_entries SET reason = 'altered' WHERE writer = :writer AND number = 5", {
-    writer: key(deps.trail.id),
+    writer: idBytes(deps.trail.id),
   });
   const findings = async () => (await verify(deps, {})).findings.map(({ what, seal: of }) => `${what} ${of}`);
   expect(await findings()).toEqual(['entries-differ 1', 'entries-differ 2', 'entries-differ 3']);
@@ -106,7 +106,7 @@ it('mends what another spelling sealed, and tells what it cannot', async () => {
   expect(await findings()).toEqual(['entries-differ 3']);
   for (const id of [one, other]) {
     const row = await selectOne<{ sealed: Buffer }>(deps, 'SELECT mail_sealed AS sealed FROM persons WHERE id = :id', {
-      id: key(id),
+      id: idBytes(id),
     });
     expect(await openContact(deps, id, 'mail', row!.sealed)).toBe('some@one');
   }
@@ -114,7 +114,7 @@ it('mends what another spelling sealed, and tells what it cannot', async () => {
   expect(JSON.parse(stored!.data)).toMatchObject({ rows: [{ group }, { group: null }] });
   // A spelling of something else, put there by hand, changes nothing that is verified.
   await write(deps, 'UPDATE trail_entries SET spelled = :spelled WHERE number = 1', {
-    spelled: JSON.stringify({ person: text(key(other)).toUpperCase() }),
+    spelled: JSON.stringify({ person: idText(idBytes(other)).toUpperCase() }),
   });
   expect(await findings()).toEqual(['entries-differ 3']);
   expect((await mendSpellings(deps, { dryRun: false })).map(({ found }) => found)).toEqual(['lost', 'lost']);

@@ -8,7 +8,7 @@ import { TABLES } from '../areas.js';
 import { select, write, type Db } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { readMethods } from '../../areas/methods/cache.js';
 import { methodSettings } from '../../areas/methods/method-settings.model.js';
 import { NEXT_VERSION } from '../../platform/db/models.js';
@@ -73,7 +73,7 @@ async function mendColumn(
       { after },
     );
     for (const row of rows) {
-      const id = text(row.id);
+      const id = idText(row.id);
       if (opened(identity(id), row.sealed)) continue;
       let plain: Buffer | undefined;
       // A spelling that somebody typed: the type is right in saying that it is no id.
@@ -117,7 +117,7 @@ async function mendTrail(deps: Deps, dryRun: boolean): Promise<Misspelling[]> {
     const rows = await select<TrailRow>(
       deps,
       'SELECT * FROM trail_entries WHERE writer = :writer AND number BETWEEN :from AND :to ORDER BY number',
-      { writer: key(body.writer), from: body.from, to: body.to },
+      { writer: idBytes(body.writer), from: body.from, to: body.to },
     );
     const entries = rows.map(trailEntry);
     // Where entries are missing or too many, it is no matter of spelling; `trail verify` tells it.
@@ -132,7 +132,7 @@ async function mendTrail(deps: Deps, dryRun: boolean): Promise<Misspelling[]> {
       if (!dryRun)
         await write(deps, 'UPDATE trail_entries SET spelled = :spelled WHERE writer = :writer AND number = :number', {
           spelled: canonicalJson({ ...how }),
-          writer: key(body.writer),
+          writer: idBytes(body.writer),
           number,
         });
     }

@@ -16,7 +16,7 @@ import {
 import { select, type Db } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, text } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
 import { StartError } from '../runtime.js';
 import { trailEntry, type TrailRow } from '../../platform/trail/writer.js';
 import { hostWords as words } from '../../platform/host-words.js';
@@ -32,7 +32,7 @@ async function* entriesOf(db: Db, writer: Id): AsyncGenerator<TrailEntry> {
       db,
       `SELECT * FROM trail_entries WHERE writer = :writer AND number > :after ORDER BY number LIMIT ${BATCH}`,
       {
-        writer: key(writer),
+        writer: idBytes(writer),
         after,
       },
     );
@@ -47,7 +47,7 @@ async function* sealsOf(db: Db, writer: Id): AsyncGenerator<Seal> {
     const rows = await select<{ seal: number; body: string; signature: string }>(
       db,
       `SELECT seal, body, signature FROM trail_seals WHERE writer = :writer AND seal > :after ORDER BY seal LIMIT ${BATCH}`,
-      { writer: key(writer), after },
+      { writer: idBytes(writer), after },
     );
     for (const row of rows) yield { body: JSON.parse(row.body) as SealBody, signature: row.signature };
     if (rows.length < BATCH) return;
@@ -86,7 +86,7 @@ function databaseSource(deps: Deps): Source {
         deps,
         'SELECT DISTINCT writer FROM trail_entries UNION SELECT DISTINCT writer FROM trail_seals',
       )
-    ).map((row) => text(row.writer));
+    ).map((row) => idText(row.writer));
   return {
     publicKeys: ownPublicKeys(deps),
     async heads() {

@@ -4,7 +4,7 @@ import { coverageOf, serialKey, nameKey, seenOf } from '@nimble-latch/core/peopl
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { insertAll, withConnection, write, type SqlValues } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { key, newId } from '../../platform/ids.js';
+import { idBytes, newId } from '../../platform/ids.js';
 import { personRows } from '../../areas/people/rows.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { trailColumns } from '../../platform/trail/writer.js';
@@ -106,7 +106,7 @@ export async function addResident(
   lastSeen: Date | undefined,
 ): Promise<Loaded> {
   const id = idAt(deps, at);
-  const personId = key(id);
+  const personId = idBytes(id);
   const sortName = nameKey(who.displayName);
   const hasPassword = who.held !== 'nothing';
   const proven = who.held === 'password and app';
@@ -137,7 +137,7 @@ export async function addResident(
   });
   for (const row of person_terms) await bulk.add('person_terms', row);
   for (const row of login_names) await bulk.add('login_names', row);
-  await bulk.add('group_members', { groupId: key(groupId), personId, nameKey: sortName });
+  await bulk.add('group_members', { groupId: idBytes(groupId), personId, nameKey: sortName });
   for (const method of methods) await bulk.add('person_methods', { personId, method, nameKey: sortName });
   let password: Id | undefined;
   if (hasPassword) {
@@ -156,7 +156,7 @@ export async function addResident(
   }
   let app: Loaded['app'];
   if (proven || who.held === 'app not proven') {
-    const carrier = key(idAt(deps, at));
+    const carrier = idBytes(idAt(deps, at));
     await bulk.add('carriers', {
       id: carrier,
       personId,
@@ -203,7 +203,7 @@ async function addAuthenticator(
   { at, ...row }: NewAuthenticator,
 ): Promise<void> {
   await bulk.add('authenticators', {
-    id: key(id),
+    id: idBytes(id),
     ...row,
     secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, randomBytes(12)),
     // No code from before the last sign-in counts again.

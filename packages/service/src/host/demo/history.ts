@@ -3,7 +3,7 @@ import { advance, beginSignIn, type Event, type Requirement, type SignIn } from 
 import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../../platform/deps.js';
 import { entryOf } from '../../platform/http/actors.js';
-import { trailEntryOf } from '../../areas/signins/context.js';
+import { trailEntryOf } from '../../areas/signins/tell-trail.js';
 import { signInColumns, type StoredSignIn } from '../../areas/signins/stored.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { idAt, type BulkLoad, type Loaded } from './bulk.js';

@@ -5,7 +5,7 @@ import { encode } from 'cborg';
 import { write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { key } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { authenticators } from '../../areas/keyring/authenticator.model.js';
 import { within } from '../../platform/db/models.js';
 
@@ -145,7 +145,7 @@ export async function loadKeys(deps: Deps, call: CallOf, clock: { at: number }, 
     await inTransaction({ ...deps, now: () => used }, async (work) => {
       await write(work, 'UPDATE webauthn_credentials SET copied_at = :at WHERE authenticator_id = :id', {
         at: used,
-        id: key(proved.id),
+        id: idBytes(proved.id),
       });
       await work.trail({
         actor: { kind: 'application', id: planner.id },

@@ -1,6 +1,6 @@
 import { DataTypes, type ModelAttributeColumnOptions } from 'sequelize';
 import type { Id, KeyPurpose } from '@nimble-latch/core/vocabulary';
-import { key, text as idText } from '../ids.js';
+import { idBytes, idText as idText } from '../ids.js';
 
 /**
  * The kinds of column that tables are made of: what each is in the database, what it is in the code, and how one becomes the
@@ -120,7 +120,7 @@ function kind<T>(kept: Kept<T>): Kind<T> {
 
 const ID: Kept<Id> = {
   sql: 'binary(16)',
-  send: key,
+  send: idBytes,
   read: (value) => (typeof value === 'string' ? (value as Id) : idText(value as Buffer)),
 };
 

@@ -150,7 +150,7 @@ async function runAhead<T>(
     const result = await useCase({ reading, locked: false, opened, ...draft.parts });
     const { left } = draft;
     draft.committing();
-    if (left.length > 0) await deps.together.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
+    if (left.length > 0) await deps.batcher.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
     draft.committed();
     return { result };
   } catch (error) {

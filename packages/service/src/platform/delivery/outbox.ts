@@ -1,7 +1,7 @@
 import { insertion } from '../db/sql.js';
 import type { Plan } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key, newId } from '../ids.js';
+import { idBytes, newId } from '../ids.js';
 import { CHANNELS, type Outward } from './channels.js';
 
 /**
@@ -16,7 +16,7 @@ export function sendLater(deps: Deps, plan: Plan, message: Outward, usefulMs = C
   // Left for the end: a sign-in that tells somebody has no transaction in its first run.
   plan.atEnd(
     insertion('outbox', {
-      id: key(id),
+      id: idBytes(id),
       kind: message.kind,
       state: 'waiting',
       sealed: deps.keys.current.seal('outbox', `outbox/${id}`, Buffer.from(JSON.stringify(message)), deps.random(12)),

@@ -2,7 +2,7 @@ import { selectOne, write } from '../db/sql.js';
 import { startLoop, type Loop } from '../jobs/loop.js';
 import { renewLease, takeDueRow } from '../jobs/leases.js';
 import type { Deps } from '../deps.js';
-import { key, text } from '../ids.js';
+import { idBytes, idText } from '../ids.js';
 import type { Channel, Message, Send } from './channel.js';
 import { CHANNELS } from './channels.js';
 
@@ -51,7 +51,7 @@ async function sendOne<M extends Message>(deps: Deps, channel: Channel<M>, send:
   const row = await selectOne<Waiting>(
     deps,
     'SELECT sealed, attempts, useful_until FROM outbox WHERE id = :id AND lease_holder = :holder',
-    { id, holder: key(deps.trail.id) },
+    { id, holder: idBytes(deps.trail.id) },
   );
   if (!row) return;
   const late = row.useful_until !== null && row.useful_until.getTime() <= deps.now().getTime();
@@ -61,11 +61,11 @@ async function sendOne<M extends Message>(deps: Deps, channel: Channel<M>, send:
     (channel.leaseSeconds * 1_000) / 3,
   );
   try {
-    const plain = await deps.keys.opening((keys) => keys.open('outbox', `outbox/${text(id)}`, row.sealed));
+    const plain = await deps.keys.opening((keys) => keys.open('outbox', `outbox/${idText(id)}`, row.sealed));
     await inTime(channel.mostMs, async (signal) => await send(JSON.parse(plain.toString()) as M, signal));
     await write(deps, 'DELETE FROM outbox WHERE id = :id AND lease_holder = :holder', {
       id,
-      holder: key(deps.trail.id),
+      holder: idBytes(deps.trail.id),
     });
     deps.metrics.outbox.inc({ kind: channel.kind, outcome: 'sent' });
   } catch (error) {
@@ -116,7 +116,7 @@ async function settle(
      WHERE id = :id AND lease_holder = :holder`,
     {
       id,
-      holder: key(deps.trail.id),
+      holder: idBytes(deps.trail.id),
       state: outcome === 'retried' ? 'waiting' : 'failed',
       nextAt: new Date(deps.now().getTime() + retry.delayMs(attempts)),
       lastError: outcome === 'overdue' ? outcome : error instanceof Error ? error.name : 'unknown',

@@ -17,7 +17,7 @@ import type { Statement } from '../db/sql.js';
 import { inTransaction, optimistically, type Opening } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { AsksFirst, PermissionRefusal, Refusal } from '../errors.js';
-import { key } from '../ids.js';
+import { idBytes } from '../ids.js';
 import { entryOf, type Actor, type ApplicationActor, type OperatorActor } from './actors.js';
 import { assertSameOrigin, SESSION_COOKIE, type Gatekeeper } from './gatekeeper.js';
 import type { Call, Handler, Handlers, Reply } from './call.js';
@@ -152,7 +152,7 @@ async function handle<R extends RouteId>(
 /** The key that a call was made with is still one, of a connection that is still there: looked at by the transaction that goes by it. */
 const keyStands = ({ keyId }: ApplicationActor, now: Date): Statement => ({
   sql: 'SELECT 1 FROM connection_keys WHERE id = :standingKey AND (expires_at IS NULL OR expires_at > :standingAt)',
-  values: { standingKey: key(keyId), standingAt: now },
+  values: { standingKey: idBytes(keyId), standingAt: now },
   stands: true,
 });
 

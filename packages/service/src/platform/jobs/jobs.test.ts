@@ -2,7 +2,7 @@ import { MOST_ATTEMPTS } from '@nimble-latch/core/jobs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { carryOut, insertion, select, selectOne, write, type Db } from '../db/sql.js';
-import { newId, key } from '../ids.js';
+import { newId, idBytes } from '../ids.js';
 import { served } from '../../host/areas.js';
 import { requestJob, requestRecurringJobs, runDueJobs, type JobKinds } from './jobs.js';
 
@@ -131,7 +131,7 @@ describe('housekeeping', () => {
 
   it('marks sign-ins that nobody finished as expired, in the row and in its story', async () => {
     const begun = (minutesAgo: number) => ({
-      id: key(newId(inside.deps)),
+      id: idBytes(newId(inside.deps)),
       applicationId: Buffer.alloc(16, 1),
       state: 'asking',
       data: JSON.stringify({ state: 'asking', asks: 'factor' }),

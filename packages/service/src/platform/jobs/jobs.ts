@@ -1,7 +1,7 @@
 import { MOST_ATTEMPTS, retryDelayMs } from '@nimble-latch/core/jobs';
 import { selectOne, write, type Db } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { key, newId } from '../ids.js';
+import { idBytes, newId } from '../ids.js';
 import { renewLease, takeDueRow } from './leases.js';
 
 /** What a running job is given. */
@@ -35,7 +35,7 @@ export async function requestJob(
      VALUES (:id, :kind, :singleton, 'waiting', :runAt, :payload, '', UTC_TIMESTAMP(3))
      ON DUPLICATE KEY UPDATE run_at = VALUES(run_at), attempts = 0, state = IF(state IN ('done', 'failed'), 'waiting', state)`,
     {
-      id: key(newId(deps)),
+      id: idBytes(newId(deps)),
       kind,
       singleton: options.singleton ?? null,
       payload: JSON.stringify(options.payload ?? {}),
@@ -71,7 +71,7 @@ export async function runDueJobs(deps: Deps, kinds: JobKinds): Promise<number> {
     if (!row) continue;
     const kind = kinds[row.kind]!;
     const mine = 'WHERE id = :id AND lease_holder = :holder';
-    const holder = key(deps.trail.id);
+    const holder = idBytes(deps.trail.id);
     try {
       const said = await kind.run(deps, {
         payload: JSON.parse(row.payload) as Record<string, unknown>,

@@ -1,6 +1,6 @@
 import { write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { key } from '../ids.js';
+import { idBytes } from '../ids.js';
 import { selectOne } from '../db/sql.js';
 
 /** How long a taken row stays taken without being renewed; work left by a killed process is taken up after it. */
@@ -35,7 +35,7 @@ export async function takeDueRow(
       db,
       `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND,
          attempts = attempts + 1 WHERE id = :id AND ${free}`,
-      { id: found.id, holder: key(deps.trail.id) },
+      { id: found.id, holder: idBytes(deps.trail.id) },
     );
     if (taken === 1) return found.id;
   }
@@ -52,7 +52,7 @@ export async function renewLease(
   const renewed = await write(
     { sequelize: deps.sequelize },
     `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND WHERE id = :id AND lease_holder = :holder AND state = 'running'`,
-    { id, holder: key(deps.trail.id) },
+    { id, holder: idBytes(deps.trail.id) },
   );
   return renewed === 1;
 }

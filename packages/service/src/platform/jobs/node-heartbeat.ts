@@ -1,7 +1,7 @@
 import { hostname } from 'node:os';
 import { selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { key } from '../ids.js';
+import { idBytes } from '../ids.js';
 
 /** From this far off, codes at the edge of their window are judged differently by different nodes. */
 const CLOCK_WARN_MS = 2_000;
@@ -20,7 +20,13 @@ export async function beat(deps: Deps, startedAt: Date): Promise<void> {
     db,
     `INSERT INTO nodes (id, host, version, started_at, seen_at, clock_off_ms) VALUES (:id, :host, :version, :startedAt, UTC_TIMESTAMP(3), :off)
      ON DUPLICATE KEY UPDATE seen_at = UTC_TIMESTAMP(3), clock_off_ms = :off`,
-    { id: key(deps.trail.id), host: hostname().slice(0, 120), version: deps.version, startedAt, off: clampInt(offMs) },
+    {
+      id: idBytes(deps.trail.id),
+      host: hostname().slice(0, 120),
+      version: deps.version,
+      startedAt,
+      off: clampInt(offMs),
+    },
   );
 }
 

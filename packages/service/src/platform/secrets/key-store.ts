@@ -13,7 +13,7 @@ import {
 import { KEY_PURPOSES, type KeyPurpose, type KeyState, type Id } from '@nimble-latch/core/vocabulary';
 import type { Sequelize } from 'sequelize';
 import { select, write, type Db } from '../db/sql.js';
-import { newId, text } from '../ids.js';
+import { newId, idText } from '../ids.js';
 import { hostWords as words } from '../host-words.js';
 import { say } from '@nimble-latch/api';
 import { keySet } from './key-set.model.js';
@@ -123,7 +123,7 @@ export class KeyStore {
   /** Keys without their material. */
   list(): { id: Id; purpose: KeyPurpose; state: KeyState; createdAt: Date; publicPem: string | null }[] {
     return this.#rows.map((row) => ({
-      id: text(row.id),
+      id: idText(row.id),
       purpose: row.purpose,
       state: row.state,
       createdAt: row.created_at,
@@ -164,7 +164,7 @@ export class KeyStore {
   #unwrap(rows: readonly KeyRow[]): KeySet {
     const keys: Key[] = [];
     for (const row of rows) {
-      const id = text(row.id);
+      const id = idText(row.id);
       const material = openWithMaster(this.#master, row.material, id, row.purpose);
       if (!material) throw new KeySetError(say(words.errors.masterKeyWrong, { id }));
       keys.push({ id, purpose: row.purpose, state: row.state, material });

@@ -2,7 +2,7 @@ import type { Id, KeyPurpose } from '@nimble-latch/core/vocabulary';
 import { selectOne, select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
-import { key, text, storedId } from '../ids.js';
+import { idBytes, idText, storedId } from '../ids.js';
 import { keyReferences, sealedColumnsOf, type SealedColumn } from './sealed-columns.js';
 import type { AnyTable } from '../area.js';
 import type { JobRun } from '../jobs/jobs.js';
@@ -59,11 +59,11 @@ async function resealBatch(
     const rows = await select<{ id: Buffer; sealed: Buffer }>(
       work,
       `SELECT id, \`${column}\` AS sealed FROM \`${table}\` WHERE \`${column}\` IS NOT NULL AND id > :after ORDER BY id LIMIT ${BATCH} FOR UPDATE`,
-      { after: after ? key(after) : Buffer.alloc(16) },
+      { after: after ? idBytes(after) : Buffer.alloc(16) },
     );
     const keys = deps.keys.current;
     for (const row of rows) {
-      const identity = target.identity(text(row.id));
+      const identity = target.identity(idText(row.id));
       const plain = keys.open(purpose, identity, row.sealed);
       const sealed = keys.isCurrent(purpose, row.sealed)
         ? row.sealed
@@ -78,7 +78,7 @@ async function resealBatch(
         },
       );
     }
-    return { changed: rows.length, last: rows.length === BATCH ? text(rows[rows.length - 1]!.id) : undefined };
+    return { changed: rows.length, last: rows.length === BATCH ? idText(rows[rows.length - 1]!.id) : undefined };
   });
 }
 
@@ -96,7 +96,7 @@ async function retireUnused(
           await selectOne<{ n: number }>(
             { sequelize: deps.sequelize },
             `SELECT COUNT(*) AS n FROM \`${table}\` WHERE ${names} = :id`,
-            { id: key(id) },
+            { id: idBytes(id) },
           ),
       ),
     );
@@ -105,7 +105,7 @@ async function retireUnused(
       await write(
         work,
         "UPDATE key_set SET state = 'retired', retired_at = :now WHERE id = :id AND state = 'reading'",
-        { id: key(id), now: work.now },
+        { id: idBytes(id), now: work.now },
       );
       await work.trail({
         actor: { kind: 'service', id: null },

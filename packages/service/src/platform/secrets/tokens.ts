@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { decodeBase32, encodeBase32 } from '@nimble-latch/core/crypto';
-import { key, text } from '../ids.js';
+import { idBytes, idText } from '../ids.js';
 import type { Deps } from '../deps.js';
 
 /**
@@ -27,7 +27,7 @@ export function issueToken(
   kind: TokenKind,
   id: Id,
 ): { token: string; hint: string; hash: Buffer; hashKeyId: Id } {
-  const token = `${TOKEN_PREFIX[kind]}_${encodeBase32(key(id)).toLowerCase()}_${encodeBase32(deps.random(SECRET_BYTES)).toLowerCase()}`;
+  const token = `${TOKEN_PREFIX[kind]}_${encodeBase32(idBytes(id)).toLowerCase()}_${encodeBase32(deps.random(SECRET_BYTES)).toLowerCase()}`;
   const { hash, keyId } = deps.keys.current.hash(`${kind} ${id}`, token);
   // The hint ends inside the id, which is no secret.
   return { token, hint: `${token.slice(0, 12)}…`, hash, hashKeyId: keyId };
@@ -41,7 +41,7 @@ export function tokenId(kind: TokenKind, token: string): Id | undefined {
   if (!match || match[1] !== TOKEN_PREFIX[kind]) return undefined;
   // Undefined also where the two spare bits are set, or two spellings would name one row.
   const id = decodeBase32(match[2]!);
-  return id ? text(id) : undefined;
+  return id ? idText(id) : undefined;
 }
 
 /** Whether the token is the one that the row was made with. */
@@ -52,6 +52,6 @@ export async function verifyToken(
   token: string,
   row: { readonly hash: Buffer } & ({ readonly hashKeyId: Id } | { readonly hash_key_id: Buffer }),
 ): Promise<boolean> {
-  const keyId = 'hashKeyId' in row ? row.hashKeyId : text(row.hash_key_id);
+  const keyId = 'hashKeyId' in row ? row.hashKeyId : idText(row.hash_key_id);
   return await deps.keys.opening((keys) => keys.verify(`${kind} ${id}`, token, { keyId, hash: row.hash }));
 }

@@ -11,7 +11,7 @@ import {
 import { brokenUniqueIndex } from '../db/errors.js';
 import { carryOut, insertion, select, selectOne } from '../db/sql.js';
 import type { Deps } from '../deps.js';
-import { key, text } from '../ids.js';
+import { idBytes, idText } from '../ids.js';
 import { trailEntry, type TrailRow } from './writer.js';
 
 /** Entries in one seal. */
@@ -39,7 +39,7 @@ export async function sealUpTo(deps: Deps, writer: Id, to: number): Promise<numb
       db,
       'SELECT writer, seal, body FROM trail_seals WHERE writer = :writer ORDER BY seal DESC LIMIT 1',
       {
-        writer: key(writer),
+        writer: idBytes(writer),
       },
     );
     const previous = last && (JSON.parse(last.body) as SealBody);
@@ -74,7 +74,7 @@ async function readEntries(deps: Deps, writer: Id, from: number, to: number): Pr
   const rows = await select<TrailRow>(
     deps,
     `SELECT * FROM trail_entries WHERE writer = :writer AND number >= :from AND number <= :to ORDER BY number LIMIT ${BATCH}`,
-    { writer: key(writer), from, to },
+    { writer: idBytes(writer), from, to },
   );
   return rows.map((row) => sealedEntry(trailEntry(row)));
 }
@@ -84,7 +84,7 @@ async function store(deps: Deps, { body, signature }: Seal): Promise<boolean> {
     await carryOut(
       { sequelize: deps.sequelize },
       insertion('trail_seals', {
-        writer: key(body.writer),
+        writer: idBytes(body.writer),
         seal: body.seal,
         toNumber: body.to,
         body: JSON.stringify(body),
@@ -107,10 +107,10 @@ async function otherHeads(deps: Deps, writer: Id, previous: SealBody | undefined
      JOIN (SELECT writer, MAX(seal) AS seal FROM trail_seals WHERE writer <> :writer AND sealed_at >= :since GROUP BY writer
            ORDER BY MAX(sealed_at) DESC LIMIT ${WITNESSES}) heads ON heads.writer = s.writer AND heads.seal = s.seal`,
     // Ten seconds back, since nodes' clocks differ; a head witnessed twice does no harm.
-    { writer: key(writer), since: new Date(previous ? Date.parse(previous.at) - 10_000 : 0) },
+    { writer: idBytes(writer), since: new Date(previous ? Date.parse(previous.at) - 10_000 : 0) },
   );
   return rows.map((row) => ({
-    writer: text(row.writer),
+    writer: idText(row.writer),
     seal: row.seal,
     digest: sealDigest(JSON.parse(row.body) as SealBody),
   }));
@@ -124,5 +124,5 @@ export async function abandonedWriters(deps: Deps): Promise<{ writer: Id; to: nu
      WHERE n.seen_at < UTC_TIMESTAMP(3) - INTERVAL 60 SECOND
      HAVING last_number > COALESCE((SELECT MAX(to_number) FROM trail_seals s WHERE s.writer = n.id), 0) LIMIT 20`,
   );
-  return rows.map((row) => ({ writer: text(row.writer), to: Number(row.last_number) }));
+  return rows.map((row) => ({ writer: idText(row.writer), to: Number(row.last_number) }));
 }

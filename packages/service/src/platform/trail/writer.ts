@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { asSealed, sealedEntry, type SealedEntry, type Spelled, type TrailEntry } from '@nimble-latch/core/trail';
 import { uuidText, uuidV7 } from '@nimble-latch/core/crypto';
 import type { SqlValues } from '../db/sql.js';
-import { key, keyOrNull, text, textOrNull } from '../ids.js';
+import { idBytes, idBytesOrNull, idText, idTextOrNull } from '../ids.js';
 
 /** What a use case says; the writer adds who writes, the number and the time. */
 export type NewEntry = Omit<TrailEntry, 'v' | 'writer' | 'number' | 'at'>;
@@ -137,7 +137,7 @@ export interface TrailRow {
 /** A process writes under one id, tens of thousands of times. */
 let lastWriter = { id: '', key: Buffer.alloc(0) };
 function writerKey(id: Id): Buffer {
-  if (id !== lastWriter.id) lastWriter = { id, key: key(id) as Buffer<ArrayBuffer> };
+  if (id !== lastWriter.id) lastWriter = { id, key: idBytes(id) as Buffer<ArrayBuffer> };
   return lastWriter.key;
 }
 
@@ -148,11 +148,11 @@ export function trailColumns(entry: TrailEntry, at: Date = new Date(entry.at)): 
     number: entry.number,
     at,
     actorKind: entry.actor.kind,
-    actorId: keyOrNull(entry.actor.id),
+    actorId: idBytesOrNull(entry.actor.id),
     action: entry.action,
     targetKind: entry.target.kind,
-    targetId: keyOrNull(entry.target.id),
-    personId: keyOrNull(entry.person),
+    targetId: idBytesOrNull(entry.target.id),
+    personId: idBytesOrNull(entry.person),
     origin: entry.origin,
     reason: entry.reason,
     details: JSON.stringify(entry.details),
@@ -163,13 +163,13 @@ export function trailColumns(entry: TrailEntry, at: Date = new Date(entry.at)): 
 export function trailEntry(row: TrailRow): TrailEntry {
   const entry: TrailEntry = {
     v: 1,
-    writer: text(row.writer),
+    writer: idText(row.writer),
     number: row.number,
     at: row.at.toISOString(),
-    actor: { kind: row.actor_kind as TrailEntry['actor']['kind'], id: textOrNull(row.actor_id) },
+    actor: { kind: row.actor_kind as TrailEntry['actor']['kind'], id: idTextOrNull(row.actor_id) },
     action: row.action as TrailEntry['action'],
-    target: { kind: row.target_kind, id: textOrNull(row.target_id) },
-    person: textOrNull(row.person_id),
+    target: { kind: row.target_kind, id: idTextOrNull(row.target_id) },
+    person: idTextOrNull(row.person_id),
     origin: row.origin,
     reason: row.reason,
     details: JSON.parse(row.details) as TrailEntry['details'],

@@ -2,7 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../../platform/db/sql.js';
 import type { Opening } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
-import { key } from '../../../platform/ids.js';
+import { idBytes } from '../../../platform/ids.js';
 import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
 import { countsNow } from '../../keyring/usable.js';
 import { SIGN_IN_COLUMNS, type SignInRow } from '../store.js';
@@ -62,15 +62,15 @@ const SIGN_INS_AHEAD = `SELECT s.*, p.display_name, p.last_seen_at, p.emergency,
 
 /** Sign-ins with every authenticator that can answer their prompts for a code: for each id its rows, one an authenticator. */
 export async function signInsWithCodes(db: Db, ids: readonly Id[]): Promise<readonly (readonly SignInRow[])[]> {
-  const keys = ids.map(key);
+  const keys = ids.map(idBytes);
   const rows = await select<SignInRow>(db, SIGN_INS_AHEAD, { ids: keys });
   return keys.map((id) => rows.filter((row) => row.id.equals(id)));
 }
 
 /** The opening read of a proof. */
 export const openingOf = (deps: Deps, id: Id): Opening => ({
-  read: { sql: `${SIGN_IN_WITH_CODES} WHERE s.id = :id ORDER BY a.id`, values: { id: key(id) } },
-  ahead: async () => await deps.together.ask(signInsWithCodes, id),
+  read: { sql: `${SIGN_IN_WITH_CODES} WHERE s.id = :id ORDER BY a.id`, values: { id: idBytes(id) } },
+  ahead: async () => await deps.batcher.ask(signInsWithCodes, id),
 });
 
 /** The authenticators among the rows of {@link signInsWithCodes}. */

@@ -4,7 +4,7 @@ import { admit } from '@nimble-latch/core/throttle';
 import type { Id, Method, OperatorReason } from '@nimble-latch/core/vocabulary';
 import type { Statement } from '../../../platform/db/sql.js';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
-import { key, text } from '../../../platform/ids.js';
+import { idBytes, idText } from '../../../platform/ids.js';
 import { guardOf, hotpSettings } from '../../keyring/authenticator-row.js';
 import type { PinChecks } from '../../keyring/pins.js';
 import { usableOf } from '../../keyring/usable.js';
@@ -50,7 +50,7 @@ async function judge(attempt: Attempt<PinChecks>, plan: Plan, standing: Standing
   const { far, asks } = stored.signIn;
   const next = asks?.kind === 'next-code' ? far : undefined;
   // Where the next code was asked for, nothing else answers.
-  const meant = asks?.kind === 'next-code' ? rows.filter(({ id }) => text(id) === far?.authenticator) : rows;
+  const meant = asks?.kind === 'next-code' ? rows.filter(({ id }) => idText(id) === far?.authenticator) : rows;
   pins.queueAs(queueOf(stored, driver));
   // Longer than a code is what has a PIN before it, and that takes its time, whoever it is about.
   if (hasPin(value) && meant.every((row) => row.pin_sealed === null)) await pins.pretend(value);
@@ -89,7 +89,7 @@ async function judgeRows(
   for (const row of open) {
     const parts = readPinAndCode(value, hotpSettings(row).digits);
     if (!parts) continue;
-    const id = text(row.id);
+    const id = idText(row.id);
     const secret = await openSound(deps, 'seed', `authenticator/${id}/secret`, row.secret_sealed!);
     if (!secret) continue;
     const method = row.method as 'totp' | 'hotp';
@@ -119,7 +119,7 @@ async function judgeRows(
       return { judgement, writes: [taking(SHOWN, row, lane, { step, drift })], standing };
     }
     const newPin = row.pin_given === 1 || (pin === 'none' && said?.pin === 'required');
-    const place = key(stored.applicationId);
+    const place = idBytes(stored.applicationId);
     return {
       judgement: { type: 'right', proof: usableOf(row), newPin },
       writes: [taking(ACCEPTED, row, lane, { step, drift, now, place })],
@@ -132,7 +132,7 @@ async function judgeRows(
   // Where several could have answered it is told as of the kind that they are, of mixed ones as an app's.
   const [first] = open;
   const method = open.every((row) => row.method === first!.method) ? first!.method : 'totp';
-  return { judgement: wrong(why, method, open.length === 1 ? text(first!.id) : null), writes, standing };
+  return { judgement: wrong(why, method, open.length === 1 ? idText(first!.id) : null), writes, standing };
 }
 
 const wrong = (why: OperatorReason, method: Method, authenticator: Id | null = null) =>

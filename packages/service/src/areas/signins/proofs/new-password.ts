@@ -4,7 +4,7 @@ import { select, selectOne } from '../../../platform/db/sql.js';
 import type { Deps } from '../../../platform/deps.js';
 import { Refusal } from '../../../platform/errors.js';
 import { entryOf } from '../../../platform/http/actors.js';
-import { key, text } from '../../../platform/ids.js';
+import { idBytes, idText } from '../../../platform/ids.js';
 import { setPassword } from '../../keyring/set-password.js';
 import { assertOffered } from '../../methods/offer.js';
 import { lockPerson } from '../../people/lock-person.js';
@@ -50,7 +50,7 @@ export const newPassword = judgedBehindLocks<Prepared | undefined>({
 /** The hash of a password that will do. */
 async function prepared(deps: Deps, person: Id, typed: string): Promise<string> {
   const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
-    id: key(person),
+    id: idBytes(person),
   });
   const { cell } = (await assertOffered(deps, deps, person, 'password')).decided!;
   const loginNames = names.map(({ value }) => value);
@@ -64,11 +64,11 @@ async function isTheSame(deps: Deps, person: Id, typed: string): Promise<boolean
   const row = await selectOne<{ id: Buffer; secret_sealed: Buffer }>(
     deps,
     "SELECT id, secret_sealed FROM authenticators WHERE password_of = :person AND state = 'active'",
-    { person: key(person) },
+    { person: idBytes(person) },
   );
   if (!row) return false;
   const phc = await deps.keys.opening((keys) =>
-    keys.open('seed', `authenticator/${text(row.id)}/secret`, row.secret_sealed),
+    keys.open('seed', `authenticator/${idText(row.id)}/secret`, row.secret_sealed),
   );
   return await deps.hasher.verify(phc.toString(), typed);
 }

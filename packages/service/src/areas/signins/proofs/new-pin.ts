@@ -4,7 +4,7 @@ import { selectOne, type Db } from '../../../platform/db/sql.js';
 import { noticeTo } from '../../people/notices.js';
 import { Refusal } from '../../../platform/errors.js';
 import { entryOf } from '../../../platform/http/actors.js';
-import { key, storedId } from '../../../platform/ids.js';
+import { idBytes, storedId } from '../../../platform/ids.js';
 import { preparePin, storePin } from '../../keyring/pins.js';
 import { standingOf } from '../lanes.js';
 import { readAhead, signInRead, type StoredSignIn } from '../store.js';
@@ -54,7 +54,7 @@ async function held(db: Db, id: Id, lock = '') {
   const row = await selectOne<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(
     db,
     `SELECT id, label, pin_sealed FROM authenticators WHERE id = :id AND state = 'active' ${lock}`,
-    { id: key(id) },
+    { id: idBytes(id) },
   );
   if (!row) throw new Refusal('sign-in-moved-on');
   return row;

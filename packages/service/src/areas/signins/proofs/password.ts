@@ -6,11 +6,11 @@ import { carryOut, selectOne, updateOf, write, type Statement } from '../../../p
 import { inTransaction, type Work } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { Refusal } from '../../../platform/errors.js';
-import { key, text } from '../../../platform/ids.js';
+import { idBytes, idText } from '../../../platform/ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../../keyring/authenticator-row.js';
 import { currentKeyring } from '../../keyring/usable.js';
 import { conclude } from '../conclude.js';
-import type { Driver } from '../context.js';
+import type { Driver } from '../tell-trail.js';
 import { whyNobody } from '../decoy.js';
 import { decoyCounting, decoyGivingBack, givingBack, readDecoyGuard } from '../guards.js';
 import { queueOf, standingOf, type Standing } from '../lanes.js';
@@ -106,7 +106,7 @@ async function reserveAttempt(
     : await selectOne<AuthenticatorRow>(
         work,
         "SELECT * FROM authenticators WHERE password_of = :person AND state = 'active' FOR UPDATE",
-        { person: key(personId!) },
+        { person: idBytes(personId!) },
       );
   // A person without a password is guarded by a decoy too: the pauses must not tell that there is none.
   const decoy = decoyId ?? deps.keys.current.decoyId(`no password ${personId}`);
@@ -128,7 +128,7 @@ async function reserveAttempt(
   return {
     before,
     standing,
-    authenticator: { id: text(row.id), phc: await openPassword(deps, row) },
+    authenticator: { id: idText(row.id), phc: await openPassword(deps, row) },
     why: 'wrong-password',
     undo: givingBack(standing.lane, row.id, guard, counted),
   };
@@ -136,7 +136,7 @@ async function reserveAttempt(
 
 const openPassword = async (deps: Deps, row: Pick<AuthenticatorRow, 'id' | 'secret_sealed'>): Promise<string> =>
   (
-    await deps.keys.opening((keys) => keys.open('seed', `authenticator/${text(row.id)}/secret`, row.secret_sealed!))
+    await deps.keys.opening((keys) => keys.open('seed', `authenticator/${idText(row.id)}/secret`, row.secret_sealed!))
   ).toString();
 
 /** Right, provided that the password that was checked is still the person's and in use: it may have been replaced while it was checked. */
@@ -151,16 +151,16 @@ async function accepted(
     work,
     `SELECT a.id, a.secret_sealed, a.parameters FROM authenticators a JOIN persons p ON p.id = a.person_id
      WHERE a.id = :id AND a.state = 'active' AND p.state = 'active' FOR UPDATE`,
-    { id: key(id) },
+    { id: idBytes(id) },
   );
   if (!row || (await openPassword(deps, row)) !== phc)
     return { type: 'wrong', method: 'password', authenticator: id, why: 'authenticator-gone' };
   await carryOut(
     work,
-    updateOf('authenticators', key(id), {
+    updateOf('authenticators', idBytes(id), {
       ...guardColumns(lane, CLEAR),
       lastUsedAt: work.now,
-      lastUsedIn: key(applicationId),
+      lastUsedIn: idBytes(applicationId),
     }),
   );
   const { mustChange = false } = JSON.parse(row.parameters) as { mustChange?: boolean };

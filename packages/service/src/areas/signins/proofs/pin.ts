@@ -1,7 +1,7 @@
 import { readPin } from '@nimble-latch/core/codes';
 import { admit } from '@nimble-latch/core/throttle';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
-import { key, text } from '../../../platform/ids.js';
+import { idBytes, idText } from '../../../platform/ids.js';
 import { guardOf } from '../../keyring/authenticator-row.js';
 import type { PinChecks } from '../../keyring/pins.js';
 import { usableOf } from '../../keyring/usable.js';
@@ -36,7 +36,7 @@ async function judge(
   const method = signIn.asks!.methods[0]!;
   const { authenticator } = signIn.pin!;
   // A sign-in that was stopped is nobody's, whoever it was of before.
-  const row = decoyId ? undefined : codesOf(rows).find(({ id }) => text(id) === authenticator);
+  const row = decoyId ? undefined : codesOf(rows).find(({ id }) => idText(id) === authenticator);
   if (!row?.pin_sealed)
     return {
       judgement: { type: 'wrong', method, authenticator, why: 'authenticator-gone' },
@@ -50,7 +50,7 @@ async function judge(
   if (typed !== undefined && (await pins.isRight(row, typed)))
     return {
       judgement: { type: 'right', proof: usableOf(row), newPin: row.pin_given === 1 },
-      writes: [taking(RIGHT, row, lane, { now, place: key(applicationId) })],
+      writes: [taking(RIGHT, row, lane, { now, place: idBytes(applicationId) })],
       standing,
     };
   return {

@@ -1,6 +1,6 @@
 import { hasPin, readPin, readPinAndCode } from '@nimble-latch/core/codes';
 import { admit } from '@nimble-latch/core/throttle';
-import { text } from '../../../platform/ids.js';
+import { idText } from '../../../platform/ids.js';
 import { guardOf, hotpSettings } from '../../keyring/authenticator-row.js';
 import { PinChecks } from '../../keyring/pins.js';
 import { queueOf, standingOf } from '../lanes.js';
@@ -34,7 +34,7 @@ export async function pinsAhead(
     const pin =
       asked === undefined
         ? readPinAndCode(typed, hotpSettings(row).digits)?.pin
-        : asked === text(row.id)
+        : asked === idText(row.id)
           ? readPin(typed)
           : undefined;
     return pin === undefined ? [] : [pins.isRight(row, pin)];

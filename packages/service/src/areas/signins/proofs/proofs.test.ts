@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../../e2e/support/inside.js';
 import { carryOut, insertion, select } from '../../../platform/db/sql.js';
 import { inTransaction, optimistically } from '../../../platform/db/unit-of-work.js';
-import { key, newId } from '../../../platform/ids.js';
+import { idBytes, newId } from '../../../platform/ids.js';
 import { prepareSignIn } from '../begin.js';
 import { insertSignIn, readSignIn, type StoredSignIn } from '../store.js';
 import { prove, type Incoming, type Proof } from './index.js';
@@ -16,7 +16,7 @@ beforeAll(async () => {
   application = newId(deps);
   await carryOut(
     deps,
-    insertion('applications', { id: key(application), name: 'Berths', description: '', createdAt: deps.now() }),
+    insertion('applications', { id: idBytes(application), name: 'Berths', description: '', createdAt: deps.now() }),
   );
 });
 afterAll(async () => await inside.close());

@@ -2,7 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../../platform/db/sql.js';
 import type { Opening, Work } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
-import { key } from '../../../platform/ids.js';
+import { idBytes } from '../../../platform/ids.js';
 import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
 import { bytesOf } from '../../keyring/relying-party.js';
 import { countsNow } from '../../keyring/usable.js';
@@ -77,11 +77,11 @@ interface Answered {
 /** Sign-ins with the keys that answer them: for each its row. */
 async function signInsWithKeys(db: Db, asked: readonly Answered[]): Promise<readonly (readonly object[])[]> {
   const rows = await select<{ id: Buffer; key_credential_id: Buffer | null }>(db, SIGN_INS_AHEAD, {
-    ids: asked.map(({ id }) => key(id)),
+    ids: asked.map(({ id }) => idBytes(id)),
     credentials: asked.map(({ credential }) => credential),
   });
   return asked.map(({ id, credential }) => {
-    const own = rows.filter((row) => row.id.equals(key(id)));
+    const own = rows.filter((row) => row.id.equals(idBytes(id)));
     const found = own.find((row) => row.key_credential_id?.equals(credential));
     return found ? [found] : own.slice(0, 1).map((row) => ({ ...row, key_id: null }));
   });
@@ -91,8 +91,8 @@ async function signInsWithKeys(db: Db, asked: readonly Answered[]): Promise<read
 export function openingOf(deps: Deps, id: Id, { rawId }: Credential): Opening {
   const credential = bytesOf(rawId);
   return {
-    read: { sql: SIGN_IN_WITH_KEY, values: { id: key(id), credential } },
-    ahead: async () => await deps.together.ask(signInsWithKeys, { id, credential }),
+    read: { sql: SIGN_IN_WITH_KEY, values: { id: idBytes(id), credential } },
+    ahead: async () => await deps.batcher.ask(signInsWithKeys, { id, credential }),
   };
 }
 
@@ -107,5 +107,5 @@ export function keyIn(rows: readonly object[]): KeyRow | undefined {
 
 /** Of somebody who said by the key itself who they are: it is looked up in the transaction, its row locked. */
 export async function lockKey(work: Work, { id }: StoredSignIn, { rawId }: Credential): Promise<KeyRow | undefined> {
-  return keyIn(await select(work, `${SIGN_IN_WITH_KEY} FOR UPDATE`, { id: key(id), credential: bytesOf(rawId) }));
+  return keyIn(await select(work, `${SIGN_IN_WITH_KEY} FOR UPDATE`, { id: idBytes(id), credential: bytesOf(rawId) }));
 }

@@ -7,13 +7,13 @@ import type { Statement } from '../../../platform/db/sql.js';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { entryOf } from '../../../platform/http/actors.js';
-import { key, text } from '../../../platform/ids.js';
+import { idBytes, idText } from '../../../platform/ids.js';
 import { guardOf } from '../../keyring/authenticator-row.js';
 import { bytesOf, claimedChallenge, givenChallenge } from '../../keyring/relying-party.js';
 import { currentKeyring, usableOf } from '../../keyring/usable.js';
 import { keyRulesOf } from '../../methods/offer.js';
 import { readyKey } from '../../../platform/secrets/public-keys.js';
-import type { Driver } from '../context.js';
+import type { Driver } from '../tell-trail.js';
 import { whyNobody } from '../decoy.js';
 import { failing, forgetting, taking } from '../guards.js';
 import { ceremonyOf, partyShownAt, type Credential, type ShownAt } from '../key-prompt.js';
@@ -92,7 +92,7 @@ async function judge(
   const copied: readonly Statement[] = twoOfIt ? [copiedAt(row, plan.now)] : [];
   const wrong = (why: OperatorReason): Judged => ({
     ...told,
-    judgement: wrongOf(text(row.id), why),
+    judgement: wrongOf(idText(row.id), why),
     writes: [failing(row, lane, plan.now), ...copied],
   });
   if (!checked.ok) return wrong(WHY[checked.reason] ?? 'key-refused');
@@ -102,7 +102,7 @@ async function judge(
     ...told,
     writes: [
       // Once it has verified its holder, ways may count on it.
-      taking(USED, row, lane, { now: plan.now, place: key(applicationId), verified: checked.verified }),
+      taking(USED, row, lane, { now: plan.now, place: idBytes(applicationId), verified: checked.verified }),
       {
         sql: COUNTED,
         values: {
@@ -191,6 +191,6 @@ const copiedEntry = (driver: Driver, { personId, id: signIn }: StoredSignIn, row
   entryOf(
     driver,
     'authenticator.copied',
-    { kind: 'authenticator', id: text(row.id) },
+    { kind: 'authenticator', id: idText(row.id) },
     { person: personId, details: { signIn } },
   );

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { Db } from './sql.js';
-import { Together } from './together.js';
+import { Batcher } from './batcher.js';
 
-const together = () => new Together({} as Db);
+const together = () => new Batcher({} as Db);
 
 describe('questions that travel together', () => {
   it('one goes at once; those that come up meanwhile gather, and each gets its own answer', async () => {

@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import type { Coverage, Method, PersonState, Role, Source } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../platform/db/sql.js';
-import { text } from '../../platform/ids.js';
+import { idText } from '../../platform/ids.js';
 
 /** A person as a page of a list reads them. */
 export interface ListedRow {
@@ -31,7 +31,7 @@ export async function described(db: Db, rows: readonly ListedRow[]): Promise<Row
     rows.map((row) => row.id),
   );
   return rows.map((row) => ({
-    id: text(row.id),
+    id: idText(row.id),
     displayName: row.display_name,
     state: row.state,
     source: row.source,
@@ -46,7 +46,7 @@ export async function described(db: Db, rows: readonly ListedRow[]): Promise<Row
 async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts> {
   const facts = new Map<string, RowFacts>();
   const of = (id: Buffer): RowFacts => {
-    const known = facts.get(text(id));
+    const known = facts.get(idText(id));
     if (known) return known;
     const blank: RowFacts = {
       loginNames: [],
@@ -58,7 +58,7 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
       hasPassword: false,
       lastProofAt: null,
     };
-    facts.set(text(id), blank);
+    facts.set(idText(id), blank);
     return blank;
   };
   if (ids.length === 0) return of;

@@ -4,7 +4,7 @@ import type { Model, WhereOptions } from 'sequelize';
 import { applications } from '../applications/application.model.js';
 import { within, type Table } from '../../platform/db/models.js';
 import { select, type Db } from '../../platform/db/sql.js';
-import { ENROLMENT_APPLICATION, key, RESET_APPLICATION, text, storedId } from '../../platform/ids.js';
+import { ENROLMENT_APPLICATION, idBytes, RESET_APPLICATION, idText, storedId } from '../../platform/ids.js';
 import { networks } from '../networks/network.model.js';
 import { readNetworks } from '../networks/table.js';
 import { groups } from '../people/group.model.js';
@@ -88,7 +88,7 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
   const binding = Object.fromEntries(bindings) as unknown as Binding;
   const found = (what: keyof UsedNames) =>
     used[what].filter((name) => Object.hasOwn(binding[what], name.toLowerCase()));
-  const groupIds = Object.values(binding.groups).map((id) => key(storedId(id)));
+  const groupIds = Object.values(binding.groups).map((id) => idBytes(storedId(id)));
   const [peopled, places] = await Promise.all([
     groupIds.length === 0
       ? []
@@ -100,7 +100,7 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
         ),
     readNetworks(db),
   ]);
-  const people = new Map<string, number>(peopled.map((row) => [text(row.id), Number(row.people)]));
+  const people = new Map<string, number>(peopled.map((row) => [idText(row.id), Number(row.people)]));
   const known: Known = {
     groups: new Map(found('groups').map((name) => [name, people.get(binding.groups[name.toLowerCase()]!) ?? 0])),
     people: new Set(found('people')),

@@ -20,7 +20,7 @@ interface Waiting<Q, A> {
  * at once; under load those that wait for earlier ones gather, so that the busier the service is the less each costs.
  * Every question is asked after it was put, so an answer is never older than its question.
  */
-export class Together {
+export class Batcher {
   readonly #db: Db;
   readonly #queues = new Map<unknown, Queue<unknown, unknown>>();
 

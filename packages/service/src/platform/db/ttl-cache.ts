@@ -2,7 +2,7 @@
 const AGE_MS = 3_000;
 
 /** What this process last read of something that seldom changes, at most a few seconds ago. */
-export class Recent<T> {
+export class TtlCache<T> {
   #read: { readonly value: Promise<T>; readonly at: number } | undefined;
   readonly #load: () => Promise<T>;
 

@@ -5,10 +5,10 @@ import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 
 /** How long somebody may take from the application to the first answer on our page. */
-export const CARRIED_MS = 15 * 60_000;
+export const PAGE_SEAL_MS = 15 * 60_000;
 
 /** A request to sign in, on its way through the browser: checked once, and sealed so that nobody there can change it. */
-export interface CarriedRequest extends Omit<AuthorizationRequest, 'idTokenHint'> {
+export interface SealedRequest extends Omit<AuthorizationRequest, 'idTokenHint'> {
   /** The person whom an ID token of ours names. */
   readonly hintPerson: Id | 'nobody' | undefined;
   /** Claims that the application made and was not granted. */
@@ -18,42 +18,42 @@ export interface CarriedRequest extends Omit<AuthorizationRequest, 'idTokenHint'
 }
 
 /** A request to sign out. */
-export interface CarriedEnd {
+export interface SealedEnd {
   /** Where to go afterwards; undefined where nothing was asked for, or nothing that is registered. */
   readonly redirect: string | undefined;
   readonly state: string | undefined;
 }
 
 /** Somebody proved at one of our own places who they are: what they may do there, for a quarter of an hour. */
-export interface CarriedRight {
+export interface SealedRight {
   readonly personId: Id;
   readonly signInId: Id;
   readonly place: OwnPlace;
 }
 
 /** What keys are asked that find themselves: one question, for one place. */
-export interface CarriedQuestion {
+export interface SealedQuestion {
   readonly id: Id;
   readonly place: string;
 }
 
 type Kind = 'sign-in' | 'sign-out' | 'pushed' | 'right' | 'nameless';
 type Carried<K extends Kind> = K extends 'sign-out'
-  ? CarriedEnd
+  ? SealedEnd
   : K extends 'right'
-    ? CarriedRight
+    ? SealedRight
     : K extends 'nameless'
-      ? CarriedQuestion
-      : CarriedRequest;
+      ? SealedQuestion
+      : SealedRequest;
 
 /** Seals something for a page, or for the address of a pushed request. Nothing of it is stored. */
-export function carry<K extends Kind>(deps: Deps, kind: K, what: Carried<K>, lifeMs = CARRIED_MS): string {
+export function sealForPage<K extends Kind>(deps: Deps, kind: K, what: Carried<K>, lifeMs = PAGE_SEAL_MS): string {
   const plain = JSON.stringify({ until: deps.now().getTime() + lifeMs, what });
   return deps.keys.current.seal('request', kind, Buffer.from(plain), deps.random(12)).toString('base64url');
 }
 
-/** Reverses {@link carry}. Throws `request-gone` for what was altered, has run out, or was never ours. */
-export async function carried<K extends Kind>(deps: Deps, kind: K, text: string): Promise<Carried<K>> {
+/** Reverses {@link sealForPage}. Throws `request-gone` for what was altered, has run out, or was never ours. */
+export async function openFromPage<K extends Kind>(deps: Deps, kind: K, text: string): Promise<Carried<K>> {
   const sealed = Buffer.from(text, 'base64url');
   try {
     const plain = await deps.keys.opening((keys) => keys.open('request', kind, sealed));
