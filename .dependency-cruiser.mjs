@@ -49,16 +49,19 @@ export default {
       from: { path: '^packages/api/src/' },
       to: { dependencyTypes: ['core'] },
     },
-    ...['platform', 'areas', 'connections', 'host'].map((storey, i, all) => ({
-      name: `service-${storey}-is-below`,
-      comment: 'The service stands in storeys: what is above is not known below.',
-      severity: 'error',
-      from: { path: `^packages/service/src/${storey}/`, pathNot: '\\.test\\.ts$' },
-      to: { path: all.slice(i + 1).map((above) => `^packages/service/src/${above}/`) },
-    })).slice(0, -1),
+    ...['platform', 'areas', 'connections', 'host']
+      .map((storey, i, all) => ({
+        name: `service-${storey}-is-below`,
+        comment: 'The service stands in storeys: what is above is not known below.',
+        severity: 'error',
+        from: { path: `^packages/service/src/${storey}/`, pathNot: '\\.test\\.ts$' },
+        to: { path: all.slice(i + 1).map((above) => `^packages/service/src/${above}/`) },
+      }))
+      .slice(0, -1),
     {
       name: 'areas-are-listed-by-the-host',
-      comment: 'What an area brings in is for the list of the host alone; other areas take what they need from its files.',
+      comment:
+        'What an area brings in is for the list of the host alone; other areas take what they need from its files.',
       severity: 'error',
       from: { pathNot: '^packages/service/src/host/areas\\.ts$' },
       to: { path: '^packages/service/src/(areas|connections)/[^/]+/area\\.ts$' },
