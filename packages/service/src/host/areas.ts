@@ -1,3 +1,4 @@
+import type { OfferedConnectionKind } from '@nimble-latch/core/connections/kinds';
 import { accessArea } from '../areas/access/area.js';
 import { applicationsArea } from '../areas/applications/area.js';
 import { browsersArea } from '../areas/browsers/area.js';
@@ -28,7 +29,9 @@ import type { JobKinds } from '../platform/jobs/jobs.js';
 import { platform } from '../platform/platform.js';
 
 /** Kinds of connection, by name. */
-const CONNECTIONS = { http: httpConnection, oidc: oidcConnection };
+const CONNECTIONS = { http: httpConnection, oidc: oidcConnection } satisfies Readonly<
+  Record<OfferedConnectionKind, { readonly handling: object }>
+>;
 
 /** Everything that the service is made of. What goes over all of it is made from this list. */
 const BROUGHT = [
@@ -48,8 +51,7 @@ const BROUGHT = [
   rulebookArea,
   signinsArea,
   stockArea,
-  httpConnection,
-  oidcConnection,
+  ...Object.values(CONNECTIONS),
 ] as const;
 const ALL: readonly Area<object, object>[] = BROUGHT;
 
@@ -60,7 +62,7 @@ type All<T> = (T extends unknown ? (one: T) => void : never) extends (all: infer
 export function provided(basis: PlatformDeps): Omit<Deps, keyof PlatformDeps> {
   const connectionHandlings = Object.fromEntries(
     Object.entries(CONNECTIONS).map(([kind, { handling }]) => [kind, handling as ConnectionHandling<KeptParameters>]),
-  ) as ConnectionHandlings satisfies Readonly<Record<keyof typeof CONNECTIONS, unknown>>;
+  ) as ConnectionHandlings;
   const made = together(ALL.map(({ provides }) => provides(basis))) as All<ReturnType<Brought['provides']>>;
   return { ...made, connectionHandlings };
 }

@@ -17,10 +17,12 @@ export const peopleArea: ConsoleArea = {
     {
       to: '/people?coverage=nothing&state=active',
       name: { en: 'People with nothing to prove with', de: 'Personen, die nichts zum Nachweisen haben' },
+      needs: 'person.read',
     },
     {
       to: '/people?coverage=weak&state=active',
       name: { en: 'People with only weak methods', de: 'Personen, die nur schwache Verfahren haben' },
+      needs: 'person.read',
     },
   ],
 };

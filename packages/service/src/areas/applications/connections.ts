@@ -41,8 +41,9 @@ export async function connect(
   maker: Pick<Call<'connections.add'>, 'actor' | 'origin'>,
   applicationId: Id,
   body: Added,
-): Promise<Id> {
-  const parameters = handlingOf(deps, body.kind).keep(body);
+): Promise<{ readonly id: Id; readonly hasSecret: boolean }> {
+  const handling = handlingOf(deps, body.kind);
+  const parameters = handling.keep(body);
   const { connections: there } = await readApplication(deps, work, applicationId);
   if (there.length >= LIMITS.connectionsPerApplication)
     throw new Refusal('limit-reached', { limit: LIMITS.connectionsPerApplication });
@@ -57,7 +58,7 @@ export async function connect(
   );
   const details = { connection: id, kind, scopes: [...scopes], claims };
   await work.trail(entryOf(maker, 'connection.added', { kind: 'application', id: applicationId }, { details }));
-  return id;
+  return { id, hasSecret: handling.hasSecret(parameters) };
 }
 
 /** A connection that is described anew as a whole, as a change of its parameters. Throws what stays as it was made. */
@@ -67,12 +68,11 @@ export async function restated(deps: Deps, work: Work, id: Id, written: Added) {
 }
 
 export const addConnection: Handler<'connections.add'> = async (deps, call) => {
-  const handling = handlingOf(deps, call.body.kind);
   await makeReady(deps, call.body);
   return await call.run(async (work) => {
     const { id: applicationId } = call.params;
-    const id = await connect(deps, work, call, applicationId, call.body);
-    const issued = handling.hasSecret(handling.keep(call.body)) ? await issueKey(deps, work, id) : undefined;
+    const { id, hasSecret } = await connect(deps, work, call, applicationId, call.body);
+    const issued = hasSecret ? await issueKey(deps, work, id) : undefined;
     const target = { kind: 'application', id: applicationId };
     if (issued)
       await work.trail(

@@ -30,7 +30,7 @@ const ANSWERED = (Object.keys(PROOFS) as PromptKind[]).filter((kind) => PROOFS[k
  */
 export async function prove(incoming: Incoming): Promise<Step> {
   const { kind } = incoming.proof;
-  // A word that the vocabulary gained and this table has not is as unknown as one that nobody knows.
+  // Names that every object has are no kinds.
   const answers = Object.hasOwn(PROOFS, kind) ? PROOFS[kind] : undefined;
   if (!answers) throw badField('body.kind', 'other-prompt', { kind: ANSWERED.join(', ') });
   return await answers(incoming);

@@ -9,32 +9,19 @@ import { setPassword } from '../../keyring/set-password.js';
 import { assertOffered } from '../../methods/offer.js';
 import { lockPerson } from '../../people/lock-person.js';
 import { standingOf } from '../lanes.js';
-import { readAhead, signInRead, type StoredSignIn } from '../store.js';
-import { assertUnmoved, judgedBehindLocks } from './proof.js';
-
-interface Prepared {
-  readonly before: StoredSignIn;
-  readonly phc: string;
-}
+import { judgedBehindLocks } from './proof.js';
 
 /**
  * Somebody whose password was set by somebody else chooses one of their own, after everything else is proved. One that is too
  * weak, or the one before, is refused with the reason; the sign-in goes on asking.
  */
-export const newPassword = judgedBehindLocks<Prepared | undefined>({
+export const newPassword = judgedBehindLocks<string>({
   by: 'value',
-  read: signInRead,
-  ahead: readAhead,
-  prepare: async ({ deps, proof }, look) => {
-    const before = (await look())?.stored;
-    return before && { before, phc: await prepared(deps, before.personId!, proof.value!) };
-  },
-  judge: async ({ deps, driver, stored, prepared: made }, work) => {
-    if (!made) throw new Refusal('sign-in-moved-on');
-    assertUnmoved(made.before, stored);
+  prepare: async ({ deps, proof }, before) => await hashed(deps, before.personId!, proof.value!),
+  judge: async ({ deps, driver, stored, prepared: phc }, work) => {
     const person = stored.personId!;
     await lockPerson(work, person);
-    const { id } = await setPassword.store(deps, work, person, made.phc, catalogue('en').methods.password, {
+    const { id } = await setPassword.store(deps, work, person, phc, catalogue('en').methods.password, {
       kept: { signIn: stored.id },
     });
     return {
@@ -48,7 +35,7 @@ export const newPassword = judgedBehindLocks<Prepared | undefined>({
 });
 
 /** The hash of a password that will do. */
-async function prepared(deps: Deps, person: Id, typed: string): Promise<string> {
+async function hashed(deps: Deps, person: Id, typed: string): Promise<string> {
   const names = await select<{ value: string }>(deps, 'SELECT value FROM login_names WHERE person_id = :id', {
     id: idBytes(person),
   });

@@ -7,11 +7,9 @@ import { entryOf } from '../../../platform/http/actors.js';
 import { idBytes, storedId } from '../../../platform/ids.js';
 import { preparePin, storePin } from '../../keyring/pins.js';
 import { standingOf } from '../lanes.js';
-import { readAhead, signInRead, type StoredSignIn } from '../store.js';
-import { assertUnmoved, judgedBehindLocks } from './proof.js';
+import { judgedBehindLocks } from './proof.js';
 
 interface Prepared {
-  readonly before: StoredSignIn;
   readonly id: Id;
   readonly phc: string;
 }
@@ -20,22 +18,16 @@ interface Prepared {
  * Somebody whose PIN was given by somebody else, or who has none and needs one, chooses their own after everything else is
  * proved. One that will not do is refused with the reason; the sign-in goes on asking.
  */
-export const newPin = judgedBehindLocks<Prepared | undefined>({
+export const newPin = judgedBehindLocks<Prepared>({
   by: 'value',
-  read: signInRead,
-  ahead: readAhead,
-  prepare: async ({ deps, proof }, look) => {
-    const before = (await look())?.stored;
-    if (!before) return undefined;
-    const { authenticator, method } = before.signIn.newPin!;
+  prepare: async ({ deps, proof }, { signIn }) => {
+    const { authenticator, method } = signIn.newPin!;
     const id = storedId(authenticator);
-    const least = takesPin(method) ? before.signIn.requirement.codes?.[method]?.leastPin : undefined;
-    return { before, id, phc: await preparePin(deps, proof.value!, least, await held(deps, id)) };
+    const least = takesPin(method) ? signIn.requirement.codes?.[method]?.leastPin : undefined;
+    return { id, phc: await preparePin(deps, proof.value!, least, await held(deps, id)) };
   },
   judge: async ({ deps, driver, stored, prepared }, work) => {
-    if (!prepared) throw new Refusal('sign-in-moved-on');
-    const { before, id, phc } = prepared;
-    assertUnmoved(before, stored);
+    const { id, phc } = prepared;
     const person = stored.personId!;
     const { label } = await held(work, id, 'FOR UPDATE');
     await storePin(deps, work, id, phc, false);

@@ -14,13 +14,12 @@ import type { Driver } from '../tell-trail.js';
 import { whyNobody } from '../decoy.js';
 import { decoyCounting, decoyGivingBack, givingBack, readDecoyGuard } from '../guards.js';
 import { queueOf, standingOf, type Standing } from '../lanes.js';
-import { readAhead, readSignIn, signInRead, type StoredSignIn } from '../store.js';
+import { readSignIn, type StoredSignIn } from '../store.js';
 import { turnedAway, type Judged } from './judged.js';
-import { assertUnmoved, Concluded, judgedBehindLocks, type Attempt } from './proof.js';
+import { Concluded, judgedBehindLocks, type Attempt } from './proof.js';
 
 /** An attempt that is counted as failed, and what was found to check it against. */
 interface Reserved {
-  readonly before: StoredSignIn;
   readonly standing: Standing;
   readonly authenticator: { readonly id: Id; readonly phc: string } | undefined;
   /** Why it counts for nothing where it is wrong. */
@@ -29,21 +28,22 @@ interface Reserved {
   readonly undo: Statement;
 }
 
+/** The same once it was checked. */
+interface Checked extends Reserved {
+  readonly right: boolean;
+}
+
 /**
  * A password answers a sign-in. Hashing takes tens of milliseconds and is bounded, so no lock is held over it: there is a place in the
  * queue first; then the attempt is counted as failed and committed, then checked, then judged. Guesses made side by side each find
  * the others counted. Where it ends without an answer, what was counted is given back: under load nobody is shut out by being turned
  * away.
  */
-export const password = judgedBehindLocks<(Reserved & { readonly right: boolean }) | undefined>({
+export const password = judgedBehindLocks<Checked>({
   by: 'value',
-  read: signInRead,
-  ahead: readAhead,
-  prepare: async ({ deps, driver, proof }, look) => {
-    const before = (await look())?.stored;
-    if (!before) return undefined;
+  prepare: async ({ deps, driver, proof }, before) =>
     // Where no place is free, nothing was counted.
-    return await deps.hasher.inTurn(queueOf(before, driver), async (turn) => {
+    await deps.hasher.inTurn(queueOf(before, driver), async (turn) => {
       const reserved = await inTransaction(deps, async (work) => await reserveAttempt(deps, work, driver, before));
       if (reserved instanceof Concluded) return reserved;
       const { authenticator } = reserved;
@@ -56,21 +56,15 @@ export const password = judgedBehindLocks<(Reserved & { readonly right: boolean 
         await giveBack(deps, reserved, error);
         throw error;
       }
-    });
-  },
-  judge: async (attempt, work) => await judge(attempt, work),
-  giveBack: async ({ deps }, prepared, error) => {
-    if (prepared) await giveBack(deps, prepared, error);
-  },
+    }),
+  judge,
+  giveBack: async ({ deps }, prepared, error) => await giveBack(deps, prepared, error),
 });
 
 async function judge(
-  { deps, stored, prepared }: Attempt<(Reserved & { readonly right: boolean }) | undefined>,
+  { deps, stored, prepared: { standing, authenticator, right, why } }: Attempt<Checked>,
   work: Work,
 ): Promise<Judged> {
-  if (!prepared) throw new Refusal('sign-in-moved-on');
-  const { before, standing, authenticator, right, why } = prepared;
-  assertUnmoved(before, stored);
   const judgement =
     right && authenticator
       ? await accepted(deps, work, stored, authenticator, standing)
@@ -93,7 +87,7 @@ async function reserveAttempt(
   before: StoredSignIn,
 ): Promise<Reserved | Concluded> {
   const stored = await readSignIn(work, before.id, true);
-  assertUnmoved(before, stored);
+  if (stored.version !== before.version) throw new Refusal('sign-in-moved-on');
   const { personId, decoyId } = stored;
   const nowMs = work.now.getTime();
   const standing = await standingOf(work, personId, stored.sourceAddress, work.now);
@@ -117,7 +111,6 @@ async function reserveAttempt(
   if (!row) {
     for (const statement of decoyCounting(work.now, decoy, guard, counted)) work.atEnd(statement);
     return {
-      before,
       standing,
       authenticator: undefined,
       why: whyNobody(deps, stored, 'no-password-set'),
@@ -126,7 +119,6 @@ async function reserveAttempt(
   }
   await carryOut(work, updateOf('authenticators', row.id, guardColumns(standing.lane, counted)));
   return {
-    before,
     standing,
     authenticator: { id: idText(row.id), phc: await openPassword(deps, row) },
     why: 'wrong-password',

@@ -8,7 +8,7 @@ import { conclude } from '../conclude.js';
 import type { Driver } from '../tell-trail.js';
 import type { Credential, ShownAt } from '../key-prompt.js';
 import type { Judged } from './judged.js';
-import { onlySignIn, saveSignIn, type StoredSignIn } from '../store.js';
+import { onlySignIn, readAhead, saveSignIn, signInRead, type StoredSignIn } from '../store.js';
 
 /** What answers a prompt: what was typed or chosen, or what a key said. */
 export interface Proof {
@@ -67,113 +67,115 @@ export type Step = (
 /** What answers one kind of prompt. */
 export type ProofKind = (incoming: Incoming) => Promise<Step>;
 
-interface Kind<P> {
+interface Kind {
   /** What of a proof it goes by. */
   readonly by: 'value' | 'credential';
   /** It may be given whatever is asked. */
   readonly anyPrompt?: true;
-  /**
-   * Whatever takes time, done before the step and without locks.
-   *
-   * @param look reads the sign-in ahead; undefined where its time has passed
-   */
-  readonly prepare: (incoming: Incoming, look: () => Promise<Opened | undefined>) => Promise<P | Concluded>;
-  /** Where nobody has an answer from it: takes back what was counted before. */
-  readonly giveBack?: (incoming: Incoming, prepared: P, error: unknown) => Promise<void>;
 }
 
 /** A kind whose proof is judged by what was read ahead, and written in one go. */
 export function judgedAhead<P>(
-  kind: Kind<P> & {
+  kind: Kind & {
     readonly opening: (deps: Deps, id: Id, proof: Proof) => Opening;
+    /**
+     * Whatever takes time, done before the step and without locks.
+     *
+     * @param look reads the sign-in ahead, where there is anything to do; undefined where its time has passed
+     */
+    readonly prepare: (incoming: Incoming, look: () => Promise<Opened | undefined>) => Promise<P>;
     readonly judge: (attempt: Attempt<P>, plan: Plan) => Promise<Judged>;
   },
 ): ProofKind {
   return async (incoming) => {
     const opening = kind.opening(incoming.deps, incoming.id, checked(incoming.proof, kind));
     const prepared = await kind.prepare(incoming, async () => look(incoming, kind, await opening.ahead()));
-    if (prepared instanceof Concluded) return ended(prepared);
     return {
       needs: 'reading',
       opening,
-      take: async (plan) => await take(incoming, kind, prepared, plan, async (attempt) => kind.judge(attempt, plan)),
-      ...failure(incoming, kind, prepared),
+      take: async (plan) => {
+        const stored = onlySignIn(plan.opened);
+        assertAnswers(incoming, kind, stored);
+        return await take(incoming, prepared, plan, stored, async (attempt) => await kind.judge(attempt, plan));
+      },
     };
   };
 }
 
-/** A kind that reads and writes on the way, in a transaction from its first statement. */
+/**
+ * A kind that takes time before it is judged, and reads and writes on the way: it is looked at, prepared without locks, and judged in
+ * a transaction from its first statement, provided that nothing has happened to the sign-in since it was looked at.
+ */
 export function judgedBehindLocks<P>(
-  kind: Kind<P> & {
-    readonly read: (id: Id) => Statement;
-    readonly ahead: (deps: Deps, id: Id) => Promise<readonly object[]>;
+  kind: Kind & {
+    /** Whatever takes time. Where it ends the attempt by itself, that is what becomes of it. */
+    readonly prepare: (incoming: Incoming, before: StoredSignIn) => Promise<P | Concluded>;
     readonly judge: (attempt: Attempt<P>, work: Work) => Promise<Judged>;
+    /** Where nobody has an answer from it: takes back what was counted before. */
+    readonly giveBack?: (incoming: Incoming, prepared: P, error: unknown) => Promise<void>;
   },
 ): ProofKind {
   return async (incoming) => {
     checked(incoming.proof, kind);
     const { deps, id } = incoming;
-    const prepared = await kind.prepare(incoming, async () => look(incoming, kind, await kind.ahead(deps, id)));
-    if (prepared instanceof Concluded) return ended(prepared);
+    const read = signInRead(id);
+    const before = look(incoming, kind, await readAhead(deps, id))?.stored;
+    // Its time has passed: that is all that is to be written.
+    if (!before) return { needs: 'transaction', read, take: async (work) => await expire(incoming, kind, work) };
+    const prepared = await kind.prepare(incoming, before);
+    if (prepared instanceof Concluded)
+      return { needs: 'transaction', read: undefined, take: async () => await Promise.resolve(prepared.stored) };
     return {
       needs: 'transaction',
-      read: kind.read(id),
-      take: async (work) => await take(incoming, kind, prepared, work, async (attempt) => kind.judge(attempt, work)),
-      ...failure(incoming, kind, prepared),
+      read,
+      take: async (work) => {
+        const stored = onlySignIn(work.opened);
+        // Looked at first: who was overtaken by themselves is told so, whatever is asked by now.
+        if (stored.version !== before.version) throw new Refusal('sign-in-moved-on');
+        return await take(incoming, prepared, work, stored, async (attempt) => await kind.judge(attempt, work));
+      },
+      ...(kind.giveBack ? { failed: async (error) => await kind.giveBack!(incoming, prepared, error) } : {}),
     };
   };
 }
 
-const ended = ({ stored }: Concluded): Step => ({
-  needs: 'transaction',
-  read: undefined,
-  take: async () => await Promise.resolve(stored),
-});
+async function expire(incoming: Incoming, kind: Kind, work: Work): Promise<StoredSignIn> {
+  const stored = onlySignIn(work.opened);
+  assertAnswers(incoming, kind, stored);
+  return await take(incoming, undefined, work, stored, () => {
+    // By the clock of another node its time has not passed yet.
+    throw new Refusal('sign-in-moved-on');
+  });
+}
 
-const failure = <P>(incoming: Incoming, { giveBack }: Kind<P>, prepared: P): Pick<Step, 'failed'> =>
-  giveBack ? { failed: async (error) => await giveBack(incoming, prepared, error) } : {};
-
-function checked(proof: Proof, { by }: Pick<Kind<never>, 'by'>): Proof {
+function checked(proof: Proof, { by }: Pick<Kind, 'by'>): Proof {
   if (proof[by] === undefined) throw badField(`body.${by}`, 'missing');
   return proof;
 }
 
-function look(incoming: Incoming, kind: Pick<Kind<never>, 'anyPrompt'>, rows: readonly object[]): Opened | undefined {
+function look(incoming: Incoming, kind: Pick<Kind, 'anyPrompt'>, rows: readonly object[]): Opened | undefined {
   const stored = onlySignIn(rows);
   assertAnswers(incoming, kind, stored);
   return incoming.deps.now().getTime() >= stored.signIn.expiresAt ? undefined : { stored, rows };
 }
 
 async function take<P>(
-  incoming: Incoming,
-  kind: Kind<P>,
+  { deps, driver, proof, at }: Incoming,
   prepared: P,
   plan: Plan,
+  stored: StoredSignIn,
   judge: (attempt: Attempt<P>) => Promise<Judged>,
 ): Promise<StoredSignIn> {
-  const { deps, driver, proof, at } = incoming;
-  const rows = plan.opened;
-  const stored = onlySignIn(rows);
-  assertAnswers(incoming, kind, stored);
   const late = advance(stored.signIn, { type: 'time-passed' }, plan.now.getTime());
   if (late.state === 'expired') return saveSignIn(plan, stored, late);
   const { value = '', credential } = proof;
-  const judged = await judge({ deps, driver, at, stored, rows, value, credential, prepared });
+  const judged = await judge({ deps, driver, at, stored, rows: plan.opened, value, credential, prepared });
   return await conclude(deps, plan, driver, stored, judged);
 }
 
-function assertAnswers(
-  { mine, proof }: Incoming,
-  { anyPrompt }: Pick<Kind<never>, 'anyPrompt'>,
-  stored: StoredSignIn,
-): void {
+function assertAnswers({ mine, proof }: Incoming, { anyPrompt }: Pick<Kind, 'anyPrompt'>, stored: StoredSignIn): void {
   if (!mine(stored)) throw new Refusal('not-found');
   const prompt = promptOf(stored.signIn);
   if (!prompt) throw new Refusal('sign-in-ended');
   if (!anyPrompt && prompt.kind !== proof.kind) throw badField('body.kind', 'other-prompt', { kind: prompt.kind });
-}
-
-/** The sign-in that was looked at before the step, as long as nothing has happened to it since. */
-export function assertUnmoved(before: StoredSignIn, stored: StoredSignIn): void {
-  if (stored.version !== before.version) throw new Refusal('sign-in-moved-on');
 }

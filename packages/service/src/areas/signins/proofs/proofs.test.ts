@@ -1,3 +1,4 @@
+import { advance } from '@nimble-latch/core/signin';
 import { PROMPT_KINDS, type Id, type PromptKind } from '@nimble-latch/core/vocabulary';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../../e2e/support/inside.js';
@@ -5,7 +6,7 @@ import { carryOut, insertion, select } from '../../../platform/db/sql.js';
 import { inTransaction, optimistically } from '../../../platform/db/unit-of-work.js';
 import { idBytes, newId } from '../../../platform/ids.js';
 import { prepareSignIn } from '../begin.js';
-import { insertSignIn, readSignIn, type StoredSignIn } from '../store.js';
+import { insertSignIn, readSignIn, saveSignIn, type StoredSignIn } from '../store.js';
 import { prove, type Incoming, type Proof } from './index.js';
 
 let inside: Inside;
@@ -110,6 +111,31 @@ describe('a proof', () => {
       'invalid-input',
       'body.credential',
     ]);
+  });
+
+  it('that was overtaken is told so whatever became of the sign-in meanwhile, and what it counted is given back', async () => {
+    const { deps } = inside;
+    const stored = await asking();
+    const failures = async () =>
+      (
+        await select<{ failures: number }>(deps, 'SELECT failures FROM decoy_guards WHERE id = :id', {
+          id: stored.decoyId!,
+        })
+      )[0]?.failures ?? 0;
+    const before = await failures();
+    const proof: Proof = { kind: 'password', value: 'harbour lights at dawn' };
+    const step = await prove({ deps, driver, id: stored.id, mine: () => true, at: 'ours', proof });
+    expect(await failures()).toBe(before + 1);
+    await inTransaction(deps, async (work) => {
+      const now = await readSignIn(work, stored.id, true);
+      saveSignIn(work, now, advance(now.signIn, { type: 'cancelled' }, work.now.getTime()));
+    });
+    if (step.needs !== 'transaction') throw new Error('a password is judged behind locks');
+    const error: unknown = await inTransaction(deps, step.take, step.read).catch((one: unknown) => one);
+    expect(error).toMatchObject({ code: 'sign-in-moved-on' });
+    await step.failed!(error);
+    expect(await failures()).toBe(before);
+    expect((await readSignIn(deps, stored.id)).signIn.reason).toBe('cancelled');
   });
 
   it('that is wrong is counted by the decoy that stands there, one on top of the other, however many come at once', async () => {
