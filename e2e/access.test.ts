@@ -209,7 +209,7 @@ describe('an id in another spelling', () => {
     for (const spelled of SPELLINGS) {
       const owner = spelled(me);
       const ownersOnly = { problem: { code: 'owners-only' } };
-      const { call } = custodian.client;
+      const call = custodian.client.call.bind(custodian.client);
       const body = { password: PASSWORD };
       await expect(call('people.setPassword', { params: { id: owner }, body })).rejects.toMatchObject(ownersOnly);
       await expect(call('totp.begin', { params: { id: owner }, body: {} })).rejects.toMatchObject(ownersOnly);

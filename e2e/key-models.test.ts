@@ -41,7 +41,7 @@ const rule = async (parameters: Rules) => {
   const [{ group, cells }] = rows as [(typeof rows)[number]];
   const webauthn = { enrol: true, purposes: ['sign-in' as const, 'enrol' as const], parameters };
   const body = { rows: [{ group, cells: { ...cells, webauthn } }], lockedOut: 0 };
-  await inst.owner.call('methods.edit', { body: body as Sent<'methods.edit', 'body'>, ifMatch: version });
+  await inst.owner.call('methods.edit', { body: body, ifMatch: version });
 };
 const keyOf = async (id: string) => {
   const { authenticators } = await inst.owner.call('keyring.show', { params: { id } });

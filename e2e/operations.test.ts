@@ -401,7 +401,7 @@ describe('TLS', () => {
       env: { ...process.env, NODE_EXTRA_CA_CERTS: cert },
     });
     let said = '';
-    asked.stdout.on('data', (data) => (said += data));
+    asked.stdout.on('data', (data) => (said += String(data)));
     await new Promise((resolve) => asked.once('close', resolve));
     expect(said).toMatch(/^200 max-age=31536000/);
     child.kill('SIGTERM');

@@ -59,7 +59,8 @@ export async function withSignature<T>(signer: Client, doing: () => Promise<T>):
     () => undefined,
     (problem: unknown) => problem as { problem?: { code: string; facts: { request: string } } },
   );
-  if (error?.problem?.code !== 'signature-needed') throw error ?? new Error('no countersignature was needed');
+  if (error?.problem?.code !== 'signature-needed')
+    throw (error as Error | undefined) ?? new Error('no countersignature was needed');
   await signer.call('signatures.give', { params: { id: error.problem.facts.request } });
   return await doing();
 }

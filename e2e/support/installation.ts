@@ -123,7 +123,7 @@ export class Installation {
       multipleStatements: true,
     });
     try {
-      return (await connection.query(statement, values)) as T[];
+      return await connection.query<T[]>(statement, values);
     } finally {
       await connection.end();
     }

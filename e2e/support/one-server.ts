@@ -25,10 +25,7 @@ async function migrated(server: DatabaseServer): Promise<string> {
   const database = await createDatabase(server, 'template');
   // A port that nothing listens on: migrating needs an address, and does not use it.
   await chore(
-    environment(database, { masterKeyFile: '/nonexistent', port: 1, publicUrl: 'http://localhost:1' }) as Record<
-      string,
-      string
-    >,
+    environment(database, { masterKeyFile: '/nonexistent', port: 1, publicUrl: 'http://localhost:1' }),
     'migrate',
   );
   const to = [`--host=${database.host}`, `--port=${database.port}`, `--user=${database.user}`];

@@ -47,8 +47,7 @@ interface Signer {
 type CryptoKeyPair = webcrypto.CryptoKeyPair;
 
 const P256 = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' };
-const pair = async (): Promise<CryptoKeyPair> =>
-  (await webcrypto.subtle.generateKey(P256, true, ['sign', 'verify'])) as CryptoKeyPair;
+const pair = async (): Promise<CryptoKeyPair> => await webcrypto.subtle.generateKey(P256, true, ['sign', 'verify']);
 const derOf = (certificate: x509.X509Certificate): Buffer => Buffer.from(certificate.rawData);
 
 /** A certificate for a public key (SPKI); its own signer where none is given. */
@@ -68,7 +67,7 @@ async function certify(
     notAfter: options.notAfter ?? new Date(Date.now() + 86_400_000),
     signingAlgorithm: P256,
     publicKey: new x509.PublicKey(new Uint8Array(spki)),
-    signingKey: keys.privateKey as CryptoKey,
+    signingKey: keys.privateKey,
     extensions: [
       new x509.BasicConstraintsExtension(options.authority ?? false, options.pathLength, true),
       ...(options.usages === undefined ? [] : [new x509.KeyUsagesExtension(options.usages, true)]),
@@ -411,7 +410,7 @@ export async function register(ask: RegisterAsk) {
 function signing(key: KeyObject, algorithm: number, bytes: Buffer): Buffer {
   return algorithm === -37
     ? sign('sha256', bytes, { key, padding: 6, saltLength: 32 })
-    : sign(HASHES[algorithm]!, bytes, key);
+    : sign(HASHES[algorithm], bytes, key);
 }
 
 /** TPMT_PUBLIC of a key. */

@@ -14,7 +14,7 @@ export default defineConfig({
     emptyOutDir: true,
     target: 'node20',
     minify: true,
-    rollupOptions: { output: { format: 'es', entryFileNames: 'main.js', chunkFileNames: '[name]-[hash].js' } },
+    rolldownOptions: { output: { format: 'es', entryFileNames: 'main.js', chunkFileNames: '[name]-[hash].js' } },
   },
   logLevel: 'warn',
 });

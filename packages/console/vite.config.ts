@@ -6,7 +6,7 @@ export default defineConfig({
   build: {
     outDir: 'dist/web',
     // The console, and the pages for everybody else: those load only what they need.
-    rollupOptions: { input: ['index.html', 'sign-in.html'] },
+    rolldownOptions: { input: ['index.html', 'sign-in.html'] },
     emptyOutDir: true,
     // Nothing is inlined: the content-security policy lets no data: fonts or scripts through.
     assetsInlineLimit: 0,

@@ -29,6 +29,7 @@ export {
   sayRule,
   sayHint,
   type Catalogue,
+  type Facts,
   type HintId,
   type Language,
 } from './messages/index.js';

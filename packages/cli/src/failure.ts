@@ -33,6 +33,7 @@ export function explainFailure(error: unknown): { text: string; exit: number } {
     const where = problem.issues?.map((issue) => `${field(issue.where)}: ${issue.what}`).join('\n       ');
     // A command rather than a sentence where there is one.
     const remedy = problem.code === 'not-signed-in' ? words.errors.signInAgain : problem.remedy;
+    // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition -- a newer service knows codes that this client does not
     return { text: lines(problem.title, where, remedy), exit: ERRORS[problem.code]?.exit ?? EXIT.internal };
   }
   if (error instanceof Unreachable) {

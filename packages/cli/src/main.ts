@@ -6,6 +6,8 @@ import { buildProgram } from './program.js';
 /** Put in by the bundler from package.json. */
 declare const NLATCH_VERSION: string;
 
+/* eslint-disable @typescript-eslint/no-unnecessary-condition, @typescript-eslint/no-unnecessary-boolean-literal-compare --
+   what is a pipe or a file has none of what Node's types say of a terminal */
 const interactive = process.stdin.isTTY === true && process.stderr.isTTY === true;
 const context: Context = {
   out: (text) => void process.stdout.write(text),

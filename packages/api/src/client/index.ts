@@ -58,7 +58,7 @@ type Given<R extends RouteId> = Omit<
 };
 
 type Argument<R extends RouteId> =
-  Record<never, never> extends Omit<Given<R>, 'query'>
+  object extends Omit<Given<R>, 'query'>
     ? [given?: Partial<Given<R>>]
     : [given: Omit<Given<R>, 'query'> & Partial<Pick<Given<R>, 'query' & keyof Given<R>>>];
 

@@ -23,18 +23,18 @@ export const deAccess: Pick<
     'pin-removed': 'Die PIN von {label} ({name}) wird weggenommen.',
     'factor-resynchronised': '{label} ({name}) wird durch zwei Codes neu abgeglichen.',
     'secrets-exported':
-      'Die Geheimnisse von {tokens/Token/Tokens} verlassen das Haus, verschlüsselt durch eine Passphrase: {batch}.',
+      'Die Geheimnisse von {tokens, plural, one {# Token} other {# Tokens}} verlassen das Haus, verschlüsselt durch eine Passphrase: {batch}.',
     'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
     'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
     'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
-      'Macht Schlüssel von nun an für {domain}: {keys/Schlüssel/Schlüssel} von {people/Person/Personen} für die Domäne davor antworten nicht mehr.',
+      'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von {people, plural, one {# Person} other {# Personen}} für die Domäne davor antworten nicht mehr.',
     'methods-lock-out':
-      'Ändert, welche Verfahren verwendet werden dürfen, und sperrt {people/Person/Personen} aus, die heute hineinkommen.',
+      'Ändert, welche Verfahren verwendet werden dürfen, und sperrt {people, plural, one {# Person} other {# Personen}} aus, die heute hineinkommen.',
     'rulebook-locks-out':
-      'Fassung {version} des Regelwerks tritt in Kraft; sie sperrt {people/Person/Personen} aus, die heute hineinkommen.',
+      'Fassung {version} des Regelwerks tritt in Kraft; sie sperrt {people, plural, one {# Person} other {# Personen}} aus, die heute hineinkommen.',
     'signing-changed':
-      'Was eine Gegenzeichnung braucht, ändert sich: von nun an {actions}; allein nach {wait/Minute/Minuten}.',
+      'Was eine Gegenzeichnung braucht, ändert sich: von nun an {actions}; allein nach {wait, plural, one {# Minute} other {# Minuten}}.',
   },
   roles: {
     owner: 'Eigentümer',
@@ -83,7 +83,7 @@ export const deAccess: Pick<
   },
   everyBatch: 'alle Chargen',
   endedAccess:
-    'Damit beendet: {sessions/Konsolensitzung/Konsolensitzungen}, {accessTokens/Zugriffstoken/Zugriffstoken}.',
+    'Damit beendet: {sessions, plural, one {# Konsolensitzung} other {# Konsolensitzungen}}, {accessTokens, plural, one {# Zugriffstoken} other {# Zugriffstoken}}.',
   signatureStates: {
     open: 'wartet',
     given: 'gegengezeichnet',

@@ -100,7 +100,8 @@ export const deErrors: typeof enErrors = {
       remedy: 'Entfernen Sie eines, das nicht mehr gebraucht wird.',
     },
     'count-changed': {
-      title: 'Es beträfe {people/Person/Personen}, nicht so viele wie gezählt; nichts wurde getan.',
+      title:
+        'Es beträfe {people, plural, one {# Person} other {# Personen}}, nicht so viele wie gezählt; nichts wurde getan.',
       remedy: 'Sehen Sie die Liste noch einmal an und wiederholen Sie es mit der Zahl, die jetzt stimmt.',
     },
     'group-circle': {
@@ -108,13 +109,13 @@ export const deErrors: typeof enErrors = {
       remedy: 'Sehen Sie nach, welche der beiden die andere schon enthält, und nehmen Sie sie dort zuerst heraus.',
     },
     'bad-rows': {
-      title: '{refused/Zeile ist/Zeilen sind} abgelehnt, darum wurde nichts geschrieben.',
+      title: '{refused, plural, one {# Zeile ist} other {# Zeilen sind}} abgelehnt, darum wurde nichts geschrieben.',
       remedy:
         'Berichtigen Sie die Zeilen in der Datei und senden Sie sie noch einmal, oder erlauben Sie, schlechte Zeilen auszulassen.',
     },
     'too-many-missing': {
       title:
-        '{missing/Person fehlt/Personen fehlen} in der Datei und würden deaktiviert; höchstens {most} dürfen es sein.',
+        '{missing, plural, one {# Person fehlt} other {# Personen fehlen}} in der Datei und würden deaktiviert; höchstens {most} dürfen es sein.',
       remedy: 'Prüfen Sie, ob die Datei vollständig ist. Wenn ja, sagen Sie, wie viele deaktiviert werden dürfen.',
     },
     'not-a-table': {
@@ -264,14 +265,18 @@ export const deErrors: typeof enErrors = {
       remedy: 'Senden Sie weniger davon oder weniger tief verschachtelt; es wurde nichts getan.',
     },
     'draft-unsound': {
-      title: 'Der Entwurf kann nicht veröffentlicht werden: {problems/Fehler/Fehler} im Text.',
+      title:
+        'Der Entwurf kann nicht veröffentlicht werden: {problems, plural, one {# Fehler} other {# Fehler}} im Text.',
       remedy: 'Prüfen Sie ihn: was falsch ist, steht mit Zeile und Spalte da.',
     },
     'if-match-needed': {
       title: 'Die Anfrage sagt nicht, welche Fassung sie ändert.',
       remedy: 'Senden Sie If-Match mit dem ETag, das Sie zuletzt sahen.',
     },
-    throttled: { title: 'Zu viele Versuche.', remedy: 'Versuchen Sie es in {seconds/Sekunde/Sekunden} wieder.' },
+    throttled: {
+      title: 'Zu viele Versuche.',
+      remedy: 'Versuchen Sie es in {seconds, plural, one {# Sekunde} other {# Sekunden}} wieder.',
+    },
     internal: {
       title: 'Bei uns ist etwas schiefgegangen.',
       remedy:

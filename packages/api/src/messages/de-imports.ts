@@ -66,7 +66,8 @@ export const deImports = {
     'key-not-allowed': 'die Verfahren nehmen ihn nicht ({why})',
     'owner-at-desk': 'ist Administrator oder ein Notfallkonto: deren Schlüssel richtet man selbst oder am Schalter ein',
     'too-many-held': 'hält schon {most} Anmeldemittel',
-    'row-length': 'hat {cells/Zelle/Zellen}, die Datei hat {columns/Spalte/Spalten}',
+    'row-length':
+      'hat {cells, plural, one {# Zelle} other {# Zellen}}, die Datei hat {columns, plural, one {# Spalte} other {# Spalten}}',
     missing: 'fehlt',
     'too-long': 'ist länger als {most} Zeichen',
     'control-characters': 'enthält Steuerzeichen oder Zeichen, die die Schreibrichtung umkehren',
@@ -86,7 +87,7 @@ export const deImports = {
     'holds-a-role': 'hat hier eine Rolle oder ist ein Notfallkonto und bleibt aktiv; von Hand deaktivieren',
     overtaken: 'hat sich seit der Vorschau geändert; die Zeile noch einmal einspielen',
     'secret-encoding': 'ist nicht in {said} geschrieben; es sieht nach {looks} aus',
-    'secret-length': 'hat {bytes/Byte/Byte}; erwartet werden {least} bis {most}',
+    'secret-length': 'hat {bytes, plural, one {# Byte} other {# Byte}}; erwartet werden {least} bis {most}',
     'not-a-number': 'erwartet wird eine ganze Zahl in ihren Grenzen',
     'not-a-day': 'erwartet wird ein Tag wie 2031-12-31',
     'kind-unknown': 'ist keine Art von Code, die hier bekannt ist',

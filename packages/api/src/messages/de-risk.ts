@@ -5,8 +5,10 @@ export const deRisk: typeof enRisk = {
   signals: {
     'new-network': 'von einer Adresse, von der die Person noch nie eingelassen wurde',
     'new-browser': 'aus einem Browser, aus dem die Person noch nie eingelassen wurde',
-    'failures-before': '{wrong/falscher Nachweis/falsche Nachweise} in der Viertelstunde davor',
-    'too-far': 'in {to}, {minutes/Minute/Minuten} nachdem die Person von {from} eingelassen wurde',
+    'failures-before':
+      '{wrong, plural, one {# falscher Nachweis} other {# falsche Nachweise}} in der Viertelstunde davor',
+    'too-far':
+      'in {to}, {minutes, plural, one {# Minute} other {# Minuten}} nachdem die Person von {from} eingelassen wurde',
     'odd-hour': 'gegen {hour}:00 Uhr bei der Person, wo sie sich kaum je anmeldet',
     'anonymising-network': 'aus einem Netz, das Personen verbirgt: {network}',
     application: 'die Anwendung selbst sagt {risk}',

@@ -12,6 +12,7 @@ import type { Catalogue } from './en.js';
 
 /** Every sentence of the contract that a person reads, in German. */
 export const de: Catalogue = {
+  language: 'de',
   coverages: {
     nothing: 'nichts',
     weak: 'nur Schwaches',
@@ -61,8 +62,8 @@ export const de: Catalogue = {
       'ein Anführungszeichen steht mitten in einer Zelle; solche Zellen stehen selbst in Anführungszeichen, jedes darin doppelt',
     'file-row-long':
       'diese Zeile ist länger als {most} Zeichen; vielleicht ist ein Anführungszeichen nicht geschlossen',
-    'file-columns-many': 'mehr als {most/Spalte/Spalten}',
-    'file-rows-many': 'mehr als {most/Zeile/Zeilen}; senden Sie sie in Teilen',
+    'file-columns-many': 'mehr als {most, plural, one {# Spalte} other {# Spalten}}',
+    'file-rows-many': 'mehr als {most, plural, one {# Zeile} other {# Zeilen}}; senden Sie sie in Teilen',
     way: 'erwartet einen Weg wie password + totp oder webauthn(verified)',
     address: 'erwartet wird eine Adresse wie https://berths.wexmoor.example/signed-in, ohne Leerzeichen',
     'address-fragment': 'darf keinen Teil nach # haben',
@@ -80,7 +81,7 @@ export const de: Catalogue = {
     'no-such-rule': 'an dieser Stelle steht keine Regel',
     serial: 'erwartet Buchstaben, Ziffern und . _ / : - und davon mindestens drei Buchstaben oder Ziffern',
     country: 'erwartet werden die zwei Buchstaben eines Landes, etwa GB',
-    'columns-number': 'erwartet werden {number/Spalte/Spalten}, so viele wie die Datei hat',
+    'columns-number': 'erwartet werden {number, plural, one {# Spalte} other {# Spalten}}, so viele wie die Datei hat',
     'columns-lack': 'keine Spalte ist bestimmt als: {meaning}',
     'column-twice': 'zwei Spalten sind bestimmt als: {meaning}',
     'column-of-other-kind': 'hat in einer solchen Datei keine Bedeutung: {meaning}',

@@ -19,17 +19,19 @@ export const enAccess = {
     'pin-given': '{name} gets a PIN for {label}, to be changed when it is first used.',
     'pin-removed': 'The PIN of {label} of {name} is taken away.',
     'factor-resynchronised': '{label} of {name} is found again by two codes.',
-    'secrets-exported': 'The secrets of {tokens/token leave/tokens leave}, encrypted by a passphrase: {batch}.',
+    'secrets-exported':
+      'The secrets of {tokens, plural, one {# token leave} other {# tokens leave}}, encrypted by a passphrase: {batch}.',
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'password-set': '{name} gets a new password; their sessions and access tokens end.',
     'keys-orphaned':
-      'Makes keys for {domain} from now on: {keys/key/keys} of {people/person/people} for the domain before answer no more.',
-    'methods-lock-out': 'Changes which methods may be used, and locks {people/person/people} out who get in today.',
+      'Makes keys for {domain} from now on: {keys, plural, one {# key} other {# keys}} of {people, plural, one {# person} other {# people}} for the domain before answer no more.',
+    'methods-lock-out':
+      'Changes which methods may be used, and locks {people, plural, one {# person} other {# people}} out who get in today.',
     'rulebook-locks-out':
-      'Version {version} of the rulebook comes into force; it locks out {people/person who gets/people who get} in today.',
+      'Version {version} of the rulebook comes into force; it locks out {people, plural, one {# person who gets} other {# people who get}} in today.',
     'signing-changed':
-      'What needs a countersignature changes: from now on {actions}; alone after {wait/minute/minutes}.',
+      'What needs a countersignature changes: from now on {actions}; alone after {wait, plural, one {# minute} other {# minutes}}.',
   } satisfies Record<ConsequenceId, string>,
   roles: {
     owner: 'owner',
@@ -77,7 +79,8 @@ export const enAccess = {
     'lock-out': 'rulebooks that lock people out',
   } satisfies Record<SignedAction, string>,
   everyBatch: 'all batches',
-  endedAccess: 'Ended with it: {sessions/console session/console sessions}, {accessTokens/access token/access tokens}.',
+  endedAccess:
+    'Ended with it: {sessions, plural, one {# console session} other {# console sessions}}, {accessTokens, plural, one {# access token} other {# access tokens}}.',
   signatureStates: {
     open: 'waits',
     given: 'countersigned',

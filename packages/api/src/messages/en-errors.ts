@@ -96,7 +96,8 @@ export const enErrors = {
       remedy: 'Remove one that is no longer needed.',
     },
     'count-changed': {
-      title: 'It would concern {people/person/people}, not as many as were counted; nothing was done.',
+      title:
+        'It would concern {people, plural, one {# person} other {# people}}, not as many as were counted; nothing was done.',
       remedy: 'Look at the list again and repeat it with the number that is right now.',
     },
     'group-circle': {
@@ -104,11 +105,12 @@ export const enErrors = {
       remedy: 'Look which of the two holds the other already, and take it out there first.',
     },
     'bad-rows': {
-      title: '{refused/row is/rows are} refused, so nothing was written.',
+      title: '{refused, plural, one {# row is} other {# rows are}} refused, so nothing was written.',
       remedy: 'Mend them in the file and send it again, or say that bad rows may be skipped.',
     },
     'too-many-missing': {
-      title: '{missing/person is/people are} missing in the file and would be deactivated; at most {most} may.',
+      title:
+        '{missing, plural, one {# person is} other {# people are}} missing in the file and would be deactivated; at most {most} may.',
       remedy: 'Check that the file is whole. If it is, say how many may be deactivated.',
     },
     'not-a-table': {
@@ -241,14 +243,18 @@ export const enErrors = {
       remedy: 'Send less of it, or with fewer levels inside one another; nothing was done.',
     },
     'draft-unsound': {
-      title: 'The draft cannot be published: {problems/thing is/things are} wrong with its text.',
+      title:
+        'The draft cannot be published: {problems, plural, one {# thing is} other {# things are}} wrong with its text.',
       remedy: 'Review it: what is wrong is told by line and column.',
     },
     'if-match-needed': {
       title: 'The request does not say which version it changes.',
       remedy: 'Send If-Match with the ETag that you last saw.',
     },
-    throttled: { title: 'Too many attempts.', remedy: 'Try again in {seconds/second/seconds}.' },
+    throttled: {
+      title: 'Too many attempts.',
+      remedy: 'Try again in {seconds, plural, one {# second} other {# seconds}}.',
+    },
     internal: {
       title: 'Something went wrong on our side.',
       remedy: 'Try again; if it stays, give the request id to whoever runs the service.',

@@ -77,9 +77,10 @@ export const enImports = {
     'owner-at-desk':
       'is an administrator or an emergency account: their keys are enrolled by themselves or at the desk',
     'too-many-held': 'holds {most} authenticators already',
-    'row-length': 'has {cells/cell/cells}, the file has {columns/column/columns}',
+    'row-length':
+      'has {cells, plural, one {# cell} other {# cells}}, the file has {columns, plural, one {# column} other {# columns}}',
     missing: 'is missing',
-    'too-long': 'is longer than {most/character/characters}',
+    'too-long': 'is longer than {most, plural, one {# character} other {# characters}}',
     'control-characters': 'holds control characters or writing-direction overrides',
     'login-name-character': 'holds spaces, control or invisible characters',
     'login-name-shape': 'is not of the form name, name@domain, DOMAIN\\name or host:name',
@@ -97,7 +98,7 @@ export const enImports = {
     'holds-a-role': 'holds a role here or is an emergency account, so stays active; deactivate them by hand',
     overtaken: 'changed since the preview; bring the row in again',
     'secret-encoding': 'is not written in {said}; it looks like {looks}',
-    'secret-length': 'has {bytes/byte/bytes}; expected {least} to {most}',
+    'secret-length': 'has {bytes, plural, one {# byte} other {# bytes}}; expected {least} to {most}',
     'not-a-number': 'expected a whole number within its bounds',
     'not-a-day': 'expected a day such as 2031-12-31',
     'kind-unknown': 'is no kind of code that is known here',

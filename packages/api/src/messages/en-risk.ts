@@ -5,8 +5,8 @@ export const enRisk = {
   signals: {
     'new-network': 'from a source from which they were never let in before',
     'new-browser': 'from a browser from which they were never let in before',
-    'failures-before': '{wrong/wrong proof/wrong proofs} in the quarter of an hour before',
-    'too-far': 'in {to}, {minutes/minute/minutes} after they were let in from {from}',
+    'failures-before': '{wrong, plural, one {# wrong proof} other {# wrong proofs}} in the quarter of an hour before',
+    'too-far': 'in {to}, {minutes, plural, one {# minute} other {# minutes}} after they were let in from {from}',
     'odd-hour': 'about {hour}:00 where they are, when they hardly ever sign in',
     'anonymising-network': 'from a network that hides people: {network}',
     application: 'the application itself says {risk}',

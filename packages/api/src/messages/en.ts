@@ -15,6 +15,7 @@ import type { Coverage, Seen, Source } from '@nimble-latch/core/vocabulary';
  * the same shape; the compiler sees to it that none is missing.
  */
 export const en = {
+  language: 'en',
   coverages: {
     nothing: 'nothing',
     weak: 'only weak',
@@ -47,7 +48,7 @@ export const en = {
     'unknown-group': 'one of these groups is not there',
     id: 'expected an id such as 01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
     empty: 'must not be empty',
-    'too-long': 'at most {most/character/characters}',
+    'too-long': 'at most {most, plural, one {# character} other {# characters}}',
     'control-characters': 'must not contain control characters or writing-direction overrides',
     instant: 'expected a moment in UTC (RFC 3339), such as 2026-11-29T08:00:00Z',
     cursor: 'expected the `next` of an earlier page',
@@ -63,9 +64,10 @@ export const en = {
     'file-quote-open': 'a quote that begins in or before this line is not closed',
     'file-quote-stray':
       'a quote stands inside a cell; cells with quotes are quoted themselves, and each quote in them doubled',
-    'file-row-long': 'this row is longer than {most/character/characters}; perhaps a quote is not closed',
-    'file-columns-many': 'more than {most/column/columns}',
-    'file-rows-many': 'more than {most/row/rows}; send it in parts',
+    'file-row-long':
+      'this row is longer than {most, plural, one {# character} other {# characters}}; perhaps a quote is not closed',
+    'file-columns-many': 'more than {most, plural, one {# column} other {# columns}}',
+    'file-rows-many': 'more than {most, plural, one {# row} other {# rows}}; send it in parts',
     way: 'expected a way such as password + totp or webauthn(verified)',
     address: 'expected an address such as https://berths.wexmoor.example/signed-in, without spaces',
     'address-fragment': 'must not have a fragment (#)',
@@ -83,7 +85,7 @@ export const en = {
     'no-such-rule': 'there is no rule at this place',
     serial: 'expected letters, digits and . _ / : - of which at least three are letters or digits',
     country: 'expected the two letters of a country, such as GB',
-    'columns-number': 'expected {number/column/columns}, as many as the file has',
+    'columns-number': 'expected {number, plural, one {# column} other {# columns}}, as many as the file has',
     'columns-lack': 'no column is said to be: {meaning}',
     'column-twice': 'two columns are said to be: {meaning}',
     'column-of-other-kind': 'has no meaning in a file of this kind: {meaning}',

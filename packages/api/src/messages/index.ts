@@ -3,7 +3,7 @@ import { en, type Catalogue } from './en.js';
 import { say, type Facts } from './say.js';
 
 export type { Catalogue } from './en.js';
-export { say } from './say.js';
+export { say, type Facts } from './say.js';
 export { sayExplanation } from './say-explanation.js';
 export { sayEntry } from './say-entry.js';
 export { sayOutcome, sayRule } from './say-rule.js';
@@ -29,18 +29,18 @@ export const hint = (id: HintId, facts?: Facts): string => `${HINT}${id}${facts 
 export function sayHint(words: Catalogue, text: string): string {
   if (!text.startsWith(HINT)) return text;
   const [, id, facts] = /^hint:([\w-]+)(?: (.*))?$/s.exec(text)!;
-  return say(words.fields[id as HintId], facts === undefined ? {} : (JSON.parse(facts) as Facts));
+  return say(words.fields[id as HintId], facts === undefined ? {} : (JSON.parse(facts) as Facts), words.language);
 }
 
-/** What an action that needs a countersignature would bring about, as people read it. */
 /** What else ended with a change; empty where nothing did. */
 export function sayEnded(
   words: Catalogue,
   ended: { readonly sessions: number; readonly accessTokens: number } | null | undefined,
 ): string {
-  return ended && ended.sessions + ended.accessTokens > 0 ? say(words.endedAccess, { ...ended }) : '';
+  return ended && ended.sessions + ended.accessTokens > 0 ? say(words.endedAccess, { ...ended }, words.language) : '';
 }
 
+/** What an action that needs a countersignature would bring about, as people read it. */
 export function sayConsequence(
   words: Catalogue,
   {
@@ -53,13 +53,17 @@ export function sayConsequence(
       .split(' ')
       .map((name) => names[name] ?? name)
       .join(', ');
-  return say(words.consequences[what], {
-    ...facts,
-    ...('batch' in facts && facts['batch'] === '' ? { batch: words.everyBatch } : {}),
-    ...('role' in facts ? { role: named(facts['role'], words.roles) } : {}),
-    ...('roles' in facts ? { roles: named(facts['roles'], words.roles) } : {}),
-    ...('actions' in facts ? { actions: named(facts['actions'], words.signedActions) } : {}),
-  });
+  return say(
+    words.consequences[what],
+    {
+      ...facts,
+      ...('batch' in facts && facts['batch'] === '' ? { batch: words.everyBatch } : {}),
+      ...('role' in facts ? { role: named(facts['role'], words.roles) } : {}),
+      ...('roles' in facts ? { roles: named(facts['roles'], words.roles) } : {}),
+      ...('actions' in facts ? { actions: named(facts['actions'], words.signedActions) } : {}),
+    },
+    words.language,
+  );
 }
 
 /** The first language of an `Accept-Language` header (RFC 9110 §12.5.4) that ships; English where there is none. */

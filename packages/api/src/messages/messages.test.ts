@@ -29,6 +29,29 @@ describe('the catalogues', () => {
     expect(say('{here} and {missing}', { here: 'x' })).toBe('x and {missing}');
   });
 
+  it('put numbers and nouns together as the language does', () => {
+    const rows = '{n, plural, one {# row} other {# rows}} of {file}';
+    expect(say(rows, { n: 1, file: 'a' })).toBe('1 row of a');
+    expect(say(rows, { n: 0, file: 'a' })).toBe('0 rows of a');
+    expect(say(rows, { n: '12000', file: "it's {n} <b>'" })).toBe("12000 rows of it's {n} <b>'");
+    expect(say(rows, { file: 'a' })).toBe(rows);
+    const polish = '{n, plural, one {# klucz} few {# klucze} many {# kluczy} other {# klucza}}';
+    expect([1, 3, 5, 22].map((n) => say(polish, { n }, 'pl'))).toEqual([
+      '1 klucz',
+      '3 klucze',
+      '5 kluczy',
+      '22 klucze',
+    ]);
+  });
+
+  it('are sentences that can be read, with every fact that they name', () => {
+    for (const [language, words] of Object.entries({ en, de }))
+      for (const [place, sentence] of sentences(words)) {
+        const facts = Object.fromEntries([...sentence.matchAll(/\{(\w+)/g)].map(([, name]) => [name!, 7]));
+        expect(say(sentence, facts, language), `${language} ${place}`).not.toMatch(/\{|NaN|undefined/);
+      }
+  });
+
   it.each([
     [undefined, 'en'],
     ['', 'en'],

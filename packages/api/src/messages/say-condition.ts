@@ -11,9 +11,11 @@ const orOf = (words: Words, names: readonly string[]) => names.join(words.or);
 const hours = (minutes: number) =>
   `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
 
-function duration(words: Words, minutes: number): string {
-  if (minutes % 1_440 === 0) return say(words.days, { n: minutes / 1_440 });
-  return minutes % 60 === 0 ? say(words.hours, { n: minutes / 60 }) : say(words.minutes, { n: minutes });
+/** How long, in the largest unit that it is a whole number of. */
+export function sayDuration({ rulebook, language }: Catalogue, minutes: number): string {
+  if (minutes % 1_440 === 0) return say(rulebook.days, { n: minutes / 1_440 }, language);
+  const [sentence, n] = minutes % 60 === 0 ? [rulebook.hours, minutes / 60] : [rulebook.minutes, minutes];
+  return say(sentence, { n }, language);
 }
 
 function who({ rulebook: words, roles }: Catalogue, { groups, roles: held, people }: Conditions): string {
@@ -59,8 +61,8 @@ const SENTENCES: Readonly<Record<RuleCondition, (words: Catalogue, conditions: C
   },
   risk: ({ rulebook: w }, { riskAtLeast: risk }) => (risk === undefined ? undefined : say(w.risk, { risk })),
   browser: ({ rulebook: w }, { browser }) => browser && w.browsers[browser],
-  'last-proof': ({ rulebook: w }, { lastProofOlderThan: minutes }) =>
-    minutes === undefined ? undefined : say(w.lastProof, { age: duration(w, minutes) }),
+  'last-proof': (words, { lastProofOlderThan: minutes }) =>
+    minutes === undefined ? undefined : say(words.rulebook.lastProof, { age: sayDuration(words, minutes) }),
   systems: ({ rulebook: w }, { systems }) => either(w, systems, w.system, w.notSystem),
 };
 

@@ -7,7 +7,7 @@ export function sayEntry(words: Catalogue, entry: Answer<'trail.list'>['rows'][n
   const { actor, action, person, target, reason, details } = entry;
   const { actors } = words;
   const ofNobody = actor.id ? actors.erased : actors.nobody;
-  const role = String(details['role'] ?? '');
+  const role = typeof details['role'] === 'string' ? details['role'] : '';
   return say(words.trail[action], {
     actor: actor.name ?? (actor.kind === 'host' || actor.kind === 'service' ? actors[actor.kind] : ofNobody),
     person: person ? (person.name ?? actors.erased) : actors.nobody,

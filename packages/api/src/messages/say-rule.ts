@@ -1,6 +1,6 @@
 import type { ShownRule } from '../routes/rulebook.js';
 import type { Catalogue } from './en.js';
-import { sayConditions } from './say-condition.js';
+import { sayConditions, sayDuration } from './say-condition.js';
 import { say } from './say.js';
 
 const orOf = (words: Catalogue['rulebook'], names: readonly string[]) => names.join(words.or);
@@ -36,8 +36,8 @@ export function sayRule(words: Catalogue, { conditions, then, except, state, ...
   const after = [
     sayOutcome(words, then),
     more.oncePerSession && w.once,
-    more.rememberDays > 0 && say(w.remember, { age: say(w.days, { n: more.rememberDays }) }),
-    more.grace && say(w.grace, { age: say(w.days, { n: more.grace.days }), until: more.grace.lastDay }),
+    more.rememberDays > 0 && say(w.remember, { age: sayDuration(words, more.rememberDays * 1_440) }),
+    more.grace && say(w.grace, { age: sayDuration(words, more.grace.days * 1_440), until: more.grace.lastDay }),
   ].filter((part) => typeof part === 'string');
   const standing =
     state.kind === 'in-force'

@@ -9,6 +9,7 @@ import { exact, relative } from '../render/time.js';
 import { words } from '../words.js';
 import { browserVerbs } from './browsers.js';
 import {
+  collect,
   confirm,
   done,
   findApplication,
@@ -289,7 +290,7 @@ export const keyring: Noun = (command, context) => {
   command
     .command('restrict <authenticator>')
     .description(help.restrict)
-    .option('--at <application>', words.stock.options.places, (one: string, all: string[] = []) => [...all, one])
+    .option('--at <application>', words.stock.options.places, collect)
     .option('--everywhere', words.stock.options.everywhere)
     .action(
       withSession(context, async (session, id: string, options: { at?: string[]; everywhere?: boolean }) => {

@@ -64,7 +64,7 @@ function changed(before: Rules, options: Options): Rules {
   const all: [string, unknown][] = Object.entries({ ...before, ...Object.fromEntries(now) });
   const next = Object.fromEntries(all.filter(([, value]) => value !== OPEN));
   // Each option takes the values of its rule alone.
-  return next as Rules;
+  return next;
 }
 
 type Whom = (session: Session, named: string) => Promise<{ group: Rows[number]['group']; groupName: string | null }>;

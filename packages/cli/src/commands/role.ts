@@ -88,7 +88,7 @@ export const role: Noun = (command, context) => {
           : null;
         const answer = await session.client.call('roles.grant', {
           params: { id: person.id, role: given },
-          body: { groups: groups && groups.map((group) => group.id) },
+          body: { groups: groups?.map((group) => group.id) ?? null },
         });
         const facts = { name: person.displayName, role: given };
         done(

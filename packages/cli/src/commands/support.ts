@@ -33,8 +33,8 @@ export function done(session: Session, answer: unknown, sentence: string): void 
 
 /** A text file, whole. */
 export async function readTextFile(file: string): Promise<string> {
-  return await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
-    throw new Failure(say(words.errors.fileUnreadable, { file, why: error.code ?? '' }), {
+  return await readFile(file, 'utf8').catch((error: unknown) => {
+    throw new Failure(say(words.errors.fileUnreadable, { file, why: (error as NodeJS.ErrnoException).code ?? '' }), {
       try: words.errors.fileUnreadableTry,
     });
   });
@@ -48,7 +48,7 @@ export async function findPerson(session: Session, named: string): Promise<Answe
   if (isId(named)) return await session.client.call('people.show', { params: { id: named } });
   const { rows } = await session.client.call('people.list', { query: { loginName: named, limit: 1 } });
   if (!rows[0]) {
-    const prefix = named.split(/[.@\\:]/)[0] || named;
+    const prefix = /^[^.@\\:]+/.exec(named)?.[0] ?? named;
     throw new Failure(say(words.errors.personUnknown, { name: named }), {
       try: say(words.errors.personUnknownTry, { prefix }),
       exit: EXIT.notFound,

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import type { Id } from '../vocabulary-ids.js';
 import { PERMISSIONS, ROLES } from '../vocabulary.js';
 import {
   LIMITABLE,
@@ -11,9 +12,14 @@ import {
   type Concerned,
 } from './index.js';
 
+/** Nothing here looks into an id: a name reads better. */
+const id = (name: string) => name as Id;
+const QUAY = id('quay');
+const PILOTS = id('pilots');
+
 const somebody = (more: Partial<Concerned> = {}): Concerned => ({
-  id: 'p1',
-  groups: ['quay'],
+  id: id('p1'),
+  groups: [QUAY],
   administrator: false,
   emergency: false,
   ...more,
@@ -43,44 +49,44 @@ describe('roles', () => {
 
   it('limited to groups reach the people in those, and nothing about everybody', () => {
     const rights = rightsOf([
-      { role: 'custodian', groups: ['quay'] },
-      { role: 'help-desk', groups: ['pilots'] },
+      { role: 'custodian', groups: [QUAY] },
+      { role: 'help-desk', groups: [PILOTS] },
     ]);
     for (const permission of PERMISSIONS) {
       expect(whyNot(rights, permission, 'everybody', false)).toBeDefined();
       if (!LIMITABLE.has(permission)) expect(rights.has(permission)).toBe(false);
     }
     expect(whyNot(rights, 'password.set', somebody(), true)).toBeUndefined();
-    expect(whyNot(rights, 'password.set', somebody({ groups: ['pilots'] }), true)).toBe('outside-your-groups');
-    expect(whyNot(rights, 'keyring.unlock', somebody({ groups: ['pilots', 'x'] }), true)).toBeUndefined();
+    expect(whyNot(rights, 'password.set', somebody({ groups: [PILOTS] }), true)).toBe('outside-your-groups');
+    expect(whyNot(rights, 'keyring.unlock', somebody({ groups: [PILOTS, id('x')] }), true)).toBeUndefined();
     expect(whyNot(rights, 'person.read', 'within', false)).toBeUndefined();
     expect(whyNot(rightsOf([{ role: 'help-desk', groups: [] }]), 'person.read', somebody(), false)).toBe(
       'outside-your-groups',
     );
     // The same role without a limit wins over one with.
     const wide = rightsOf([
-      { role: 'help-desk', groups: ['pilots'] },
+      { role: 'help-desk', groups: [PILOTS] },
       { role: 'custodian', groups: null },
     ]);
     expect(whyNot(wide, 'keyring.unlock', somebody({ groups: [] }), true)).toBeUndefined();
     // A limit on a role that cannot have one leaves nothing, rather than everything.
-    expect(rightsOf([{ role: 'auditor', groups: ['quay'] }]).size).toBe(0);
+    expect(rightsOf([{ role: 'auditor', groups: [QUAY] }]).size).toBe(0);
   });
 
   it('are given to others only, and limited only where that means something', () => {
-    expect(whyNoGrant('a', 'a', 'help-desk', null)).toBe('own-rights');
-    expect(whyNoGrant('a', 'b', 'owner', ['quay'])).toBe('role-not-limitable');
-    expect(whyNoGrant('a', 'b', 'help-desk', ['quay'])).toBeUndefined();
-    expect(whyNoGrant('a', 'b', 'owner', null)).toBeUndefined();
+    expect(whyNoGrant(id('a'), id('a'), 'help-desk', null)).toBe('own-rights');
+    expect(whyNoGrant(id('a'), id('b'), 'owner', [QUAY])).toBe('role-not-limitable');
+    expect(whyNoGrant(id('a'), id('b'), 'help-desk', [QUAY])).toBeUndefined();
+    expect(whyNoGrant(id('a'), id('b'), 'owner', null)).toBeUndefined();
   });
 });
 
 describe('a countersignature', () => {
-  const request = { state: 'open' as const, askedBy: 'a', about: 'c', askedAt: 1_000, expiresAt: 100_000 };
+  const request = { state: 'open' as const, askedBy: id('a'), about: id('c'), askedAt: 1_000, expiresAt: 100_000 };
 
   it('is given by somebody else who may do it themselves, whom it is not about, before it expires', () => {
-    const sign = (id: string, may = true, now = 2_000, state: 'open' | 'given' | 'refused' = 'open') =>
-      whyNoSignature({ ...request, state }, { id, may }, now);
+    const sign = (signer: string, may = true, now = 2_000, state: 'open' | 'given' | 'refused' = 'open') =>
+      whyNoSignature({ ...request, state }, { id: id(signer), may }, now);
     expect(sign('b')).toBeUndefined();
     expect(sign('b', false)).toBe('not-yours-to-sign');
     expect(sign('a')).toBe('not-yours-to-sign');

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { parseId } from '../vocabulary-ids.js';
 import { acrOf, addressProblem, backWithCode, backWithError, isVerifierOf, readRequest, type Client } from './index.js';
 
 const client: Client = {
-  id: '01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11',
+  id: parseId('01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11')!,
   kind: 'confidential',
   redirectUris: ['https://berths.wexmoor.example/in'],
   endUris: [],

@@ -38,7 +38,7 @@ export class Value {
   /** The text of a scalar as it was written; numbers and dates too. */
   text(): string | undefined {
     if (isScalar(this.#node) && this.#node.value !== null && typeof this.#node.value !== 'object')
-      return typeof this.#node.value === 'string' ? this.#node.value : String(this.#node.source ?? this.#node.value);
+      return typeof this.#node.value === 'string' ? this.#node.value : (this.#node.source ?? String(this.#node.value));
     return this.wrong('expected-text');
   }
 
@@ -124,8 +124,8 @@ export class Reader {
       },
       Alias: (_, node) => void this.#note(node, 'alias'),
       Node: (_, node, path) => {
-        if (node.tag !== undefined && node.tag.startsWith('!')) this.#note(node, 'tag', { tag: node.tag });
-        else if ('anchor' in node && node.anchor !== undefined) this.#note(node, 'alias');
+        if (node.tag?.startsWith('!')) this.#note(node, 'tag', { tag: node.tag });
+        else if ('anchor' in node) this.#note(node, 'alias');
         if (path.filter((part) => isMap(part) || isSeq(part)).length > DEEPEST) {
           this.#note(node, 'too-deep', { most: DEEPEST });
           return visit.BREAK;

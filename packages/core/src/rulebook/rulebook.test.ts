@@ -164,8 +164,8 @@ function shownAt(ms: number, zone: string): string {
 /** The evaluator written the naive way: straight from the plain text, sharing nothing with the one under test. */
 function naively(text: string, f: Facts): { winner: string; outcome: unknown; trial: string | undefined } {
   const { rules, otherwise } = parse(text) as { rules: TypedRule[]; otherwise: unknown };
-  const any = (list: string[] | undefined, held: Set<string>) => (list ?? []).some((name) => held.has(name));
-  const allows = (map: Record<string, string[]> | undefined, key: string, held: Set<string>) =>
+  const any = (list: string[] | undefined, held: ReadonlySet<string>) => (list ?? []).some((name) => held.has(name));
+  const allows = (map: Record<string, string[]> | undefined, key: string, held: ReadonlySet<string>) =>
     (!map?.[key] || any(map[key], held)) && !any(map?.[`not ${key}`], held);
   const minutesOf = (written: string) => Number(written.slice(0, 2)) * 60 + Number(written.slice(3));
   const isTime = (when: { days?: string[]; between?: string; zone?: string } | undefined) => {
@@ -182,9 +182,9 @@ function naively(text: string, f: Facts): { winner: string; outcome: unknown; tr
     });
   };
   const who = (map: Record<string, string[]> | undefined) => {
-    const held = { groups: f.person.groups, roles: f.person.roles as Set<string>, people: f.person.names } as Record<
+    const held = { groups: f.person.groups, roles: f.person.roles, people: f.person.names } as Record<
       string,
-      Set<string>
+      ReadonlySet<string>
     >;
     const kinds = Object.keys(held);
     if (kinds.some((kind) => any(map?.[`not ${kind}`], held[kind]!))) return false;
@@ -210,7 +210,7 @@ function naively(text: string, f: Facts): { winner: string; outcome: unknown; tr
         f.lastProofAt === undefined ||
         f.at - f.lastProofAt > Number(count) * units[unit!]!) &&
       (!rule.system?.['any of'] || rule.system['any of'].includes(f.system)) &&
-      (!rule.system?.['none of'] || !rule.system['none of'].includes(f.system));
+      !rule.system?.['none of']?.includes(f.system);
     const left = (rule.except ?? []).some(
       ({ person, group, until }) =>
         new Date(f.at).toISOString().slice(0, 10) <= until! &&

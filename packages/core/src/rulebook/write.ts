@@ -154,7 +154,7 @@ function putRule(document: Document, map: YAMLMap<Node, Node>, plain: Plain): vo
     } else {
       const before = map.items.findIndex((item) => order(item.key) > order(key));
       const at = before < 0 ? map.items.length : before;
-      map.items.splice(at, 0, document.createPair(key, made) as Pair<Node, Node>);
+      map.items.splice(at, 0, document.createPair(key, made));
     }
   }
 }

@@ -196,7 +196,7 @@ describe('what is foreseen', () => {
     [whoever, [PASSWORD, APP], false, 'let-in', ['password', 'code'], ['password', 'app'], null],
     [LEVEL_2, [APP], false, 'refused', ['password'], [], 'no-password-set'],
     [LEVEL_2, [APP], true, 'let-in', ['code'], ['app'], null],
-    [{ kind: 'refuse' } as Outcome, [PASSWORD], false, 'refused', ['password'], ['password'], 'refused-by-rule'],
+    [{ kind: 'refuse' }, [PASSWORD], false, 'refused', ['password'], ['password'], 'refused-by-rule'],
   ] as const)('%j, %j, vouched %s: %s', (outcome, keyring, claimed, state, asks, serves, reason) => {
     const requirement = { version: 1, rule: null, trial: null, outcome };
     expect(foresee(requirement, keyring, ['password', 'code'], claimed, NOW)).toEqual({ state, asks, serves, reason });

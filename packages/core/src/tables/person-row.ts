@@ -187,6 +187,7 @@ export function readPersonRow(
       phone: said.phone,
       language: said.language,
       timeZone: said.timeZone,
+      // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition -- set within what reads a cell
       groups: groupsSaid ? [...groups] : undefined,
     },
     issues,

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import type { Id } from '../vocabulary-ids.js';
 import {
   columnsLack,
   detectDelimiter,
@@ -200,17 +201,19 @@ describe('a row about a person', () => {
 });
 
 describe('what a row comes to', () => {
+  /** Nothing here looks into an id: a name reads better. */
+  const id = (name: string) => name as Id;
   const known = (more: Partial<KnownPerson> = {}): KnownPerson => ({
-    id: 'p1', name: 'Åsa Quill', state: 'active', mail: 'a@b.example', phone: null, language: 'en', timeZone: 'UTC',
+    id: id('p1'), name: 'Åsa Quill', state: 'active', mail: 'a@b.example', phone: null, language: 'en', timeZone: 'UTC',
     loginNames: [{ value: 'asa', brought: true }, { value: 'wex\\asa', brought: false }],
-    groups: [{ id: 'g1', name: 'Tower', brought: true }, { id: 'g2', name: 'Choir', brought: false }],
+    groups: [{ id: id('g1'), name: 'Tower', brought: true }, { id: id('g2'), name: 'Choir', brought: false }],
     reference: '1001', left: false, untouchable: false, ...more,
   }); // prettier-ignore
   const row = (...cells: string[]) => readPersonRow(cells, RULES).row;
   const plan = (read: ReturnType<typeof row>, byReference?: KnownPerson, ...byLoginName: KnownPerson[]) =>
     planPerson(
       read,
-      read.groups?.map((name) => ({ name, id: { Tower: 'g1', Choir: 'g2' }[name] ?? null })),
+      read.groups?.map((name) => ({ name, id: { Tower: id('g1'), Choir: id('g2') }[name] ?? null })),
       { byReference, byLoginName },
       read.reference ?? null,
       RULES.columns,
@@ -243,7 +246,7 @@ describe('what a row comes to', () => {
   });
 
   it('is refused where it names two people', () => {
-    const other = known({ id: 'p2' });
+    const other = known({ id: id('p2') });
     expect(plan(row('1001', 'Åsa', 'asa', '', '', ''), known(), other)).toMatchObject({
       verdict: 'refused',
       id: 'p1',

@@ -78,15 +78,15 @@ function signed({ key }: Sender, { form = EXCLUSIVE, uri = '', xpath = '/*', ...
   const one = new SignedXml({
     privateKey: key,
     signatureAlgorithm: signature,
-    canonicalizationAlgorithm: form as never,
+    canonicalizationAlgorithm: form,
   });
-  one.SignatureAlgorithms[ECDSA256] = Ecdsa256 as never;
+  one.SignatureAlgorithms[ECDSA256] = Ecdsa256;
   one.addReference({
     xpath,
     uri,
     isEmptyUri: uri === '',
-    digestAlgorithm: digest as never,
-    transforms: transforms as never[],
+    digestAlgorithm: digest,
+    transforms: transforms,
   });
   one.computeSignature(text, { location: { reference: '/*', action: 'append' }, prefix: 'ds' });
   return one.getSignedXml();

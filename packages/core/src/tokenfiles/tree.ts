@@ -149,7 +149,7 @@ function nameOf({ uri, local }: SaxesTagNS): string {
   const space = NAMESPACES.get(uri);
   if (space === undefined) return `?:${local}`;
   let known = names.get(space);
-  if (!known) names.set(space, (known = new Map()));
+  if (!known) names.set(space, (known = new Map<string, string>()));
   let name = known.get(local);
   if (name === undefined) {
     name = `${space}:${local}`;

@@ -2,18 +2,20 @@ import { randomBytes } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { canonicalJson, ed25519FromSeed, ed25519PublicKeyPem, sha256, type Json } from '../crypto/index.js';
+import { parseId } from '../vocabulary-ids.js';
 import {
   buildSeal,
   entryDigest,
   sealDigest,
   sealedEntry,
   verifyTrail,
+  type Anchor,
   type Seal,
   type SealBody,
   type TrailEntry,
 } from './index.js';
 
-const WRITER = '01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11';
+const WRITER = parseId('01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11')!;
 const privateKey = ed25519FromSeed(randomBytes(32));
 const publicKeys = [{ keyId: 'k1', pem: ed25519PublicKeyPem(privateKey) }];
 
@@ -57,11 +59,8 @@ function chain() {
 async function* stream<T>(items: readonly T[]) {
   yield* items;
 }
-const verify = (
-  entries: readonly TrailEntry[],
-  seals: readonly Seal[],
-  heads: { writer: string; seal: number; digest: string }[] = [],
-) => verifyTrail({ writer: WRITER, entries: stream(entries), seals: stream(seals), heads, publicKeys });
+const verify = (entries: readonly TrailEntry[], seals: readonly Seal[], heads: readonly Anchor[] = []) =>
+  verifyTrail({ writer: WRITER, entries: stream(entries), seals: stream(seals), heads, publicKeys });
 
 describe('the sealed trail', () => {
   it('verifies as it was sealed, and counts what waits for its seal', async () => {

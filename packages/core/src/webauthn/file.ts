@@ -68,7 +68,7 @@ function readLine(line: string): Cells {
   const cells: Cells = {};
   for (const [name, one] of Object.entries(members)) {
     const column = Object.hasOwn(MEMBERS, name) ? MEMBERS[name]! : undefined;
-    const text = Array.isArray(one) ? one.map(String).join(' ') : one === null ? '' : String(one as string | number);
+    const text = Array.isArray(one) ? one.map(String).join(' ') : one === null ? '' : String(one);
     if (!column || (typeof one === 'object') !== (one === null || Array.isArray(one)))
       return { problem: 'member-unknown' };
     if (text.length > LONGEST_MEMBER) return { problem: 'too-long' };

@@ -54,7 +54,7 @@ export class MetadataPublisher {
       name: `CN=${name} Root`,
       ...validity,
       signingAlgorithm: P256,
-      keys: top as never,
+      keys: top,
       extensions: [
         new x509.BasicConstraintsExtension(true, undefined, true),
         new x509.KeyUsagesExtension(x509.KeyUsageFlags.keyCertSign, true),
@@ -67,7 +67,7 @@ export class MetadataPublisher {
       ...validity,
       signingAlgorithm: P256,
       publicKey: below.publicKey as never,
-      signingKey: top.privateKey as never,
+      signingKey: top.privateKey,
       extensions: [
         new x509.BasicConstraintsExtension(false, undefined, true),
         new x509.KeyUsagesExtension(x509.KeyUsageFlags.digitalSignature, true),

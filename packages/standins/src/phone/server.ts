@@ -26,7 +26,7 @@ export function createPhone(now: () => number): FastifyInstance {
   );
   app.post<{ Body: { uri?: unknown } | null }>('/accounts', async (request, reply) => {
     try {
-      accounts.push(readPicture(String(request.body?.uri ?? '')));
+      accounts.push(readPicture(typeof request.body?.uri === 'string' ? request.body.uri : ''));
       return { count: accounts.length };
     } catch (error) {
       if (!(error instanceof BadPicture) && !(error instanceof URIError)) throw error;

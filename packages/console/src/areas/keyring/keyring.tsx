@@ -66,7 +66,7 @@ export function Keyring({ person }: { person: Person }) {
   const shown = data.authenticators.filter((one) => showEnded || !hasEnded(one));
   const ended = data.authenticators.filter(hasEnded).length;
   const rings = [
-    ...data.carriers.map((carrier) => ({ id: carrier.id as string | null, label: carrier.label, carrier })),
+    ...data.carriers.map((carrier) => ({ id: carrier.id, label: carrier.label, carrier })),
     { id: null, label: w.noCarrier, carrier: undefined },
   ]
     .map((ring) => ({ ...ring, on: shown.filter((one) => one.carrierId === ring.id) }))

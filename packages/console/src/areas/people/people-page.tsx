@@ -31,7 +31,7 @@ const LABELS: Readonly<Record<FilterName, string>> = {
 function useFilter() {
   const [address, setAddress] = useSearchParams();
   const inAddress = address.get('q') ?? '';
-  const { state } = useLocation();
+  const { state } = useLocation() as { state: unknown };
   // What is typed is kept here: the address follows it, and lags behind fast typing.
   const [q, setQ] = useState(inAddress);
   const own = (state as { own?: boolean } | null)?.own === true;

@@ -261,10 +261,7 @@ function Starters({ onChoose, running }: { onChoose: (text: string) => void; run
         setChosen(id);
         onChoose(data.rows.find((row) => row.name === id)?.text ?? running);
       }}
-      options={[
-        { id: 'own', text: w.own },
-        ...data.rows.map((row) => ({ id: row.name as string, text: w.starters[row.name] })),
-      ]}
+      options={[{ id: 'own', text: w.own }, ...data.rows.map((row) => ({ id: row.name, text: w.starters[row.name] }))]}
     />
   );
 }

@@ -125,7 +125,7 @@ export function RuleForm({ at, rule, ...props }: Props & { at: number; rule: Sho
   const conditions = rule?.conditions ?? {};
   const [form, setForm] = useState({
     name: rule?.name ?? '',
-    state: rule?.state.kind ?? ('in-force' as ShownRule['state']['kind']),
+    state: rule?.state.kind ?? 'in-force',
     until: rule?.state.kind === 'on-trial' ? rule.state.until : '',
     groups: writeNames(conditions.groups),
     people: writeNames(conditions.people),
@@ -153,7 +153,7 @@ export function RuleForm({ at, rule, ...props }: Props & { at: number; rule: Sho
       conditions: { ...kept, ...said },
       then: outcomeOf(outcome),
     };
-    return { kind: rule ? 'put' : 'insert', at, rule: typed } as Edit;
+    return { kind: rule ? 'put' : 'insert', at, rule: typed };
   });
   const fields = act.trouble?.fields ?? {};
   const names = (field: 'groups' | 'people' | 'applications' | 'networks') => (

@@ -49,7 +49,7 @@ async function asking(ask: () => Promise<Credential | null>): Promise<PublicKeyC
   try {
     return (await ask()) as PublicKeyCredential;
   } catch (error) {
-    throw new KeyTrouble((error instanceof DOMException && TROUBLES[error.name]) || 'cancelled');
+    throw new KeyTrouble((error instanceof DOMException ? TROUBLES[error.name] : undefined) ?? 'cancelled');
   }
 }
 
@@ -92,6 +92,7 @@ export async function makeKey(options: Creation): Promise<MadeKey> {
 
 /** Whether this browser offers passkeys beneath a field, beside what it has kept of names. */
 export const offersBeneathField = async (): Promise<boolean> =>
+  // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition -- older browsers lack it
   knowsKeys() && ((await PublicKeyCredential.isConditionalMediationAvailable?.()) ?? false);
 
 /**

@@ -53,6 +53,7 @@ export function usePasskey(
       try {
         const { publicKey, ceremony } = offer;
         const credential = await useKey(publicKey, { mediation: 'conditional', signal: calling.signal });
+        // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition -- aborted while it was waited for
         if (calling.signal.aborted || busy.current) return;
         await answered({ ceremony, credential });
       } catch (error) {

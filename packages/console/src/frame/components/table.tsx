@@ -62,6 +62,7 @@ export interface TableProps<T> {
   };
 }
 
+// eslint-disable-next-line @typescript-eslint/no-deprecated -- the slot of a table's row takes this one
 const Tick = styled(Checkbox)`
   display: grid;
   place-items: center;

@@ -14,17 +14,17 @@ export const deKeys: Same<typeof enKeys> = {
     appIdHint:
       'Nur wenn Sicherheitsschlüssel aus der Zeit vor WebAuthn übernommen wurden: die Adresse, für die sie registriert sind',
     change: 'Domäne ändern',
-    changeAnyway: 'Ändern und {keys/Schlüssel/Schlüssel} stilllegen',
+    changeAnyway: 'Ändern und {keys, plural, one {# Schlüssel} other {# Schlüssel}} stilllegen',
     whatItMeans:
       'Eng gefasst können nur Seiten des Dienstes selbst nach Schlüsseln fragen. Weiter gefasst können es auch Seiten anderer Rechner der Domäne, sobald sie bei ihrer Anwendung genannt sind; dafür darf der Dienst dort umziehen.',
     narrow: '{domain}: nur der Rechner des Dienstes',
     wider: '{domain}: jeder Rechner darunter',
     orphans:
-      '{orphaned/Schlüssel/Schlüssel} von {people/Person/Personen} würden nicht mehr antworten. {withoutAnother/Person hat/Personen haben} außer einem Passwort nichts anderes. Die Schlüssel werden stillgelegt und kommen mit ihrer Domäne zurück.',
+      '{orphaned, plural, one {# Schlüssel} other {# Schlüssel}} von {people, plural, one {# Person} other {# Personen}} würden nicht mehr antworten. {withoutAnother, plural, one {# Person hat} other {# Personen haben}} außer einem Passwort nichts anderes. Die Schlüssel werden stillgelegt und kommen mit ihrer Domäne zurück.',
     orphansNone: 'Kein Schlüssel, den jemand hält, hört auf zu antworten.',
-    broughtBack: '{broughtBack/Schlüssel/Schlüssel} von früher würden wieder antworten.',
+    broughtBack: '{broughtBack, plural, one {# Schlüssel} other {# Schlüssel}} von früher würden wieder antworten.',
     elsewhere:
-      '{keys/Schlüssel ist/Schlüssel sind} für eine andere Domäne gemacht und antworten nicht mehr. Man richtet sie neu ein, oder die Domäne wird zurückgestellt.',
+      '{keys, plural, one {# Schlüssel ist} other {# Schlüssel sind}} für eine andere Domäne gemacht und antworten nicht mehr. Man richtet sie neu ein, oder die Domäne wird zurückgestellt.',
     problems: {
       address:
         'Der Dienst steht unter der Adresse {host}, und Browser machen Schlüssel nur für Namen. Geben Sie ihm einen Namen in Ihrem Netz und setzen Sie NLATCH_PUBLIC_URL darauf.',
@@ -99,7 +99,8 @@ export const deKeys: Same<typeof enKeys> = {
     aaguid: 'AAGUID',
     u2f: 'U2F',
     people: 'Gehalten',
-    heldBy: '{keys/Schlüssel/Schlüssel}, {people/Person/Personen}',
+    heldBy:
+      '{keys, plural, one {# Schlüssel} other {# Schlüssel}}, {people, plural, one {# Person} other {# Personen}}',
     standing: 'Gemeldet',
     compromised: 'kein Verlass',
     someCompromised:
@@ -114,7 +115,7 @@ export const deKeys: Same<typeof enKeys> = {
     readFile: 'Eine Datei lesen',
     fetchNow: 'Jetzt holen',
     editSource: 'Sagen, wem zu glauben ist',
-    readNow: 'Nummer {number} ist gelesen; sie nennt {entries/Modell/Modelle}.',
+    readNow: 'Nummer {number} ist gelesen; sie nennt {entries, plural, one {# Modell} other {# Modelle}}.',
     overdue: 'Bis {day} hätte eine neue Liste da sein sollen. Was über Modelle bekannt ist, kann alt sein.',
     lastProblem: 'Die letzte Liste wurde nicht genommen: {why}.',
     unreachable: 'von der Adresse kam nichts',
@@ -128,19 +129,19 @@ export const deKeys: Same<typeof enKeys> = {
     addressHint: 'Leer: Listen werden nur aus Dateien gelesen',
     byHand: 'nirgends; Dateien werden von Hand gelesen',
     number: 'Zuletzt gelesen',
-    numberFacts: 'Nummer {number}, {entries/Modell/Modelle}, die nächste bis {day};',
+    numberFacts: 'Nummer {number}, {entries, plural, one {# Modell} other {# Modelle}}, die nächste bis {day};',
     roots: 'Von Hand vertraute Hersteller',
     rootsHint: 'Für Schlüssel, deren Hersteller die Metadaten nicht kennen: wohin ihr Nachweis führen muss.',
     addRoot: 'Einem Hersteller trauen',
     rootName: 'Hersteller',
     removeRoot: 'Nicht mehr trauen',
     removeRootOf: '{name} nicht mehr trauen',
-    holders: '{people/Person hält/Personen halten} einen {model}',
+    holders: '{people, plural, one {# Person hält} other {# Personen halten}} einen {model}',
     needsHand: 'gemeldet, dass kein Verlass darauf ist; besorgen Sie ihnen einen anderen und widerrufen Sie ihn dann',
     needsHandSince:
       'am {since} gemeldet, dass kein Verlass darauf ist; besorgen Sie ihnen einen anderen und widerrufen Sie ihn dann',
     fewKeys:
-      '{people/Person hält/Personen halten} weniger Schlüssel, als sie sollten: geht er verloren, stehen sie draußen.',
+      '{people, plural, one {# Person hält} other {# Personen halten}} weniger Schlüssel, als sie sollten: geht er verloren, stehen sie draußen.',
     onlyFew: 'Nur wer weniger Schlüssel hält, als er sollte.',
     everyNumber: 'Alle zeigen',
     onlyOf: 'Nur wer einen Schlüssel des Modells {model} hält.',

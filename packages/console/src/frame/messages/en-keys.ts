@@ -11,17 +11,17 @@ export const enKeys = {
     appIdHint:
       'Only where security keys from before WebAuthn were brought in: the address that they were registered for',
     change: 'Change the domain',
-    changeAnyway: 'Change it, and park {keys/key/keys}',
+    changeAnyway: 'Change it, and park {keys, plural, one {# key} other {# keys}}',
     whatItMeans:
       'Taken narrowly, only pages of the service’s own host can ask for keys. Taken wider, pages of other hosts under the domain can too, once they are named at their application; in return the service may move to another host there.',
     narrow: '{domain}: the host of the service alone',
     wider: '{domain}: every host under it',
     orphans:
-      '{orphaned/key/keys} of {people/person/people} would answer no more. {withoutAnother/person has/people have} nothing else beside a password. The keys are parked and come back with their domain.',
+      '{orphaned, plural, one {# key} other {# keys}} of {people, plural, one {# person} other {# people}} would answer no more. {withoutAnother, plural, one {# person has} other {# people have}} nothing else beside a password. The keys are parked and come back with their domain.',
     orphansNone: 'No key that anybody holds stops answering.',
-    broughtBack: '{broughtBack/key/keys} of an earlier time would answer again.',
+    broughtBack: '{broughtBack, plural, one {# key} other {# keys}} of an earlier time would answer again.',
     elsewhere:
-      '{keys/key was/keys were} made for another domain and answer no more. Their holders enrol anew, or the domain is changed back.',
+      '{keys, plural, one {# key was} other {# keys were}} made for another domain and answer no more. Their holders enrol anew, or the domain is changed back.',
     problems: {
       address:
         'The service is reached by the address {host}, and browsers make keys for names alone. Give it a name in your network and set NLATCH_PUBLIC_URL to it.',
@@ -96,7 +96,7 @@ export const enKeys = {
     aaguid: 'AAGUID',
     u2f: 'U2F',
     people: 'Held',
-    heldBy: '{keys/key/keys}, {people/person/people}',
+    heldBy: '{keys, plural, one {# key} other {# keys}}, {people, plural, one {# person} other {# people}}',
     standing: 'Reported',
     compromised: 'not to be relied on',
     someCompromised:
@@ -111,7 +111,7 @@ export const enKeys = {
     readFile: 'Read a file',
     fetchNow: 'Fetch it now',
     editSource: 'Say whom to believe',
-    readNow: 'Number {number} is read; it names {entries/model/models}.',
+    readNow: 'Number {number} is read; it names {entries, plural, one {# model} other {# models}}.',
     overdue: 'Another list should have been out by {day}. What is known of models may be old.',
     lastProblem: 'The last list was not taken: {why}.',
     unreachable: 'nothing came from the address',
@@ -125,17 +125,18 @@ export const enKeys = {
     addressHint: 'Left empty: lists are read from files alone',
     byHand: 'nowhere; files are read by hand',
     number: 'Read last',
-    numberFacts: 'number {number}, {entries/model/models}, the next one by {day};',
+    numberFacts: 'number {number}, {entries, plural, one {# model} other {# models}}, the next one by {day};',
     roots: 'Makers trusted by hand',
     rootsHint: 'For keys whose makers the metadata do not know: what their attestation has to lead to.',
     addRoot: 'Trust a maker',
     rootName: 'Maker',
     removeRoot: 'Trust it no more',
     removeRootOf: 'Trust {name} no more',
-    holders: '{people/person holds/people hold} a {model}',
+    holders: '{people, plural, one {# person holds} other {# people hold}} a {model}',
     needsHand: 'it is reported as not to be relied on; get them another key, then revoke it',
     needsHandSince: 'reported on {since} as not to be relied on; get them another key, then revoke it',
-    fewKeys: '{people/person holds/people hold} fewer keys than they should: lost once, they would stand outside.',
+    fewKeys:
+      '{people, plural, one {# person holds} other {# people hold}} fewer keys than they should: lost once, they would stand outside.',
     onlyFew: 'Only who holds fewer keys than they should.',
     everyNumber: 'Show all',
     onlyOf: 'Only who holds a key of the model {model}.',

@@ -1,7 +1,5 @@
-import { acceptedLanguage, catalogue, type Language } from '@nimble-latch/api';
+import { acceptedLanguage, catalogue, say as sayIn, type Facts, type Language } from '@nimble-latch/api';
 import { en } from './en.js';
-
-export { say } from '@nimble-latch/api';
 
 export type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
 /** The shape that every language fills. */
@@ -22,6 +20,8 @@ export function changeLanguage(next: Language): void {
 
 /** The console's words. */
 export const words: Words = language === 'de' ? (await import('./de.js')).de : en;
+/** A sentence with its facts, in the language that is shown. */
+export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, facts, language);
 /** The words that all parts of the product share. */
 export const shared = catalogue(language);
 /** How dates and times are written; English by day, month, year. */

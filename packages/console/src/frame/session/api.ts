@@ -48,7 +48,11 @@ export function troubleOf(error: unknown): Trouble | undefined {
       return { code: error.code, text: words.signatures.needed, waits: true, fields };
     return { code: error.code, text: `${error.problem.title} ${error.problem.remedy}`, fields };
   }
-  return { code: undefined, text: error instanceof Unreachable ? words.unreachable : String(error), fields: {} };
+  return {
+    code: undefined,
+    text: error instanceof Unreachable ? words.unreachable : error instanceof Error ? error.message : words.unreachable,
+    fields: {},
+  };
 }
 
 /** Reads something and keeps it fresh. The first part of the key is the route, so that areas can be forgotten as a whole. */

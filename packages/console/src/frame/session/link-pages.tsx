@@ -80,7 +80,7 @@ export function SetUpPage() {
           autoComplete="new-password"
           problem={trouble?.fields['password']}
         />
-        {keys && keys.choices.length === 0 && (
+        {keys?.choices.length === 0 && (
           <Banner $tone="brass">{say(words.keyDomain.setUpAddress, { host: keys.host })}</Banner>
         )}
         {keys && rpId !== undefined && keys.choices.length > 1 && (

@@ -27,7 +27,7 @@ export const de: Words = {
   as: 'Anmeldung als {name}',
   other: 'Jemand anderes?',
   known: 'Sie sind als {name} angemeldet. {application} verlangt noch etwas.',
-  remember: 'In diesem Browser {days/Tag/Tage} lang nicht wieder danach fragen',
+  remember: 'In diesem Browser {days, plural, one {# Tag} other {# Tage}} lang nicht wieder danach fragen',
   rememberHint: 'Nur in einem Browser, der Ihnen gehört.',
   instead: 'Anderer Weg: {prompt}',
   wrong: 'Das war nicht richtig. Versuchen Sie es noch einmal.',

@@ -24,7 +24,7 @@ export const en = {
   as: 'Signing in as {name}',
   other: 'Somebody else?',
   known: 'You are signed in as {name}. {application} asks for one thing more.',
-  remember: 'Don’t ask for this again in this browser for {days/day/days}',
+  remember: 'Don’t ask for this again in this browser for {days, plural, one {# day} other {# days}}',
   rememberHint: 'Only in a browser that is yours.',
   instead: 'Use another way: {prompt}',
   wrong: 'That was not right. Try again.',

@@ -1,8 +1,6 @@
-import { acceptedLanguage, catalogue, type Language } from '@nimble-latch/api';
+import { acceptedLanguage, catalogue, say as sayIn, type Facts, type Language } from '@nimble-latch/api';
 import { de } from './de.js';
 import { en } from './en.js';
-
-export { say } from '@nimble-latch/api';
 
 type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
 /** The shape that every language fills. */
@@ -27,6 +25,8 @@ export function changeLanguage(next: Language): void {
 }
 
 export const words: Words = language === 'de' ? de : en;
+/** A sentence with its facts, in the language that is shown. */
+export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, facts, language);
 /** The words that all parts of the product share. */
 export const shared = catalogue(language);
 export const locale = language === 'en' ? 'en-GB' : language;

@@ -77,7 +77,8 @@ function readList(block: unknown): List {
   must(block instanceof asn1js.Sequence, '8.4.1', 'attestation-malformed');
   return new Map(
     block.valueBlock.value.map((tagged) => {
-      const inner: unknown = (tagged as asn1js.Constructed).valueBlock.value?.[0];
+      // A tag on what is no structure has no list in it.
+      const inner = (tagged as { valueBlock: { value?: readonly unknown[] } }).valueBlock.value?.[0];
       const numbers = inner instanceof asn1js.Set ? inner.valueBlock.value : [inner];
       return [
         tagged.idBlock.tagNumber,

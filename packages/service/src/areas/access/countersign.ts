@@ -78,7 +78,7 @@ export const requestOf = ({ state, askedBy, personId, askedAt, expiresAt }: Sign
 
 /** Two requests are for the same if they are bound to the same, and whoever signs reads the same of it. */
 const identity = (call: AskingCall, { consequence, matter = {}, ...asked }: Asked): string =>
-  canonicalJson([boundTo(call, asked), consequence as unknown as Json, matter as unknown as Json]);
+  canonicalJson([boundTo(call, asked), consequence as unknown as Json, matter]);
 
 const boundTo = (
   { actor }: AskingCall,

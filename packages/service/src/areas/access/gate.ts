@@ -4,6 +4,7 @@ import { narrowed, rightsOf, whyNot, type WhyNot } from '@nimble-latch/core/acce
 import type { Claim, Scope } from '@nimble-latch/core/vocabulary';
 import type { FastifyRequest } from 'fastify';
 import { concernedBy } from './concerned.js';
+import { LRUCache } from 'lru-cache';
 import { Op } from 'sequelize';
 import { accessTokens } from './access-token.model.js';
 import { grantsOf } from './grants.js';
@@ -31,7 +32,7 @@ const REMEMBERED_KEYS = 1_000;
 /** The one place where it is decided who calls and whether they may. Throws a Refusal. */
 export class Gate implements Gatekeeper {
   readonly #deps: Deps;
-  readonly #applications = new Map<string, { actor: ApplicationActor; at: number }>();
+  readonly #applications = new LRUCache<string, ApplicationActor>({ max: REMEMBERED_KEYS, ttl: KEY_AGE_MS });
 
   constructor(deps: Deps) {
     this.#deps = deps;
@@ -188,7 +189,7 @@ export class Gate implements Gatekeeper {
   async #application(token: string | undefined, believes: boolean): Promise<ApplicationActor> {
     if (token === undefined) throw new Refusal('wrong-key');
     const known = believes ? this.#applications.get(token) : undefined;
-    if (known && performance.now() - known.at < KEY_AGE_MS) return known.actor;
+    if (known) return known;
     this.#applications.delete(token);
     const id = tokenId('connection', token);
     if (!id) throw new Refusal('wrong-key');
@@ -221,8 +222,7 @@ export class Gate implements Gatekeeper {
       scopes: row.scopes.split(' ').filter(Boolean) as Scope[],
       claims: row.claims.split(' ').filter(Boolean) as Claim[],
     };
-    if (this.#applications.size >= REMEMBERED_KEYS) this.#applications.delete(this.#applications.keys().next().value!);
-    this.#applications.set(token, { actor, at: performance.now() });
+    this.#applications.set(token, actor);
     return actor;
   }
 }

@@ -172,6 +172,7 @@ class Bringing {
   }
 
   /** Makes one call of the contract within this transaction, with its right and its schema. */
+  // eslint-disable-next-line @typescript-eslint/no-unnecessary-type-parameters -- ties the handler to its call
   async #run<R extends RouteId>(
     where: string,
     id: R,
@@ -187,7 +188,7 @@ class Bringing {
       ifMatch,
       run: async (useCase: (work: Work) => Promise<unknown>) => await useCase(this.#work),
     } as unknown as Call<R>;
-    await this.#placed(where, async () => await (HANDLERS[id] as Handler<R>)(this.#deps, call));
+    await this.#placed(where, async () => await HANDLERS[id]!(this.#deps, call));
   }
 
   #assertMay(id: RouteId): void {

@@ -71,7 +71,11 @@ class GroupWalk implements Walk<GroupRow> {
     );
     const changes: Change[] = [];
     if (row.description !== undefined && row.description !== (group?.description ?? ''))
-      changes.push({ what: 'description', from: group?.description || null, to: row.description });
+      changes.push({
+        what: 'description',
+        from: group?.description === '' ? null : (group?.description ?? null),
+        to: row.description,
+      });
     if (row.partOf !== undefined) {
       const around = whole === null || added.has(folded(row.partOf)) ? folded(row.partOf) : whole.id;
       if (around === node || this.#holds(node, around))

@@ -7,8 +7,8 @@ import type { KindOfFile } from './walk.js';
 
 /** What is particular to each kind of file. */
 export const KINDS: Readonly<Record<ImportKind, KindOfFile>> = {
-  people: peopleFiles as KindOfFile,
-  groups: groupFiles as KindOfFile,
-  tokens: tokenFiles as KindOfFile,
-  keys: credentialFiles as KindOfFile,
+  people: peopleFiles,
+  groups: groupFiles,
+  tokens: tokenFiles,
+  keys: credentialFiles,
 };

@@ -155,7 +155,9 @@ async function* report(deps: Deps, one: Import): AsyncGenerator<string> {
           row.overtaken === 1
             ? words.rowReasons.overtaken
             : issuesOf(one, row.issues)
-                .map(({ column, reason, facts }) => `${column ?? ''} ${say(words.rowReasons[reason], facts)}`.trim())
+                .map(({ column, reason, facts }) =>
+                  `${column ?? ''} ${say(words.rowReasons[reason], facts, words.language)}`.trim(),
+                )
                 .join('; ');
         const shown = one.kind === 'tokens' ? found.cells.map((cell) => (looksSecret(cell) ? '' : cell)) : found.cells;
         return [String(found.line), problems, ...shown];

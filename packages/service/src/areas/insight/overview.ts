@@ -19,9 +19,9 @@ type Counts = Answer<'overview.show'>['signInsLastDay'];
 /** Sign-ins of the last days by day and outcome. */
 async function signInDays(deps: Deps, now: Date): Promise<Answer<'overview.show'>['signInDays']> {
   const first = Math.floor(now.getTime() / DAY_MS) - DAYS + 1;
-  const days = Array.from({ length: DAYS }, (_, i) => ({
+  const days: { day: string; signIns: Counts }[] = Array.from({ length: DAYS }, (_, i) => ({
     day: new Date((first + i) * DAY_MS).toISOString().slice(0, 10),
-    signIns: {} as Counts,
+    signIns: {},
   }));
   for (const { hour, state, n } of await signInHours(deps, first * DAY_MS, now)) {
     const signIns = days[Math.floor((hour * HOUR_MS) / DAY_MS) - first]?.signIns;

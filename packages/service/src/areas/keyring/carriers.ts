@@ -1,7 +1,7 @@
 import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
-import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { countersignedForKeyring } from '../access/countersign.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { noticeTo } from '../people/notices.js';
 import { refreshKeyring } from '../people/facets.js';
@@ -89,7 +89,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
     const person = idText(row.person_id);
     const lost = state === 'lost';
     if (lost)
-      await countersignedForKeyring(deps, work, call as AskingCall, person, { lost: id }, (name) => ({
+      await countersignedForKeyring(deps, work, call, person, { lost: id }, (name) => ({
         what: 'carrier-lost',
         facts: { name, label: row.label },
       }));

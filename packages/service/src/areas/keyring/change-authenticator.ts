@@ -88,7 +88,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
       const details = { method: row.method, ...(ended ? { ended: { ...ended } } : {}) };
       await work.trail(entryOf(call, change.action, { kind: 'authenticator', id }, { person, details }));
       // A token that is nobody's authenticator any more is to come back.
-      if (route === 'authenticators.revoke') await tokenFreed(deps, work, call as AskingCall, id, 'returned');
+      if (route === 'authenticators.revoke') await tokenFreed(deps, work, call, id, 'returned');
       if (change.notice) await noticeTo(deps, work, person, change.notice, row.label);
       const answer = describeAuthenticator(await lockAuthenticator(work, id));
       return { answer: change.ends ? { ...answer, ended } : answer } as Reply<R>;

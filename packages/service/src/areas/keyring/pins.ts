@@ -3,7 +3,7 @@ import { catalogue, say } from '@nimble-latch/api';
 import { drawPin, GIVEN_PIN, LEAST_PIN, pinWeakness, readPin } from '@nimble-latch/core/codes';
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
 import { stopSignIns } from '../access/end.js';
-import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { countersignedForKeyring } from '../access/countersign.js';
 import { selectOne } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
@@ -110,7 +110,7 @@ export const givePin: Handler<'authenticators.givePin'> = async (deps, call) => 
     const row = await lockAuthenticator(work, id);
     assertTakesPin(row);
     const person = idText(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, { givePin: id }, (name) => ({
+    await countersignedForKeyring(deps, work, call, person, { givePin: id }, (name) => ({
       what: 'pin-given',
       facts: { name, label: row.label },
     }));
@@ -128,7 +128,7 @@ export const removePin: Handler<'authenticators.removePin'> = async (deps, call)
     const row = await lockAuthenticator(work, id);
     if (row.pin_sealed === null) throw new Refusal('wrong-state', { state: row.state });
     const person = idText(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, { removePin: id }, (name) => ({
+    await countersignedForKeyring(deps, work, call, person, { removePin: id }, (name) => ({
       what: 'pin-removed',
       facts: { name, label: row.label },
     }));

@@ -1,5 +1,5 @@
 import { stopSignIns } from '../access/end.js';
-import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { countersignedForKeyring } from '../access/countersign.js';
 import { select, write } from '../../platform/db/sql.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
@@ -32,7 +32,7 @@ export const restrict: Handler<'authenticators.restrict'> = async (deps, call) =
     await countersignedForKeyring(
       deps,
       work,
-      call as AskingCall,
+      call,
       person,
       { restrict: id, applications: applications && [...wanted].sort() },
       (name) => ({

@@ -1,7 +1,7 @@
 import { takesPin } from '@nimble-latch/core/methods';
 import { checkHotp, checkTotp, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
-import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
+import { countersignedForKeyring } from '../access/countersign.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal, throttledUntil } from '../../platform/errors.js';
@@ -95,7 +95,7 @@ export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
-    await countersignedForKeyring(deps, work, call as AskingCall, idText(row.person_id), { resync: id }, (name) => ({
+    await countersignedForKeyring(deps, work, call, idText(row.person_id), { resync: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));
@@ -113,7 +113,7 @@ export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
     const person = idText(row.person_id);
-    await countersignedForKeyring(deps, work, call as AskingCall, person, { test: id }, (name) => ({
+    await countersignedForKeyring(deps, work, call, person, { test: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));

@@ -14,9 +14,7 @@ import { authenticators } from './authenticator.model.js';
 /** Common passwords in lower case, read when the first one is set. */
 let common: Promise<ReadonlySet<string>> | undefined;
 const commonPasswords = async (): Promise<ReadonlySet<string>> => {
-  common ??= import('@zxcvbn-ts/language-common').then(
-    ({ dictionary }) => new Set<string>(dictionary['passwords'] as string[]),
-  );
+  common ??= import('@zxcvbn-ts/language-common').then(({ dictionary }) => new Set<string>(dictionary.passwords));
   return await common;
 };
 

@@ -1,5 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { stringify } from 'yaml';
+import type { Json } from '@nimble-latch/core/crypto';
 import { FIRST_METHODS, offerOf, type MethodRow, type MethodSettings } from '@nimble-latch/core/methods';
 import { METHODS, type Method } from '@nimble-latch/core/vocabulary';
 import { closeOvertaken, countersigned } from '../access/countersign.js';
@@ -119,7 +120,7 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
         call,
         'methods.changed',
         { kind: 'setting', id: null },
-        { details: { lockedOut: people, now: JSON.parse(data) } },
+        { details: { lockedOut: people, now: JSON.parse(data) as Json } },
       ),
     );
     const answer = await describe(work);

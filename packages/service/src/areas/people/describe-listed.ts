@@ -95,7 +95,7 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
   for (const row of groups) of(row.person_id).groups.push(row.name);
   for (const row of carriers) of(row.person_id).serials.push(row.serial);
   for (const row of held) {
-    const fact = of(row.person_id) as { -readonly [K in keyof RowFacts]: RowFacts[K] };
+    const fact = of(row.person_id);
     fact.methods.push(row.method);
     if (row.method === 'password') fact.hasPassword = true;
     else fact.factors += Number(row.n);

@@ -56,7 +56,7 @@ async function searchPeople(
     if (found.length > page.limit) break;
     if (range === '1 = 0') continue;
     const where = [range, ...conditions];
-    const begun = after && step === after[0] ? after : undefined;
+    const begun = step === after?.[0] ? after : undefined;
     if (begun) where.push(going.after);
     const rows = await select<ListedRow>(
       deps,

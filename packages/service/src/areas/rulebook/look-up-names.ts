@@ -67,20 +67,20 @@ export async function lookUp(db: Db, rulebook: Rulebook, before: Binding): Promi
   const renamed: { kind: NameKind; name: string; now: string }[] = [];
   const bindings = await Promise.all(
     (Object.keys(SOURCES) as (keyof UsedNames)[]).map(async (what) => {
-      const { kind, byName, byId } = SOURCES[what];
+      const source = SOURCES[what];
       const names = used[what];
-      const rows = names.length === 0 ? [] : await byName(db, names);
+      const rows = names.length === 0 ? [] : await source.byName(db, names);
       const ids = new Map<string, string>(rows.map((row) => [row.name.toLowerCase(), row.id]));
       const gone = names.flatMap((name) => {
         const id = before[what][name.toLowerCase()];
         return ids.has(name.toLowerCase()) || id === undefined ? [] : [{ name, id }];
       });
-      const still = gone.length === 0 ? [] : await byId(db, [...new Set(gone.map(({ id }) => storedId(id)))]);
+      const still = gone.length === 0 ? [] : await source.byId(db, [...new Set(gone.map(({ id }) => storedId(id)))]);
       for (const { name, id } of gone) {
         const row = still.find((one) => one.id === id);
         if (!row) continue;
         ids.set(name.toLowerCase(), id);
-        renamed.push({ kind, name, now: row.name });
+        renamed.push({ kind: source.kind, name, now: row.name });
       }
       return [what, Object.fromEntries(ids)] as const;
     }),

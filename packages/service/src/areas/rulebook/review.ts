@@ -12,10 +12,7 @@ import { shownFinding, shownRulebook, type ShownFinding } from './describe-ruleb
 
 /** Outcomes that nobody can meet, since nothing that can be enrolled is enough; another way of the same rule would be. */
 function impossible({ rules, otherwise }: Rulebook, possible: readonly Method[]): ShownFinding[] {
-  const all = [
-    ...rules.map(({ name, then }) => ({ name: name as string | null, then })),
-    { name: null, then: otherwise },
-  ];
+  const all = [...rules.map(({ name, then }) => ({ name: name, then })), { name: null, then: otherwise }];
   return all.flatMap(({ name, then }): ShownFinding[] => {
     if ('ways' in then) {
       const lacking = then.ways.map((way) => way.find(({ method }) => !possible.includes(method))?.method);

@@ -82,11 +82,7 @@ async function addPerson(name: string): Promise<Id> {
 }
 
 /** Calls a handler as the owner would. */
-async function act<R extends Parameters<typeof changeAuthenticator>[0]>(
-  handler: unknown,
-  params: Record<string, string>,
-  body: unknown = undefined,
-): Promise<unknown> {
+async function act(handler: unknown, params: Record<string, string>, body?: unknown): Promise<unknown> {
   const { deps } = inside;
   const call = {
     actor,
@@ -95,7 +91,7 @@ async function act<R extends Parameters<typeof changeAuthenticator>[0]>(
     body,
     run: async (useCase: (work: Work) => Promise<unknown>) => await inTransaction(deps, useCase),
   };
-  return await (handler as Handler<R>)(deps, call as never);
+  return await (handler as Handler<Parameters<typeof changeAuthenticator>[0]>)(deps, call as never);
 }
 
 interface Holder {

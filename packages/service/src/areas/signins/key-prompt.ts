@@ -95,7 +95,7 @@ export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSig
         allowCredentials,
         userVerification: verifies ? 'required' : verificationFor(stored.signIn),
         ...(hints.length > 0 ? { hints: [...hints] } : {}),
-        ...(older ? { extensions: { appid: party.appId! } } : {}),
+        ...(older ? { extensions: { appid: party.appId } } : {}),
       },
     },
   };

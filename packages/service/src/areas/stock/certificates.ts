@@ -49,7 +49,7 @@ async function make(deps: Deps, label: string, endsAt: Date): Promise<{ pem: str
     notBefore: deps.now(),
     notAfter: endsAt,
     signingAlgorithm: algorithm,
-    keys: keys as never,
+    keys: keys,
     extensions: [
       new x509.BasicConstraintsExtension(false, undefined, true),
       new x509.KeyUsagesExtension(x509.KeyUsageFlags.keyEncipherment | x509.KeyUsageFlags.dataEncipherment, true),

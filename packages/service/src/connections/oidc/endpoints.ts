@@ -147,7 +147,7 @@ async function answering(
   work: () => Promise<Readonly<Record<string, unknown>>>,
 ): Promise<FastifyReply> {
   try {
-    return reply.send(await work());
+    return await reply.send(await work());
   } catch (error) {
     if (error instanceof TokenRefusal) {
       floods.assertCalm(request.ip, deps.now());

@@ -94,7 +94,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     walkedBy: null,
     granted: ['source-address', 'browser', ...(named ? (['password-checked'] as const) : [])],
   };
-  const mine = session && loginName === session.loginName ? session : undefined;
+  const mine = loginName === session?.loginName ? session : undefined;
   const stored = await prepareSignIn(
     deps,
     place,

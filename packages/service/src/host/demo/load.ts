@@ -79,7 +79,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     });
     if (response.statusCode >= 300)
       throw new Error(`${route}: ${response.statusCode} ${response.json<{ code: string }>().code}`);
-    return response.json() as Answer<R>;
+    return response.json<Answer<R>>();
   }
 
   const settings = await call('settings.show', {});

@@ -42,7 +42,7 @@ const Abstract = (DataTypes.ABSTRACT as unknown as { prototype: { constructor: n
   .constructor;
 
 interface Binding {
-  bindParam(value: Sent): string;
+  readonly bindParam: (value: Sent) => string;
 }
 
 /** Sequelize's way of being told about a type of one's own (Sequelize 6, "Extending data types"). */
@@ -63,11 +63,11 @@ export class ColumnType extends Abstract {
 
   /** What the code has, of what the driver read. */
   read(value: unknown): unknown {
-    const { read } = this.kept as Kept<unknown>;
-    return value === null || value === undefined || !read ? value : read(value);
+    const kept = this.kept as Kept<unknown>;
+    return value === null || value === undefined || !kept.read ? value : kept.read(value);
   }
 
-  _stringify(value: unknown, { escape }: { escape(text: string): string }): string {
+  _stringify(value: unknown, { escape }: { escape: (text: string) => string }): string {
     const sent = this.kept.send(value as never);
     if (typeof sent === 'string') return escape(sent);
     return typeof sent === 'number' ? String(sent) : `X'${sent.toString('hex')}'`;

@@ -31,8 +31,7 @@ interface DriverError {
 /** Unwraps what Sequelize puts around the driver's error. */
 function driverError(error: unknown): DriverError | undefined {
   if (typeof error !== 'object' || error === null) return undefined;
-  const parent = (error as { parent?: unknown }).parent;
-  const inner = parent ?? error;
+  const inner: unknown = (error as { parent?: unknown }).parent ?? error;
   return typeof inner === 'object' && inner !== null && ('errno' in inner || 'code' in inner)
     ? (inner as DriverError)
     : undefined;

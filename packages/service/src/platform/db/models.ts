@@ -175,7 +175,7 @@ export async function countBy<M extends Model, Name extends keyof Attributes<M> 
   where: WhereOptions<Attributes<M>>,
   transaction: Transaction | null,
 ): Promise<ReadonlyMap<Attributes<M>[Name], number>> {
-  const rows = await model.count({ where, group: [name], transaction: transaction as Transaction });
+  const rows = await model.count({ where, group: [name], transaction: transaction! });
   const type = model.getAttributes()[name].type as unknown as ColumnType;
   return new Map(rows.map((row) => [type.read(row[name]) as Attributes<M>[Name], Number(row.count)]));
 }

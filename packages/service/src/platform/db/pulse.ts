@@ -86,7 +86,8 @@ export class DatabasePulse {
         },
         (error: unknown) => {
           this.#waiting.delete(giveUp);
-          reject(error as Error);
+          // eslint-disable-next-line @typescript-eslint/prefer-promise-reject-errors -- handed on as it came
+          reject(error);
         },
       );
     });
@@ -96,6 +97,7 @@ export class DatabasePulse {
     const { signal } = this.#stopped;
     while (!signal.aborted) {
       const answered = await this.#ask();
+      // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition -- stopped while it was asked
       if (signal.aborted) break;
       if (answered === this.#silent) this.#turn(!answered);
       await delay(this.#silent ? SILENT_BEAT_MS : BEAT_MS, undefined, { signal }).catch(() => undefined);

@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import type { Connection } from 'mariadb';
 import type { Sequelize, Transaction } from 'sequelize';
 import { STOOD_NO_MORE } from './errors.js';
@@ -44,9 +45,8 @@ interface Compiled {
   readonly names: readonly string[];
 }
 
-const compiledStatements = new Map<string, Compiled>();
-/** Texts remembered; more than the service has, so that only texts put together at run time push others out. */
-const MOST_COMPILED = 1_000;
+/** More than the service has texts: only those put together at run time push others out. */
+const compiledStatements = new LRUCache<string, Compiled>({ max: 1_000 });
 
 function compile(sql: string): Compiled {
   const known = compiledStatements.get(sql);
@@ -59,7 +59,6 @@ function compile(sql: string): Compiled {
     return '?';
   });
   const compiled = { text, names };
-  if (compiledStatements.size >= MOST_COMPILED) compiledStatements.delete(compiledStatements.keys().next().value!);
   compiledStatements.set(sql, compiled);
   return compiled;
 }
@@ -183,7 +182,7 @@ export async function insertAll(db: Db, table: string, rows: readonly SqlValues[
   const { sql } = insertion(table, rows[0]!);
   const { text, names } = compile(sql);
   const filled = rows.map((row) => filledIn(names, row).map(sent));
-  const send = async (connection: Connection) =>
+  const send = async (connection: Connection): Promise<unknown> =>
     filled.length === 1 ? await connection.execute(text, filled[0]) : await connection.batch(text, filled);
   await (db.transaction ? send(connectionOf(db.transaction)) : withConnection(db.sequelize, send));
 }

@@ -30,7 +30,7 @@ export interface Plan {
   /** The only way to have an effect outside (a figure, a line in the log, somebody woken): once it is committed, since a run may be repeated. */
   afterCommit(effect: () => void): void;
   /** Leaves a write for the end, where all that were left travel together with the COMMIT. Nothing here may read it. */
-  atEnd(statement: Statement): void;
+  atEnd(this: void, statement: Statement): void;
 }
 
 /** One transaction of one use case. */

@@ -3,7 +3,7 @@ import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { startLoop } from '../jobs/loop.js';
-import type { Channel, Message } from './channel.js';
+import type { Channel } from './channel.js';
 import { mail, type Mail } from './mail.js';
 import { sendLater } from './outbox.js';
 import { giveUpOverdue, sendDue } from './sender.js';
@@ -96,7 +96,7 @@ describe('the outbox', () => {
   });
 
   it('has each channel go its own way: one that is slow holds up no other', async () => {
-    const toy: Channel<Message> = { ...mail, kind: 'toy', open: () => undefined };
+    const toy: Channel = { ...mail, kind: 'toy', open: () => undefined };
     for (let i = 0; i < 6; i++) {
       await queue(`slow.${i}@wexmoor.example`);
       await write(inside.deps, "UPDATE outbox SET kind = 'toy' WHERE kind = 'mail'");

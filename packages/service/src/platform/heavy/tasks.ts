@@ -21,7 +21,7 @@ function difference(before: string, after: string): DifferenceLine[] {
   const lines: DifferenceLine[] = patch
     ? patch.hunks.flatMap((hunk) =>
         hunk.lines.flatMap((line) => {
-          const change = CHANGES[line[0] as keyof typeof CHANGES];
+          const change = (CHANGES as Partial<Record<string, DifferenceLine['change']>>)[line[0]!];
           // What is said of a missing last newline is no line.
           return change ? [{ line: line.slice(1), change }] : [];
         }),

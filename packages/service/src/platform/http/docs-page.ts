@@ -18,7 +18,7 @@ function fields(schema: z.ZodType, io: 'input' | 'output'): string {
     const type = field.enum
       ? field.enum.map(String).join(' · ')
       : field.const !== undefined
-        ? String(field.const)
+        ? JSON.stringify(field.const)
         : [field.type ?? []].flat().join(' or ') || (field.anyOf ? 'one of several forms' : 'any');
     const must = json.required?.includes(name) ? '' : ' <em>optional</em>';
     return `<tr><th scope="row"><code>${escape(name)}</code>${must}</th><td>${escape(type)}</td><td>${escape(field.description ?? '')}</td></tr>`;

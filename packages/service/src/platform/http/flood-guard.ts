@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { Refusal } from '../errors.js';
 import { sourcePrefix } from './source.js';
 
@@ -8,12 +9,12 @@ const CALLS_PER_MINUTE = 300;
  * calls each. Guesses have budgets of their own; how many passwords are hashed at a time is bounded besides.
  */
 export const PAGE_CALLS_PER_MINUTE = 6_000;
+/** Counted at a time; of more, those heard longest ago are forgotten, and not those that call all the time. */
 const PREFIXES = 20_000;
 
 /** Counts calls of people who are not signed in, for each source prefix, in this process only. */
 export class FloodGuard {
-  #minute = 0;
-  readonly #counts = new Map<string, number>();
+  readonly #counts = new LRUCache<string, number>({ max: PREFIXES });
 
   /**
    * Counts a call. Throws `throttled` where there were too many.
@@ -22,11 +23,7 @@ export class FloodGuard {
    */
   assertCalm(address: string, now: Date, most = CALLS_PER_MINUTE): void {
     const minute = Math.floor(now.getTime() / 60_000);
-    if (minute !== this.#minute || this.#counts.size > PREFIXES) {
-      this.#minute = minute;
-      this.#counts.clear();
-    }
-    const prefix = `${most} ${sourcePrefix(address)}`;
+    const prefix = `${minute} ${most} ${sourcePrefix(address)}`;
     const count = (this.#counts.get(prefix) ?? 0) + 1;
     this.#counts.set(prefix, count);
     if (count > most) throw new Refusal('throttled', { seconds: 60 });

@@ -1,42 +1,64 @@
 import { existsSync, readFileSync } from 'node:fs';
+import type { IncomingMessage, ServerResponse } from 'node:http';
 import { join } from 'node:path';
 import fastifyStatic from '@fastify/static';
 import { buildOpenApi } from '@nimble-latch/api/openapi';
 import type { FastifyInstance } from 'fastify';
+import helmet from 'helmet';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
 import { DOCS_STYLE, docsPage } from './docs-page.js';
 
-/** What every answer carries. */
-function headersOfAll(deps: Deps): Record<string, string> {
-  return {
-    'x-content-type-options': 'nosniff',
-    'referrer-policy': 'no-referrer',
-    'cross-origin-resource-policy': 'same-origin',
-    ...(deps.config.publicUrl.protocol === 'https:' ? { 'strict-transport-security': 'max-age=31536000' } : {}),
+type Policy = Readonly<Record<string, readonly string[]>>;
+
+/**
+ * Headers of the kept package, made once and not for each request (the framework's plugin builds its chain anew for each, which a
+ * sign-in of a few milliseconds would notice): what it would set is noted, and set with the rest of the answer.
+ */
+function headersWith(
+  deps: Deps,
+  directives: Policy,
+  more: Readonly<Record<string, string>> = {},
+): Record<string, string> {
+  const noted: Record<string, string> = {};
+  const answer = {
+    setHeader: (name: string, value: string) => (noted[name.toLowerCase()] = value),
+    removeHeader: () => undefined,
   };
+  helmet({
+    contentSecurityPolicy: { useDefaults: false, directives },
+    strictTransportSecurity:
+      deps.config.publicUrl.protocol === 'https:' ? { maxAge: YEAR_SECONDS, includeSubDomains: false } : false,
+    xFrameOptions: { action: 'deny' },
+  })({} as IncomingMessage, answer as unknown as ServerResponse, (error) => {
+    if (error !== undefined) throw new Error('headers could not be made', { cause: error });
+  });
+  return { ...noted, ...more };
 }
 
-/** What every answer that is no page carries. */
-export const dataHeaders = (deps: Deps): Record<string, string> => ({
-  ...headersOfAll(deps),
-  'content-security-policy': DATA_POLICY,
-});
+const YEAR_SECONDS = 31_536_000;
 
 /** Data is not a page: nothing in it may run, load or be framed, should a browser ever show it. */
-const DATA_POLICY = "default-src 'none'; frame-ancestors 'none'";
+const DATA_POLICY: Policy = { 'default-src': ["'none'"], 'frame-ancestors': ["'none'"] };
+
+/** What every answer that is no page carries. */
+export const dataHeaders = (deps: Deps): Record<string, string> => headersWith(deps, DATA_POLICY);
 
 /**
  * The policy of pages. Scripts and styles come from this origin only; styled-components fills one style element, which
  * its nonce lets through.
  */
-function pagePolicy(nonce: string | undefined): string {
-  const style = nonce ? `'self' 'nonce-${nonce}'` : "'self'";
-  return (
-    `default-src 'none'; script-src 'self'; style-src ${style}; img-src 'self' data:; font-src 'self'; connect-src 'self'; ` +
-    "base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-  );
-}
+const pagePolicy = (style: readonly string[]): Policy => ({
+  'default-src': ["'none'"],
+  'script-src': ["'self'"],
+  'style-src': ["'self'", ...style],
+  'img-src': ["'self'", 'data:'],
+  'font-src': ["'self'"],
+  'connect-src': ["'self'"],
+  'base-uri': ["'none'"],
+  'form-action': ["'none'"],
+  'frame-ancestors': ["'none'"],
+});
 
 /** For what no cookie opens: a page of any origin may read it. */
 const FOR_ANY_ORIGIN = {
@@ -44,10 +66,8 @@ const FOR_ANY_ORIGIN = {
   'cross-origin-resource-policy': 'cross-origin',
 };
 
-const PAGE_HEADERS = {
-  'cross-origin-opener-policy': 'same-origin',
-  'permissions-policy': 'camera=(), microphone=(), geolocation=()',
-};
+/** What pages may ask the browser for; the package has no say in it. */
+const PAGE_HEADERS = { 'permissions-policy': 'camera=(), microphone=(), geolocation=()' };
 
 /** Pages for everybody, which are no part of the console. */
 const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in', '/enrol', '/reset-password']);
@@ -63,21 +83,15 @@ export function pathHere(url: string): string | undefined {
 
 /** The console's files, the description of the interface, and the headers of everything. */
 export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir: string): Promise<void> {
-  const all = headersOfAll(deps);
   const ofData = dataHeaders(deps);
-  const ofPages = { ...all, ...PAGE_HEADERS };
+  const ofPages = headersWith(deps, pagePolicy([]), PAGE_HEADERS);
   app.addHook('onSend', (request, reply, payload, done) => {
     const { routeId, data: isData, anyOrigin } = request.routeOptions.config;
-    const data = routeId !== undefined || isData === true;
+    const { styleNonce } = request as { styleNonce?: string };
+    if (routeId !== undefined || isData === true) reply.headers(ofData);
+    else if (styleNonce === undefined) reply.headers(ofPages);
+    else reply.headers(headersWith(deps, pagePolicy([`'nonce-${styleNonce}'`]), PAGE_HEADERS));
     if (anyOrigin) reply.headers(FOR_ANY_ORIGIN);
-    reply.headers(
-      data
-        ? ofData
-        : {
-            ...ofPages,
-            'content-security-policy': pagePolicy((request as { styleNonce?: string }).styleNonce),
-          },
-    );
     done(null, payload);
   });
   const openapi = JSON.stringify(buildOpenApi(deps.config.publicUrl.origin, deps.version));

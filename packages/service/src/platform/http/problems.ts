@@ -46,7 +46,7 @@ function whatOf(issue: z.core.$ZodIssue): string {
   if (issue.message.startsWith('hint:')) return issue.message;
   switch (issue.code) {
     case 'invalid_type':
-      return / undefined$/.test(issue.message) ? hint('missing') : hint('wrong-type', { expected: issue.expected });
+      return issue.message.endsWith(' undefined') ? hint('missing') : hint('wrong-type', { expected: issue.expected });
     case 'invalid_value':
       return hint('one-of', { values: issue.values.map(String).join(', ') });
     case 'too_small':
@@ -84,12 +84,13 @@ export function refusalOf(error: unknown, bodyLimit: number = LIMITS.bodyBytes):
 /** What is wrong with a password, a key or metadata is told in the caller's language too. */
 function toldIn(words: Catalogue, facts: Refusal['facts']): Refusal['facts'] {
   const { weakness, reason, problem } = facts;
+  const { language } = words;
   const known = <T extends object>(sentences: T, name: unknown): T[keyof T] | undefined =>
     typeof name === 'string' && Object.hasOwn(sentences, name) ? sentences[name as keyof T] : undefined;
   const why = known(words.keyRefusals, reason) ?? known(words.metadataProblems, problem);
   if (why !== undefined) return { ...facts, why };
   return typeof weakness === 'string' && weakness in words.weakness
-    ? { ...facts, why: say(words.weakness[weakness as keyof Catalogue['weakness']], facts) }
+    ? { ...facts, why: say(words.weakness[weakness as keyof Catalogue['weakness']], facts, language) }
     : facts;
 }
 
@@ -101,11 +102,11 @@ export function problemOf(refusal: Refusal, requestId: string, language: Languag
   const issues = refusal.issues.map(({ where, what }) => ({ where, what: sayHint(words, what) }));
   return {
     type: `urn:nimble-latch:problem:${code}`,
-    title: say(words.errors[code].title, toldIn(words, refusal.facts)),
+    title: say(words.errors[code].title, toldIn(words, refusal.facts), language),
     status: spec.status,
     code,
     detail: issues.map((issue) => `${issue.where}: ${issue.what}`).join('; '),
-    remedy: say(words.errors[code].remedy, readable(refusal.facts)),
+    remedy: say(words.errors[code].remedy, readable(refusal.facts), language),
     retryable: spec.retryable,
     instance: `urn:nimble-latch:request:${requestId}`,
     ...(issues.length > 0 ? { issues } : {}),

@@ -1,4 +1,5 @@
 import { readCredentialKey, type CoseKey } from '@nimble-latch/core/webauthn';
+import { LRUCache } from 'lru-cache';
 import type { Deps } from '../deps.js';
 
 /** Keys kept ready; those that were used longest ago go first. */
@@ -8,7 +9,7 @@ interface Ready {
   readonly bytes: Buffer;
   readonly key: CoseKey;
 }
-const ready = new WeakMap<Deps, Map<string, Ready>>();
+const ready = new WeakMap<Deps, LRUCache<string, Ready>>();
 
 /**
  * The public key of a stored credential, ready to verify with: to read one costs more than the signature that it is read for. What is
@@ -16,13 +17,11 @@ const ready = new WeakMap<Deps, Map<string, Ready>>();
  */
 export function readyKey(deps: Deps, credentialId: Buffer, bytes: Buffer): CoseKey {
   let kept = ready.get(deps);
-  if (!kept) ready.set(deps, (kept = new Map()));
+  if (!kept) ready.set(deps, (kept = new LRUCache<string, Ready>({ max: MOST })));
   const name = credentialId.toString('latin1');
   const known = kept.get(name);
-  const now = known?.bytes.equals(bytes) ? known : { bytes: Buffer.from(bytes), key: readCredentialKey(bytes)! };
-  // The order of a map is that of its insertions.
-  kept.delete(name);
-  kept.set(name, now);
-  if (kept.size > MOST) kept.delete(kept.keys().next().value!);
-  return now.key;
+  if (known?.bytes.equals(bytes)) return known.key;
+  const key = readCredentialKey(bytes)!;
+  kept.set(name, { bytes: Buffer.from(bytes), key });
+  return key;
 }

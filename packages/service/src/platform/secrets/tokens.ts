@@ -38,7 +38,7 @@ const SHAPE = /^(nl[kaslpbcu])_([a-z2-7]{26})_[a-z2-7]{32}$/;
 /** The id inside a token of this kind, or undefined when it has not even its shape. */
 export function tokenId(kind: TokenKind, token: string): Id | undefined {
   const match = SHAPE.exec(token);
-  if (!match || match[1] !== TOKEN_PREFIX[kind]) return undefined;
+  if (match?.[1] !== TOKEN_PREFIX[kind]) return undefined;
   // Undefined also where the two spare bits are set, or two spellings would name one row.
   const id = decodeBase32(match[2]!);
   return id ? idText(id) : undefined;
