@@ -8,10 +8,11 @@ import { ShowOnce } from '../../frame/components/show-once.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { words } from '../../frame/messages/index.js';
+import { insightWords } from '../insight/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { useSession } from '../../frame/session/context.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 
 /** Of whoever is signed in: their password, and tokens for scripts. */
 export function AccountPage() {

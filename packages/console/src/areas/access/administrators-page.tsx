@@ -7,12 +7,14 @@ import { Banner, Page, Section, Soft } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { tell } from '../../frame/components/toasts.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { accessWords } from './messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay, useSession } from '../../frame/session/context.js';
 import { Signatures } from './signatures.js';
 
-const w = words.administrators;
+const w = accessWords.administrators;
 type Table_ = Answer<'roles.table'>;
 type Holder = Table_['holders'][number];
 
@@ -90,7 +92,7 @@ function Roles() {
             keyOf={(one) => one.id}
             columns={[
               { heading: w.who, cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link> },
-              { heading: words.people.lastSeen, cell: (one) => <Time at={one.lastSeenAt} /> },
+              { heading: peopleWords.people.lastSeen, cell: (one) => <Time at={one.lastSeenAt} /> },
             ]}
           />
         )}

@@ -3,10 +3,11 @@ import { useState } from 'react';
 import { CheckboxGroup, Select } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { tell } from '../../frame/components/toasts.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { accessWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 
-const w = words.administrators;
+const w = accessWords.administrators;
 
 /** Gives somebody a role, or changes the groups that it is limited to. */
 export function GiveRole({ person, onClose }: { person: Answer<'people.show'>; onClose: () => void }) {

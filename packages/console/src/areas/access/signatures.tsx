@@ -11,6 +11,7 @@ import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { tell } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { rulebookWords } from '../rulebook/messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { colour, space } from '../../frame/theme/tokens.js';
 
@@ -182,8 +183,11 @@ function Matter({ message, names, unnamed, difference }: Answer<'signatures.show
           rows={all ? names : names.slice(0, FIRST_NAMES)}
           keyOf={(one) => one.id}
           columns={[
-            { heading: words.rulebook.name, cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link> },
-            { heading: words.rulebook.noLonger, cell: (one) => one.applications.join(', ') || words.none },
+            {
+              heading: rulebookWords.rulebook.name,
+              cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link>,
+            },
+            { heading: rulebookWords.rulebook.noLonger, cell: (one) => one.applications.join(', ') || words.none },
           ]}
         />
       )}
@@ -192,7 +196,7 @@ function Matter({ message, names, unnamed, difference }: Answer<'signatures.show
           {say(w.allNames, { count: names.length })}
         </Button>
       )}
-      {unnamed > 0 && <Small>{say(words.rulebook.andMore, { count: unnamed })}</Small>}
+      {unnamed > 0 && <Small>{say(rulebookWords.rulebook.andMore, { count: unnamed })}</Small>}
       {difference.length > 0 && <Difference label={w.changes} lines={difference} />}
     </>
   );

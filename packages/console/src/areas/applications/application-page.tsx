@@ -10,6 +10,8 @@ import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { tell } from '../../frame/components/toasts.js';
 import { say, words } from '../../frame/messages/index.js';
+import { applicationsWords } from './messages/index.js';
+import { insightWords } from '../insight/messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { Connect } from './connect.js';
 import { Exchanges } from './exchanges.js';
@@ -17,7 +19,7 @@ import { EditConnection } from './edit-connection.js';
 import { ApplicationForm } from './applications-page.js';
 import { Origins } from './origins.js';
 
-const w = words.applications;
+const w = applicationsWords.applications;
 type Application = Answer<'applications.show'>;
 type Connection = Application['connections'][number];
 type Open =
@@ -198,7 +200,7 @@ function HowItAsks() {
       <h2 id="how">{w.try}</h2>
       <ShownCode>{first}</ShownCode>
       <ShownCode>{then}</ShownCode>
-      <a href="/api/docs">{words.settings.docs}</a>
+      <a href="/api/docs">{insightWords.settings.docs}</a>
     </Section>
   );
 }

@@ -7,9 +7,10 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Empty, Page, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { words } from '../../frame/messages/index.js';
+import { applicationsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 
-const w = words.applications;
+const w = applicationsWords.applications;
 
 export function ApplicationsPage() {
   const navigate = useNavigate();

@@ -10,10 +10,10 @@ import {
 import { useState } from 'react';
 import { CheckboxGroup, Select, TextArea, TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { words } from '../../frame/messages/index.js';
+import { applicationsWords } from './messages/index.js';
 import { call, useAct, type Trouble } from '../../frame/session/api.js';
 
-const w = words.applications;
+const w = applicationsWords.applications;
 type Application = Answer<'applications.show'>;
 type Connection = Application['connections'][number];
 type Oidc = NonNullable<Connection['oidc']>;

@@ -3,10 +3,11 @@ import { useState } from 'react';
 import { CheckboxGroup } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { words } from '../../frame/messages/index.js';
+import { applicationsWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { choicesOf, OidcFields, oidcOf, type TypedOidc } from './connect.js';
 
-const w = words.applications;
+const w = applicationsWords.applications;
 type Connection = Answer<'applications.show'>['connections'][number];
 
 /** Changes what a connection may do, claim and learn, and where it sends people. */

@@ -7,11 +7,14 @@ import { Story } from '../signins/story.js';
 import { Empty, Section, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
 import { shared, words } from '../../frame/messages/index.js';
+import { applicationsWords } from './messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
+import { signinsWords } from '../signins/messages/index.js';
 import { useRead } from '../../frame/session/api.js';
 import { useLive } from '../../frame/session/live.js';
 import { colour, radius, space } from '../../frame/theme/tokens.js';
 
-const w = words.activity;
+const w = signinsWords.activity;
 const SHOWN = 5;
 type Row = Answer<'activity.list'>['rows'][number];
 
@@ -46,8 +49,8 @@ export function Exchanges({ applicationId }: { applicationId: string }) {
   return (
     <Section aria-labelledby="exchanges">
       <Spread>
-        <h2 id="exchanges">{words.applications.exchanges}</h2>
-        <Link to={`/sign-ins?application=${applicationId}`}>{words.people.allSignIns}</Link>
+        <h2 id="exchanges">{applicationsWords.applications.exchanges}</h2>
+        <Link to={`/sign-ins?application=${applicationId}`}>{peopleWords.people.allSignIns}</Link>
       </Spread>
       {data?.rows.length === 0 && <Empty title={w.emptyTitle} hint={w.emptyHint} />}
       <div>

@@ -5,10 +5,11 @@ import { TextArea } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Code, Section, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { words } from '../../frame/messages/index.js';
+import { relyingPartyWords } from '../relying-party/messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 
-const w = words.keyDomain;
+const w = relyingPartyWords.keyDomain;
 type Application = Answer<'applications.show'>;
 
 /** From which pages of its own keys may answer for an application. */

@@ -6,10 +6,11 @@ import { Banner, Section, Soft, Spread } from '../../frame/components/layout.js'
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { tell } from '../../frame/components/toasts.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { browsersWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 
-const w = words.browsers;
+const w = browsersWords.browsers;
 
 /** Where somebody is signed in by our pages, and which browsers are remembered. */
 export function Browsers({ person: { id, displayName: name } }: { person: Answer<'people.show'> }) {

@@ -13,12 +13,13 @@ import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { Form, Select, TextField } from '../../frame/components/fields.js';
 import { Banner, Row, Section, Soft } from '../../frame/components/layout.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { importsWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { colour, narrow, size, space } from '../../frame/theme/tokens.js';
 import type { Import } from './import-page.js';
 
-const w = words.imports;
+const w = importsWords.imports;
 
 const Columns = styled.ul`
   list-style: none;

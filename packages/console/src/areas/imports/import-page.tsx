@@ -8,13 +8,14 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Row, Section, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Progress } from '../../frame/components/progress.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { importsWords } from './messages/index.js';
 import { call, troubleOf, useAct } from '../../frame/session/api.js';
 import { ImportColumns } from './import-columns.js';
 import { ImportRows } from './import-rows.js';
 import { BackToImports } from './imports-page.js';
 import { STATE_TONES } from './tones.js';
 
-const w = words.imports;
+const w = importsWords.imports;
 export type Import = Answer<'imports.show'>;
 
 const working = (one: Import | undefined) => one?.state === 'checking' || one?.state === 'applying';

@@ -8,12 +8,13 @@ import { Banner, Row, Soft, State } from '../../frame/components/layout.js';
 import { Reached } from '../../frame/components/reached.js';
 import { Table } from '../../frame/components/table.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { importsWords } from './messages/index.js';
 import { call, troubleOf } from '../../frame/session/api.js';
 import { space } from '../../frame/theme/tokens.js';
 import type { Import } from './import-page.js';
 import { VERDICT_TONES } from './tones.js';
 
-const w = words.imports;
+const w = importsWords.imports;
 type ShownRow = Answer<'imports.rows'>['rows'][number];
 
 const List = styled.ul`

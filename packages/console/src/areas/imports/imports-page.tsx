@@ -9,10 +9,11 @@ import { Banner, Empty, Page, Row, Section, Soft, State } from '../../frame/comp
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { importsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { STATE_TONES } from './tones.js';
 
-const w = words.imports;
+const w = importsWords.imports;
 type Mapping = Answer<'importMappings.list'>['rows'][number];
 
 const GUESSED = 'guessed';

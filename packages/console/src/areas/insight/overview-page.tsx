@@ -4,10 +4,12 @@ import { styled } from 'styled-components';
 import { Banner, Empty, Page, Row, Section, Small } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { insightWords } from './messages/index.js';
+import { modelsWords } from '../models/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
 import { colour, radius, size, space, type } from '../../frame/theme/tokens.js';
 
-const w = words.overview;
+const w = insightWords.overview;
 
 /** Parts of the population by how they could prove themselves; each differs by pattern as well as by colour. */
 const Bar = styled.div`
@@ -190,8 +192,10 @@ function NeedsHand({ hands, models }: { hands: Overview['needsHand']; models: Ov
     <Hands>
       {models.map(({ id, name, people, since }) => (
         <li key={id}>
-          <Link to={`/people?model=${id}&state=active`}>{say(words.keyModels.holders, { people, model: name })}</Link>:{' '}
-          {since === null ? words.keyModels.needsHand : say(words.keyModels.needsHandSince, { since })}
+          <Link to={`/people?model=${id}&state=active`}>
+            {say(modelsWords.keyModels.holders, { people, model: name })}
+          </Link>
+          : {since === null ? modelsWords.keyModels.needsHand : say(modelsWords.keyModels.needsHandSince, { since })}
         </li>
       ))}
       {hands.map((one, i) => (
@@ -254,7 +258,9 @@ export function OverviewPage() {
         <CoverageBar data={data} />
         {data.fewKeys !== null && data.fewKeys > 0 && (
           <p>
-            <Link to="/people?fewKeys=true&state=active">{say(words.keyModels.fewKeys, { people: data.fewKeys })}</Link>
+            <Link to="/people?fewKeys=true&state=active">
+              {say(modelsWords.keyModels.fewKeys, { people: data.fewKeys })}
+            </Link>
           </p>
         )}
         <Small>

@@ -3,11 +3,12 @@ import { Link } from 'react-router';
 import { TrailTable } from './trail-table.js';
 import { Button } from '../../frame/components/button.js';
 import { Banner, Section, Soft, Spread } from '../../frame/components/layout.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
 import { call, troubleOf } from '../../frame/session/api.js';
 import { useQuery } from '@tanstack/react-query';
 
-const w = words.people;
+const w = peopleWords.people;
 const ROWS = 10;
 
 /** What was done to one person, sign-ins apart, which stand above it. Reading it is itself written on the trail, hence it is shown when it is asked for. */

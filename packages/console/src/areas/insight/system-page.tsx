@@ -1,10 +1,11 @@
 import { Banner, Facts, Page, Section } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { words } from '../../frame/messages/index.js';
+import { insightWords } from './messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 
 /** How this installation fares: its nodes, its work in the background, its keys. */
 export function SystemPage() {
@@ -33,7 +34,7 @@ export function SystemPage() {
               keyOf={(row) => row.writer}
               columns={[
                 { heading: w.node, cell: (row) => row.host },
-                { heading: words.people.since, cell: (row) => <Time at={row.startedAt} /> },
+                { heading: peopleWords.people.since, cell: (row) => <Time at={row.startedAt} /> },
                 { heading: w.clock, cell: (row) => `${row.clockOffMs} ms`, number: true },
               ]}
             />
@@ -61,7 +62,7 @@ export function SystemPage() {
               columns={[
                 { heading: w.keys, cell: (row) => row.purpose },
                 { heading: w.state, cell: (row) => row.state },
-                { heading: words.people.since, cell: (row) => <Time at={row.createdAt} /> },
+                { heading: peopleWords.people.since, cell: (row) => <Time at={row.createdAt} /> },
               ]}
             />
           </Section>

@@ -5,12 +5,14 @@ import { Button } from '../../frame/components/button.js';
 import { Select } from '../../frame/components/fields.js';
 import { Banner, Empty, Page, Row, Spread } from '../../frame/components/layout.js';
 import { words } from '../../frame/messages/index.js';
+import { insightWords } from './messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
 import { call, troubleOf } from '../../frame/session/api.js';
 import { useLive } from '../../frame/session/live.js';
 import { csvAddress } from '../signins/csv-address.js';
 import { TrailTable } from './trail-table.js';
 
-const w = words.trail;
+const w = insightWords.trail;
 
 export function TrailPage() {
   const [query, setQuery] = useSearchParams();
@@ -40,7 +42,7 @@ export function TrailPage() {
       <Spread>
         <h1>{w.title}</h1>
         <a href={csvAddress('trail', { person, area })} download={w.csvFile}>
-          {words.people.csv}
+          {peopleWords.people.csv}
         </a>
       </Spread>
       <p>{w.hint}</p>

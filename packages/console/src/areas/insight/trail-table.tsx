@@ -2,9 +2,10 @@ import { sayEntry, type Answer } from '@nimble-latch/api';
 import { Soft, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { shared, words } from '../../frame/messages/index.js';
+import { shared } from '../../frame/messages/index.js';
+import { insightWords } from './messages/index.js';
 
-const w = words.trail;
+const w = insightWords.trail;
 type TrailRow = Answer<'trail.list'>['rows'][number];
 
 /** An entry as a sentence of its own. */

@@ -3,11 +3,12 @@ import { useState } from 'react';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { tellEnded } from '../../frame/components/toasts.js';
 import { Banner } from '../../frame/components/layout.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { keyringWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { CodeFields } from './prove-totp.js';
 
-const w = words.keyring;
+const w = keyringWords.keyring;
 type Authenticator = Answer<'keyring.show'>['authenticators'][number];
 type Carrier = Answer<'keyring.show'>['carriers'][number];
 

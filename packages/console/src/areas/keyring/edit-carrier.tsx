@@ -3,9 +3,10 @@ import { useState } from 'react';
 import { TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { say, words } from '../../frame/messages/index.js';
+import { keyringWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 
-const w = words.keyring;
+const w = keyringWords.keyring;
 
 /** What a carrier is called, and the number on it. */
 export function EditCarrier({

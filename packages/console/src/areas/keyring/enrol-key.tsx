@@ -3,11 +3,12 @@ import { useState } from 'react';
 import { TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { makeKey } from '../../frame/components/keys.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { keyringWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { useSession } from '../../frame/session/context.js';
 
-const w = words.keyring;
+const w = keyringWords.keyring;
 
 /** A key that is plugged in here is made somebody's, and then handed over. */
 export function EnrolKey({

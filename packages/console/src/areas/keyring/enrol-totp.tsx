@@ -6,12 +6,13 @@ import { Form, Select, TextField } from '../../frame/components/fields.js';
 import { Banner, Row, ShownCode, Small } from '../../frame/components/layout.js';
 import { Qr } from '../../frame/components/qr.js';
 import { say, words } from '../../frame/messages/index.js';
+import { keyringWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { CodeFields } from './prove-totp.js';
 
 type Person = Answer<'people.show'>;
 type Carriers = Answer<'keyring.show'>['carriers'];
-const w = words.keyring;
+const w = keyringWords.keyring;
 
 interface Props {
   person: Person;

@@ -2,10 +2,11 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Select, TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { stockWords } from '../stock/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 
-const w = words.stock;
+const w = stockWords.stock;
 const NEXT = 'next';
 
 /** Said as it is, beside the field. */

@@ -8,6 +8,9 @@ import { Banner, Code, Empty, Row, Section, Small, Spread, State } from '../../f
 import { Time } from '../../frame/components/time.js';
 import { tellEnded } from '../../frame/components/toasts.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { keyringWords } from './messages/index.js';
+import { modelsWords } from '../models/messages/index.js';
+import { stockWords } from '../stock/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { useSession } from '../../frame/session/context.js';
 import { colour, radius, space } from '../../frame/theme/tokens.js';
@@ -23,7 +26,7 @@ import { ProveTotp } from './prove-totp.js';
 type Person = Answer<'people.show'>;
 type CarrierFacts = Answer<'keyring.show'>['carriers'][number];
 type Authenticator = Answer<'keyring.show'>['authenticators'][number];
-const w = words.keyring;
+const w = keyringWords.keyring;
 
 /** One carrier, its authenticators hung on it like tags on a ring. */
 const Carrier = styled.div`
@@ -80,7 +83,7 @@ export function Keyring({ person }: { person: Person }) {
         {person.state === 'active' && (
           <Row>
             {session.permissions.includes('stock.read') && (
-              <Button onPress={() => setGiving(true)}>{words.stock.give}</Button>
+              <Button onPress={() => setGiving(true)}>{stockWords.stock.give}</Button>
             )}
             <Button onPress={() => setKeying(true)}>{w.enrolKey}</Button>
             <Button look="main" onPress={() => setEnrolling(true)}>
@@ -146,12 +149,12 @@ export function Keyring({ person }: { person: Person }) {
                   {token.model !== '' && <Small>{token.model}</Small>}
                 </Row>
                 <Row>
-                  <Button onPress={() => setProvingToken(token)}>{words.stock.prove}</Button>
+                  <Button onPress={() => setProvingToken(token)}>{stockWords.stock.prove}</Button>
                 </Row>
               </Spread>
               {session.permissions.includes('stock.read') && (
                 <Small>
-                  <Link to={`/stock/${token.id}`}>{words.stock.ofStock}</Link>
+                  <Link to={`/stock/${token.id}`}>{stockWords.stock.ofStock}</Link>
                 </Small>
               )}
             </Tag>
@@ -172,7 +175,7 @@ export function Keyring({ person }: { person: Person }) {
           onClose={() => setGiving(false)}
           onGiven={(token) => {
             setGiving(false);
-            setSaid(say(words.stock.given, { serial: token.serial }));
+            setSaid(say(stockWords.stock.given, { serial: token.serial }));
           }}
         />
       )}
@@ -248,9 +251,9 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
     key ? (key.synced ? w.keySynced : w.keyBound) : undefined,
     key?.verified ? w.keyVerified : undefined,
     key?.trust === 'trusted'
-      ? words.keyModels.trusted
+      ? modelsWords.keyModels.trusted
       : key?.trust === 'untrusted'
-        ? words.keyModels.untrusted
+        ? modelsWords.keyModels.untrusted
         : undefined,
     key && one.state === 'active' && one.lastUsedAt === null ? w.keyUnused : undefined,
     hotp
@@ -281,7 +284,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           )}
           {guard && <State tone="held">{guard}</State>}
           {key?.copied && <State tone="held">{w.keyCopied}</State>}
-          {key?.compromised && <State tone="held">{words.keyModels.compromised}</State>}
+          {key?.compromised && <State tone="held">{modelsWords.keyModels.compromised}</State>}
           {one.preferred && <State tone="good">{w.preferred}</State>}
           {one.pin !== 'none' && (
             <State tone={one.pin === 'own' ? 'good' : 'open'}>{one.pin === 'own' ? w.pinOwn : w.pinGiven}</State>
@@ -324,7 +327,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
       {prefer.trouble && <Banner $tone="danger">{prefer.trouble.text}</Banner>}
       {one.tokenId && (
         <Small>
-          <Link to={`/stock/${one.tokenId}`}>{words.stock.ofStock}</Link>
+          <Link to={`/stock/${one.tokenId}`}>{stockWords.stock.ofStock}</Link>
         </Small>
       )}
       {open === 'rename' && <Rename one={one} onClose={() => setOpen(undefined)} />}

@@ -2,10 +2,11 @@ import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
 import { Section, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { methodsWords } from '../methods/messages/index.js';
 import { useRead } from '../../frame/session/api.js';
 
-const w = words.methodSettings;
+const w = methodsWords.methodSettings;
 
 /** Which methods somebody may enrol and use, and why not the others. */
 export function Offered({ personId }: { personId: string }) {

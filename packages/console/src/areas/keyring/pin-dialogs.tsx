@@ -5,10 +5,12 @@ import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Row } from '../../frame/components/layout.js';
 import { ShowOnce } from '../../frame/components/show-once.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { applicationsWords } from '../applications/messages/index.js';
+import { keyringWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 
-const w = words.keyring;
+const w = keyringWords.keyring;
 type Authenticator = Answer<'keyring.show'>['authenticators'][number];
 
 /** Gives a PIN, or takes it away. One that was drawn is shown this once. */
@@ -80,7 +82,7 @@ export function Restrict({ one, onClose }: { one: Authenticator; onClose: () => 
         <>
           <p>{w.restrictHint}</p>
           <CheckboxGroup
-            label={words.applications.title}
+            label={applicationsWords.applications.title}
             options={(data?.rows ?? []).map(({ id, name }) => ({ id, text: name }))}
             value={places}
             onChange={setPlaces}

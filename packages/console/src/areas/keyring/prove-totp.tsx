@@ -2,10 +2,11 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { keyringWords } from './messages/index.js';
 import { call, useAct, useRead, type Trouble } from '../../frame/session/api.js';
 
-const w = words.keyring;
+const w = keyringWords.keyring;
 
 /** The boxes for the codes: one, or two where the settings ask so. */
 export function CodeFields({

@@ -2,10 +2,11 @@ import { KEY_ALGORITHMS, type Answer } from '@nimble-latch/api';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.js';
 import { Row, Small } from '../../frame/components/layout.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { methodsWords } from './messages/index.js';
 import { useRead } from '../../frame/session/api.js';
 
-const w = words.keyRules;
+const w = methodsWords.keyRules;
 type Cells = Answer<'methods.show'>['rows'][number]['cells'];
 export type KeyParameters = NonNullable<NonNullable<Cells['webauthn']>['parameters']>;
 type Model = NonNullable<KeyParameters['onlyModels']>[number];

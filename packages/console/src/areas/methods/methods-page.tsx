@@ -5,12 +5,13 @@ import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Row, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { methodsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 import { KeyRules, sayKeyRules, type KeyParameters } from './key-rules.js';
 
-const w = words.methodSettings;
+const w = methodsWords.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
 type MatrixRow = Rows[number];
 type Cell = NonNullable<MatrixRow['cells'][OfferedMethod]>;

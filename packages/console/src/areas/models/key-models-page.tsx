@@ -11,11 +11,12 @@ import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { tell } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { modelsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 import { radius, size, space } from '../../frame/theme/tokens.js';
 
-const w = words.keyModels;
+const w = modelsWords.keyModels;
 type Model = Answer<'keyModels.list'>['rows'][number];
 type Metadata = Answer<'keyMetadata.show'>;
 

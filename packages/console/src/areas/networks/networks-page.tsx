@@ -7,10 +7,11 @@ import { Banner, Code, Page, Row, Soft, Spread } from '../../frame/components/la
 import { Table } from '../../frame/components/table.js';
 import { tell } from '../../frame/components/toasts.js';
 import { say, words } from '../../frame/messages/index.js';
+import { networksWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 
-const w = words.networks;
+const w = networksWords.networks;
 type Network = Answer<'networks.list'>['rows'][number];
 
 /** Named address ranges, and which of them an address lies in. */

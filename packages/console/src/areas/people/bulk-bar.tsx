@@ -7,11 +7,12 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Row, Soft } from '../../frame/components/layout.js';
 import { Progress } from '../../frame/components/progress.js';
 import { tell } from '../../frame/components/toasts.js';
-import { locale, say, words } from '../../frame/messages/index.js';
+import { locale, say } from '../../frame/messages/index.js';
+import { peopleWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import type { PeopleFilter } from './people-table.js';
 
-const w = words.bulk;
+const w = peopleWords.bulk;
 
 /** Whom a change is for: those that were ticked, or everybody who fits the filter. */
 export type Chosen = 'all' | ReadonlySet<string>;
@@ -100,7 +101,7 @@ function BulkDialog({
     >
       {needsGroup && (
         <Select
-          label={words.people.group}
+          label={peopleWords.people.group}
           value={group ?? ''}
           onChange={setPicked}
           options={(groups?.rows ?? []).map((one) => ({ id: one.id, text: one.name }))}

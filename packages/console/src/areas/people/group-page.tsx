@@ -7,11 +7,12 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { say, words } from '../../frame/messages/index.js';
+import { peopleWords } from './messages/index.js';
 import { PeopleTable } from './people-table.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { GroupForm } from './groups-page.js';
 
-const w = words.groups;
+const w = peopleWords.groups;
 type Group = Answer<'groups.show'>;
 
 export function GroupPage() {
@@ -63,7 +64,7 @@ export function GroupPage() {
         <h2 id="members">
           {w.memberTitle} ({group.members})
         </h2>
-        <PeopleTable filter={{ member: id }} empty={words.groups.noMembers} />
+        <PeopleTable filter={{ member: id }} empty={peopleWords.groups.noMembers} />
       </Section>
       {open === 'edit' && <GroupForm group={group} onClose={close} onDone={close} />}
       {open === 'delete' && <DeleteGroup id={id} name={group.name} members={group.members} onClose={close} />}

@@ -7,9 +7,10 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Empty, Page, Row, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { words } from '../../frame/messages/index.js';
+import { peopleWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 
-const w = words.groups;
+const w = peopleWords.groups;
 
 export function GroupsPage() {
   const navigate = useNavigate();
@@ -20,7 +21,7 @@ export function GroupsPage() {
       <Spread>
         <h1>{w.title}</h1>
         <Row>
-          <Link to="/imports?kind=groups">{words.people.fromFile}</Link>
+          <Link to="/imports?kind=groups">{peopleWords.people.fromFile}</Link>
           <Button look="main" onPress={() => setAdding(true)}>
             {w.add}
           </Button>

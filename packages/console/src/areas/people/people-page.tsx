@@ -6,12 +6,14 @@ import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Filters, Page, Row, Soft, Spread } from '../../frame/components/layout.js';
 import { PopoverButton } from '../../frame/components/popover.js';
-import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { locale, say, shared } from '../../frame/messages/index.js';
+import { modelsWords } from '../models/messages/index.js';
+import { peopleWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { BulkBar, BulkProgress, type Chosen } from './bulk-bar.js';
 import { COLUMNS, FIRST_COLUMNS, PeopleTable, type ColumnId, type PeopleFilter } from './people-table.js';
 
-const w = words.people;
+const w = peopleWords.people;
 
 const ANY = 'any';
 const FILTERS = ['coverage', 'group', 'method', 'seen', 'state', 'source'] as const;
@@ -144,9 +146,9 @@ export function PeoplePage() {
       {filters.model !== undefined && <OfModel id={filters.model} onClear={() => set('model', '')} />}
       {filters.fewKeys !== undefined && (
         <Row>
-          <span>{words.keyModels.onlyFew}</span>
+          <span>{modelsWords.keyModels.onlyFew}</span>
           <Button look="quiet" onPress={() => set('fewKeys', '')}>
-            {words.keyModels.everyNumber}
+            {modelsWords.keyModels.everyNumber}
           </Button>
         </Row>
       )}
@@ -250,9 +252,9 @@ function OfModel({ id, onClear }: { id: string; onClear: () => void }) {
   const name = data?.rows.find((one) => one.id === id)?.name ?? id;
   return (
     <Row>
-      <span>{say(words.keyModels.onlyOf, { model: name })}</span>
+      <span>{say(modelsWords.keyModels.onlyOf, { model: name })}</span>
       <Button look="quiet" onPress={onClear}>
-        {words.keyModels.everyModel}
+        {modelsWords.keyModels.everyModel}
       </Button>
     </Row>
   );

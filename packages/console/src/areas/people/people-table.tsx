@@ -7,11 +7,12 @@ import { Reached } from '../../frame/components/reached.js';
 import { Table, type TableColumn, type TableProps } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { peopleWords } from './messages/index.js';
 import { call, troubleOf } from '../../frame/session/api.js';
 
 type PersonRow = Answer<'people.list'>['rows'][number];
 export type PeopleFilter = Omit<Sent<'people.list', 'query'>, 'limit' | 'cursor' | 'loginName'>;
-const w = words.people;
+const w = peopleWords.people;
 
 /** How a coverage looks: filled where it resists, half where it serves, hollow or crossed where it does not. */
 const TONES = { 'phishing-resistant': 'good', 'two-factors': 'good', weak: 'held', nothing: 'open' } as const;

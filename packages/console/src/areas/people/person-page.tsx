@@ -9,6 +9,8 @@ import { Time } from '../../frame/components/time.js';
 import { tell, tellEnded } from '../../frame/components/toasts.js';
 import { ActivityTable } from '../signins/activity-table.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { accessWords } from '../access/messages/index.js';
+import { peopleWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 import { Browsers } from '../browsers/browsers.js';
@@ -19,7 +21,7 @@ import { OwnTrail } from '../insight/own-trail.js';
 import { GiveRole, MarkEmergency } from '../access/role-dialog.js';
 
 type Person = Answer<'people.show'>;
-const w = words.people;
+const w = peopleWords.people;
 
 export function PersonPage() {
   const { id = '' } = useParams();
@@ -49,16 +51,18 @@ export function PersonPage() {
               {shared.roles[role]}
             </State>
           ))}
-          {person.emergency && <State tone="held">{words.administrators.emergencyOne}</State>}
+          {person.emergency && <State tone="held">{accessWords.administrators.emergencyOne}</State>}
         </Row>
         <Row>
           {may('person.write') && <Button onPress={() => setOpen('edit')}>{w.edit}</Button>}
           {may('password.set') && <Button onPress={() => setOpen('password')}>{w.setPassword}</Button>}
           {may('role.write') && (
             <>
-              <Button onPress={() => setOpen('role')}>{words.administrators.give}</Button>
+              <Button onPress={() => setOpen('role')}>{accessWords.administrators.give}</Button>
               <Button onPress={() => setOpen('emergency')}>
-                {person.emergency ? words.administrators.unmarkEmergency : words.administrators.markEmergency}
+                {person.emergency
+                  ? accessWords.administrators.unmarkEmergency
+                  : accessWords.administrators.markEmergency}
               </Button>
             </>
           )}
@@ -312,7 +316,7 @@ function JoinGroup({ person, onClose }: { person: Person; onClose: () => void })
           onChange={setChosen}
         />
       ) : (
-        <p>{words.groups.emptyTitle}</p>
+        <p>{peopleWords.groups.emptyTitle}</p>
       )}
     </FormDialog>
   );

@@ -8,10 +8,12 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Facts, Page, Row, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { say, words } from '../../frame/messages/index.js';
+import { modelsWords } from '../models/messages/index.js';
+import { relyingPartyWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 
-const w = words.keyDomain;
+const w = relyingPartyWords.keyDomain;
 type Party = Answer<'relyingParty.show'>;
 
 /** What passkeys and security keys are made for, and from where they may answer. */
@@ -32,7 +34,7 @@ export function KeyDomainPage() {
       <Spread>
         <h1>{w.title}</h1>
         <Row>
-          <Link to="/key-models">{words.keyModels.title}</Link>
+          <Link to="/key-models">{modelsWords.keyModels.title}</Link>
           {may && <Button onPress={() => setChanging(true)}>{w.change}</Button>}
         </Row>
       </Spread>

@@ -9,13 +9,14 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Row, Section, Small, Spread, State } from '../../frame/components/layout.js';
 import { tell } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { narrow, space } from '../../frame/theme/tokens.js';
 import { Review } from './review.js';
 import { OtherwiseForm, RuleForm, type Edit } from './rule-form.js';
 import { Sentences, type ShownRule } from './sentences.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 type Draft = Answer<'rulebookDraft.show'>;
 type Checked = Answer<'rulebook.check'>;
 

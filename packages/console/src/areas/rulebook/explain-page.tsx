@@ -6,11 +6,12 @@ import { Button } from '../../frame/components/button.js';
 import { Form, Select, TextField } from '../../frame/components/fields.js';
 import { Banner, Page, Row, Section } from '../../frame/components/layout.js';
 import { words } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 import { Explanation } from './explanation.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 
 /** Beside each other, their labels in one line whatever stands below them. */
 const Fields = styled(Row)`

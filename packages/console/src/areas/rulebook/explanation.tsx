@@ -2,10 +2,11 @@ import { sayExplanation, type Answer } from '@nimble-latch/api';
 import { styled } from 'styled-components';
 import { OUTCOME_TONES } from '../signins/activity-table.js';
 import { Row, Small, Soft, State } from '../../frame/components/layout.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { colour, space } from '../../frame/theme/tokens.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 
 /** How a rule stood, as a shape beside its word. */
 const TONES = {

@@ -6,9 +6,10 @@ import { Difference } from '../../frame/components/difference.js';
 import { Banner, Section, Small, Soft, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 
 /** What the kept draft would do: to the text, by oversight, and to whom. */
 export function Review() {

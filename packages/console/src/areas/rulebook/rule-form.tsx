@@ -2,11 +2,12 @@ import type { Sent } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Select, TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import type { ShownRule, ShownRulebook } from './sentences.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 export type Edit = Sent<'rulebook.edit', 'body'>['edit'];
 type TypedOutcome = Extract<Edit, { kind: 'otherwise' }>['outcome'];
 type OutcomeKind = TypedOutcome['kind'];

@@ -6,11 +6,12 @@ import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { tell } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 import { Sentences } from './sentences.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 type VersionRow = Answer<'rulebook.versions'>['rows'][number];
 
 /** What is in force, who runs it, and what was before. */

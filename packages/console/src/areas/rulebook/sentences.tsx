@@ -2,10 +2,11 @@ import { sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
 import type { ReactNode } from 'react';
 import { styled } from 'styled-components';
 import { Row, Soft, State } from '../../frame/components/layout.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { rulebookWords } from './messages/index.js';
 import { colour, radius, space } from '../../frame/theme/tokens.js';
 
-const w = words.rulebook;
+const w = rulebookWords.rulebook;
 export type ShownRulebook = NonNullable<Answer<'rulebook.check'>['rulebook']>;
 export type ShownRule = ShownRulebook['rules'][number];
 

@@ -5,12 +5,15 @@ import { Button } from '../../frame/components/button.js';
 import { Select } from '../../frame/components/fields.js';
 import { Banner, Page, Row, Spread } from '../../frame/components/layout.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { insightWords } from '../insight/messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
+import { signinsWords } from './messages/index.js';
 import { call, troubleOf, useRead } from '../../frame/session/api.js';
 import { useLive } from '../../frame/session/live.js';
 import { ActivityTable } from './activity-table.js';
 import { csvAddress } from './csv-address.js';
 
-const w = words.activity;
+const w = signinsWords.activity;
 type State = (typeof SIGN_IN_STATES)[number];
 
 /** The beginning of a day of the address, in UTC as the overview counts; nothing where it is no day. */
@@ -52,7 +55,7 @@ export function ActivityPage() {
       <Spread>
         <h1>{w.title}</h1>
         <a href={csvAddress('activity', filter)} download={w.csvFile}>
-          {words.people.csv}
+          {peopleWords.people.csv}
         </a>
       </Spread>
       <Row>
@@ -77,7 +80,7 @@ export function ActivityPage() {
             <Button onPress={allDays}>{w.allDays}</Button>
           </>
         )}
-        {filter.person && <Button onPress={() => set('person')('all')}>{words.trail.everybody}</Button>}
+        {filter.person && <Button onPress={() => set('person')('all')}>{insightWords.trail.everybody}</Button>}
       </Row>
       {signIns.error && <Banner $tone="danger">{troubleOf(signIns.error)?.text}</Banner>}
       {signIns.data && <ActivityTable label={w.title} rows={signIns.data.pages.flatMap((page) => page.rows)} />}

@@ -4,9 +4,10 @@ import { Empty, Soft, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { shared, words } from '../../frame/messages/index.js';
+import { signinsWords } from './messages/index.js';
 
 type SignInRow = Answer<'activity.list'>['rows'][number];
-const w = words.activity;
+const w = signinsWords.activity;
 export const OUTCOME_TONES = {
   asking: 'open',
   'let-in': 'good',

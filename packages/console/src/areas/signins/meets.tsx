@@ -3,10 +3,12 @@ import { Link, useNavigate } from 'react-router';
 import { OUTCOME_TONES } from './activity-table.js';
 import { Section, Soft, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { rulebookWords } from '../rulebook/messages/index.js';
+import { signinsWords } from './messages/index.js';
 import { useRead } from '../../frame/session/api.js';
 
-const w = words.meets;
+const w = signinsWords.meets;
 type Row = Answer<'people.meets'>['rows'][number];
 
 /** What the person is asked, in the order in which it is asked; what the application may have checked itself in words. */
@@ -39,13 +41,13 @@ export function Meets({ person }: { person: Answer<'people.show'> }) {
           { heading: w.serves, cell: (row) => row.serves.map((one) => one.label).join(', ') },
           { heading: w.why, cell: (row) => (row.reason ? shared.reasons[row.reason] : '') },
           {
-            heading: words.rulebook.decided,
+            heading: rulebookWords.rulebook.decided,
             cell: (row) => (
               <Link
                 to={`/explain?${new URLSearchParams({ person: person.id, name: person.loginNames[0]!.value, application: row.application.id }).toString()}`}
-                aria-label={say(words.rulebook.whyAt, row.application)}
+                aria-label={say(rulebookWords.rulebook.whyAt, row.application)}
               >
-                {row.rule ?? words.rulebook.otherwise}
+                {row.rule ?? rulebookWords.rulebook.otherwise}
               </Link>
             ),
           },

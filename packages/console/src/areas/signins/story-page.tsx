@@ -4,13 +4,15 @@ import { Button } from '../../frame/components/button.js';
 import { Banner, Code, Facts, Page, Row, Section, Small, State } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { rulebookWords } from '../rulebook/messages/index.js';
+import { signinsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
 import { OUTCOME_TONES, whoOf } from './activity-table.js';
 import { Explanation } from '../rulebook/explanation.js';
 import { Story } from './story.js';
 
-const w = words.activity;
+const w = signinsWords.activity;
 
 export function StoryPage() {
   const { id = '' } = useParams();
@@ -38,9 +40,10 @@ export function StoryPage() {
         <dd>
           <Time at={story.at} />
         </dd>
-        <dt>{words.rulebook.decided}</dt>
+        <dt>{rulebookWords.rulebook.decided}</dt>
         <dd>
-          {story.rule ?? words.rulebook.otherwise} ({say(words.rulebook.version_, { number: story.version })})
+          {story.rule ?? rulebookWords.rulebook.otherwise} (
+          {say(rulebookWords.rulebook.version_, { number: story.version })})
         </dd>
         <dt>{w.from}</dt>
         <dd>{[story.sourceAddress ?? words.none, ...story.networks].join(', ')}</dd>
@@ -63,7 +66,7 @@ export function StoryPage() {
       </Facts>
       <Judgement story={story} />
       <Section aria-labelledby="steps">
-        <h2 id="steps">{words.walk.story}</h2>
+        <h2 id="steps">{signinsWords.walk.story}</h2>
         <Story story={story} />
       </Section>
       {story.person && <Why id={id} />}
@@ -119,11 +122,11 @@ function Why({ id }: { id: string }) {
   return (
     <>
       <Section aria-labelledby="then">
-        <h2 id="then">{words.rulebook.thenMet}</h2>
+        <h2 id="then">{rulebookWords.rulebook.thenMet}</h2>
         <Explanation told={data.then} />
       </Section>
       <Section aria-labelledby="now">
-        <h2 id="now">{words.rulebook.nowMet}</h2>
+        <h2 id="now">{rulebookWords.rulebook.nowMet}</h2>
         <Explanation told={data.now} />
       </Section>
     </>

@@ -1,6 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { styled } from 'styled-components';
-import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { locale, say, shared } from '../../frame/messages/index.js';
+import { signinsWords } from './messages/index.js';
 import { colour, space } from '../../frame/theme/tokens.js';
 
 const Steps = styled.ol`
@@ -27,7 +28,9 @@ export function Story({ story }: { story: Answer<'activity.show'> }) {
       {story.steps.map((step, i) => (
         <li key={i}>
           <span>
-            {say(words.activity.seconds, { n: ((Date.parse(step.at) - Date.parse(story.at)) / 1000).toFixed(1) })}
+            {say(signinsWords.activity.seconds, {
+              n: ((Date.parse(step.at) - Date.parse(story.at)) / 1000).toFixed(1),
+            })}
           </span>
           <span>
             {say(shared.story[step.what], {

@@ -7,10 +7,12 @@ import { CheckboxGroup, Form, Select, TextField } from '../../frame/components/f
 import { Banner, Empty, Page, Row, Section, State } from '../../frame/components/layout.js';
 import { OtherWays } from '../../frame/session/other-ways.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { applicationsWords } from '../applications/messages/index.js';
+import { signinsWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 
 type Walk = Answer<'walkThroughs.begin'>;
-const w = words.walk;
+const w = signinsWords.walk;
 
 export function WalkThroughPage() {
   const [walk, setWalk] = useState<Walk>();
@@ -39,7 +41,7 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
     onBegun,
   );
   if (applications.data && rows.length === 0)
-    return <Empty title={words.applications.emptyTitle} hint={w.noApplication} />;
+    return <Empty title={applicationsWords.applications.emptyTitle} hint={w.noApplication} />;
   return (
     <Form
       onSubmit={(event) => {

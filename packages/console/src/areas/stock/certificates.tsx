@@ -6,11 +6,13 @@ import { TextArea, TextField } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Row, Section, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { importsWords } from '../imports/messages/index.js';
+import { stockWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { useSession } from '../../frame/session/context.js';
 
-const w = words.stock;
+const w = stockWords.stock;
 type Certificate = Answer<'stock.certificates'>['rows'][number];
 
 /** Certificates that files of tokens may be encrypted to. */
@@ -42,7 +44,7 @@ export function Certificates() {
             },
             { heading: w.fingerprint, cell: (row) => <Small as="code">{row.fingerprint.slice(0, 23)} …</Small> },
             {
-              heading: words.imports.act,
+              heading: importsWords.imports.act,
               cell: (row) => (
                 <Row>
                   <Button

@@ -5,11 +5,12 @@ import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { Select } from '../../frame/components/fields.js';
 import { Banner, Filters, Page, Small, Spread } from '../../frame/components/layout.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { stockWords } from './messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
 import { colour, radius, size, space, type } from '../../frame/theme/tokens.js';
 
-const w = words.stock;
+const w = stockWords.stock;
 type Token = Answer<'stock.list'>['rows'][number];
 
 /** What stands around the sheet is not printed. */

@@ -3,11 +3,12 @@ import { useState } from 'react';
 import { Checkbox } from '../../frame/components/fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Code } from '../../frame/components/layout.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
+import { stockWords } from './messages/index.js';
 import { CodeFields } from '../keyring/prove-totp.js';
 import { call, useAct } from '../../frame/session/api.js';
 
-const w = words.stock;
+const w = stockWords.stock;
 
 /** The serial on the back beside the serial on the screen, and the code that it shows. */
 export function ProveToken({

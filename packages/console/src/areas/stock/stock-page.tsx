@@ -19,14 +19,16 @@ import {
 } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
+import { peopleWords } from '../people/messages/index.js';
+import { stockWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useSession } from '../../frame/session/context.js';
 import { space, type } from '../../frame/theme/tokens.js';
 import { Certificates } from './certificates.js';
 import { TOKEN_TONES } from './tones.js';
 
-const w = words.stock;
+const w = stockWords.stock;
 type Counts = Answer<'stock.counts'>;
 const NEEDS = ['expiring', 'never-arrived', 'never-proved'] as const;
 
@@ -70,7 +72,7 @@ export function StockPage() {
         {may && (
           <Row>
             <Link to={`/stock/print${filter.batch ? `?batch=${filter.batch}` : ''}`}>{w.print}</Link>
-            <Link to="/imports?kind=tokens">{words.people.fromFile}</Link>
+            <Link to="/imports?kind=tokens">{peopleWords.people.fromFile}</Link>
             <Button look="main" onPress={() => setAdding(true)}>
               {w.add}
             </Button>

@@ -8,12 +8,13 @@ import { Banner, Code, Facts, Page, Row, Section, Spread, State } from '../../fr
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { say, shared, words } from '../../frame/messages/index.js';
+import { stockWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useSession } from '../../frame/session/context.js';
 import { ProveToken } from './prove-token.js';
 import { TOKEN_TONES } from './tones.js';
 
-const w = words.stock;
+const w = stockWords.stock;
 type Token = Answer<'stock.show'>;
 type To = Sent<'stock.move', 'body'>['to'];
 

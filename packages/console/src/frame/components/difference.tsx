@@ -3,7 +3,7 @@ import { styled } from 'styled-components';
 import { words } from '../messages/index.js';
 import { colour, radius, space, type } from '../theme/tokens.js';
 
-const w = words.rulebook;
+const w = words.difference;
 
 const Lines = styled.div`
   font-family: ${type.code};

@@ -1,9 +1,6 @@
 import { acceptedLanguage, catalogue, say as sayIn, type Facts, type Language } from '@nimble-latch/api';
 import { en } from './en.js';
-
-export type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
-/** The shape that every language fills. */
-export type Words = Same<typeof en>;
+import type { Words } from './words.js';
 
 /** Languages by their own names. */
 export const LANGUAGE_NAMES: Readonly<Record<Language, string>> = { en: 'English', de: 'Deutsch' };
@@ -18,8 +15,12 @@ export function changeLanguage(next: Language): void {
   window.location.reload();
 }
 
-/** The console's words. */
-export const words: Words = language === 'de' ? (await import('./de.js')).de : en;
+/** The words of a catalogue in the language that is shown; another than English is loaded when it is. */
+export const inLanguage = async <T>(english: T, german: () => Promise<Words<T>>): Promise<Words<T>> =>
+  language === 'de' ? await german() : (english as Words<T>);
+
+/** What the frame says. */
+export const words = await inLanguage(en, async () => (await import('./de.js')).de);
 /** A sentence with its facts, in the language that is shown. */
 export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, facts, language);
 /** The words that all parts of the product share. */

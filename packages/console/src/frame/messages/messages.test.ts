@@ -1,20 +1,33 @@
-import { expect, it } from 'vitest';
-import { de } from './de.js';
-import { en } from './en.js';
+import { describe, expect, it } from 'vitest';
+
+type Catalogue = Record<string, object>;
+const catalogues = import.meta.glob<Catalogue>(
+  ['./{en,de}.ts', '../../areas/*/messages/{en,de}.ts', '../../pages/messages/{en,de}.ts'],
+  {
+    eager: true,
+  },
+);
+const places = [...new Set(Object.keys(catalogues).map((file) => file.slice(0, -'en.ts'.length)))];
 
 function sentences(words: object, place = ''): [string, string][] {
   return Object.entries(words).flatMap(([name, value]: [string, unknown]) =>
     typeof value === 'string' ? [[`${place}${name}`, value]] : sentences(value as object, `${place}${name}.`),
   );
 }
+const facts = (text: string) => (text.match(/\{\w+/g) ?? []).sort();
 
-it('the console says the same with the same facts in every language', () => {
-  const german = new Map(sentences(de));
-  const english = sentences(en);
-  expect(german.size).toBe(english.length);
-  for (const [place, sentence] of english) {
-    const facts = (text: string) => (text.match(/\{\w+/g) ?? []).sort();
-    expect(facts(german.get(place)!), place).toEqual(facts(sentence));
-    if (sentence.split(' ').length > 3) expect(german.get(place), place).not.toBe(sentence);
-  }
+describe('the catalogues of the console', () => {
+  it('are those of the frame, of the sign-in pages and of the areas', () => {
+    expect(places.length).toBeGreaterThan(14);
+  });
+
+  it.each(places)('%s says the same with the same facts in every language', (place) => {
+    const english = sentences(catalogues[`${place}en.ts`]!['en']!);
+    const german = new Map(sentences(catalogues[`${place}de.ts`]!['de']!));
+    expect(german.size).toBe(english.length);
+    for (const [name, sentence] of english) {
+      expect(facts(german.get(name)!), name).toEqual(facts(sentence));
+      if (sentence.split(' ').length > 3) expect(german.get(name), name).not.toBe(sentence);
+    }
+  });
 });

@@ -1,7 +1,8 @@
-import type { Words } from './index.js';
+import type { Words } from '../../frame/messages/words.js';
+import type { en } from './en.js';
 
 /** Was die Anmeldeseiten sagen, auf Deutsch. */
-export const de: Words = {
+export const de: Words<typeof en> = {
   product: 'Nimble Latch',
   wait: 'Einen Augenblick …',
   signInTo: 'Bei {application} anmelden',
@@ -36,7 +37,8 @@ export const de: Words = {
   goOn: 'Weiter zu {application}',
   graceTitle: 'Sie sind drin, fürs Erste',
   grace:
-    '{application} verlangt etwas, das für Sie noch nicht eingerichtet ist. Bis {until} kommen Sie ohne das hinein. Ihr Helpdesk oder Ihre Verwaltung richtet es mit Ihnen ein: kümmern Sie sich vorher darum.',
+    '{application} verlangt etwas, das für Sie noch nicht eingerichtet ist. Bis {until} kommen Sie ohne das ' +
+    'hinein. Ihr Helpdesk oder Ihre Verwaltung richtet es mit Ihnen ein: kümmern Sie sich vorher darum.',
   refused: 'Sie wurden nicht eingelassen',
   enrolTitle: 'Vorher fehlt noch etwas',
   enrol:

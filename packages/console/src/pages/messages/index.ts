@@ -1,10 +1,7 @@
 import { acceptedLanguage, catalogue, say as sayIn, type Facts, type Language } from '@nimble-latch/api';
 import { de } from './de.js';
 import { en } from './en.js';
-
-type Same<T> = { readonly [K in keyof T]: T[K] extends string ? string : Same<T[K]> };
-/** The shape that every language fills. */
-export type Words = Same<typeof en>;
+import type { Words } from '../../frame/messages/words.js';
 
 export const LANGUAGE_NAMES: Readonly<Record<Language, string>> = { en: 'English', de: 'Deutsch' };
 
@@ -24,7 +21,7 @@ export function changeLanguage(next: Language): void {
   window.location.reload();
 }
 
-export const words: Words = language === 'de' ? de : en;
+export const words: Words<typeof en> = language === 'de' ? de : en;
 /** A sentence with its facts, in the language that is shown. */
 export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, facts, language);
 /** The words that all parts of the product share. */

@@ -1,9 +1,11 @@
 import { OTP_ALGORITHMS } from '@nimble-latch/api';
 import { Select } from '../../../frame/components/fields.js';
-import { say, words } from '../../../frame/messages/index.js';
+import { say } from '../../../frame/messages/index.js';
+import { insightWords } from '../messages/index.js';
+import { keyringWords } from '../../keyring/messages/index.js';
 import { numbers, Subject, type Settings } from './subject.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 type Totp = Settings['totp'];
 
 /** Codes of authenticator apps: what new ones are made with, and how far off a clock may be. */
@@ -30,7 +32,7 @@ export function CodesPage() {
               label={w.period}
               value={String(value.period)}
               onChange={(id) => set('period', Number(id) as Totp['period'])}
-              options={[30, 60].map((n) => ({ id: String(n), text: say(words.keyring.seconds, { n }) }))}
+              options={[30, 60].map((n) => ({ id: String(n), text: say(keyringWords.keyring.seconds, { n }) }))}
             />
             <Select
               label={w.codesToProve}

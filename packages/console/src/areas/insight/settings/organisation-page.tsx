@@ -1,8 +1,8 @@
 import { TextField } from '../../../frame/components/fields.js';
-import { words } from '../../../frame/messages/index.js';
+import { insightWords } from '../messages/index.js';
 import { Subject } from './subject.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 
 /** What the organisation is called, wherever people read it. */
 export function OrganisationPage() {

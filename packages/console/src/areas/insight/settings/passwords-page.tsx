@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import { TextField } from '../../../frame/components/fields.js';
-import { words } from '../../../frame/messages/index.js';
+import { insightWords } from '../messages/index.js';
 import { Subject, type Settings, type SubjectFields } from './subject.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 
 /** Words that no password may be made of, beside the common ones. */
 export function PasswordsPage() {

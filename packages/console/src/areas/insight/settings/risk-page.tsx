@@ -1,9 +1,9 @@
 import { SIGNALS } from '@nimble-latch/api';
 import { Select } from '../../../frame/components/fields.js';
-import { words } from '../../../frame/messages/index.js';
+import { insightWords } from '../messages/index.js';
 import { numbers, Subject } from './subject.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 
 /** Tenths, and whatever somebody has set otherwise. */
 const weightsWith = (now: number) =>

@@ -6,11 +6,12 @@ import { Button } from '../../../frame/components/button.js';
 import { Form } from '../../../frame/components/fields.js';
 import { Banner, Page, Row, Soft } from '../../../frame/components/layout.js';
 import { words } from '../../../frame/messages/index.js';
+import { insightWords } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead, type Trouble } from '../../../frame/session/api.js';
 import { useMay } from '../../../frame/session/context.js';
 import { colour, space, type } from '../../../frame/theme/tokens.js';
 
-const w = words.settings;
+const w = insightWords.settings;
 export type Settings = Answer<'settings.show'>['settings'];
 
 const Subjects = styled.nav`
