@@ -3,7 +3,7 @@ import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { EXIT, say } from '@nimble-latch/api';
 import { Failure } from './failure.js';
-import { words } from './words.js';
+import { words } from './words/index.js';
 
 /** What `nlatch login` keeps. */
 export interface Credentials {

@@ -1,6 +1,6 @@
 import { ApiError, Unreachable } from '@nimble-latch/api/client';
 import { ERRORS, EXIT, say } from '@nimble-latch/api';
-import { words } from './words.js';
+import { words } from './words/index.js';
 
 /** The client itself says no: what, where, and a command that would work. */
 export class Failure extends Error {

@@ -1,7 +1,7 @@
 import { Command } from 'commander';
 import type { Noun } from './commands/support.js';
 import type { Context } from './context.js';
-import { words } from './words.js';
+import { words } from './words/index.js';
 
 type NounName = keyof typeof words.nouns;
 
@@ -10,7 +10,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   login: async () => (await import('./commands/sign-in.js')).login,
   logout: async () => (await import('./commands/sign-in.js')).logout,
   whoami: async () => (await import('./commands/sign-in.js')).whoami,
-  overview: async () => (await import('./commands/insight.js')).overview,
+  overview: async () => (await import('./commands/overview.js')).overview,
   person: async () => (await import('./commands/person.js')).person,
   group: async () => (await import('./commands/group.js')).group,
   import: async () => (await import('./commands/import.js')).importNoun,
@@ -25,13 +25,13 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   config: async () => (await import('./commands/config.js')).config,
   network: async () => (await import('./commands/network.js')).network,
   'walk-through': async () => (await import('./commands/walk-through.js')).walkThrough,
-  activity: async () => (await import('./commands/insight.js')).activity,
-  trail: async () => (await import('./commands/insight.js')).trail,
+  activity: async () => (await import('./commands/activity.js')).activity,
+  trail: async () => (await import('./commands/trail.js')).trail,
   role: async () => (await import('./commands/role.js')).role,
   countersign: async () => (await import('./commands/countersign.js')).countersign,
-  token: async () => (await import('./commands/insight.js')).token,
-  settings: async () => (await import('./commands/insight.js')).settings,
-  system: async () => (await import('./commands/insight.js')).system,
+  token: async () => (await import('./commands/token.js')).token,
+  settings: async () => (await import('./commands/settings.js')).settings,
+  system: async () => (await import('./commands/system.js')).system,
   completion: async () => (await import('./commands/completion.js')).completion,
 };
 
@@ -58,7 +58,8 @@ export async function buildProgram(context: Context, args: readonly string[], ve
       .description(words.nouns[name])
       .showHelpAfterError(`try:   nlatch ${name} --help`);
     // Sub-commands copy their parent's settings when they are made, so this comes first.
-    if (args.includes(name)) (await LOAD[name]())(command, context);
+    // What completes them has to know them all.
+    if (args.includes(name) || args[0] === 'completion') (await LOAD[name]())(command, context);
   }
   program.showHelpAfterError('try:   nlatch --help');
   return program;

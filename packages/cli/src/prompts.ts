@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import { words } from './words.js';
+import { words } from './words/index.js';
 
 type PromptKind = NonNullable<Answer<'signIns.show'>['prompt']>['kind'];
 

@@ -3,7 +3,7 @@ import { EXIT, say } from '@nimble-latch/api';
 import type { Context, GlobalOptions, Session } from './context.js';
 import { readCredentials } from './credentials.js';
 import { Failure } from './failure.js';
-import { words } from './words.js';
+import { words } from './words/index.js';
 
 /** The service to talk to: said on the line, in the environment, or where one signed in last. */
 export function serverOf(context: Context, options: GlobalOptions): string {

@@ -4,18 +4,10 @@ import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { facts, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
-import { words } from '../words.js';
-import {
-  confirm,
-  done,
-  findApplication,
-  moreRows,
-  onceKey,
-  show,
-  wholeNumber,
-  withSession,
-  type Noun,
-} from './support.js';
+import { words } from '../words/index.js';
+import { applicationWords } from '../words/application.js';
+import { done, findApplication, onceKey, show, wholeNumber, withSession, type Noun } from './support.js';
+import { addVerb, changeVerb, deleteVerb, listVerb, showVerb, type Paged } from './verbs.js';
 
 type Application = Answer<'applications.show'>;
 type Connection = Application['connections'][number];
@@ -29,10 +21,10 @@ function pickConnection(application: Application, id: string | undefined): Conne
       : application.connections.find((one) => one.id === id);
   if (found) return found;
   throw new Failure(
-    say(words.errors.connectionMany, { name: application.name, count: application.connections.length }),
+    say(applicationWords.errors.connectionMany, { name: application.name, count: application.connections.length }),
     {
       where: '--connection',
-      try: say(words.errors.connectionManyTry, { name: `"${application.name}"` }),
+      try: say(applicationWords.errors.connectionManyTry, { name: `"${application.name}"` }),
     },
   );
 }
@@ -99,124 +91,84 @@ function issued(session: Session, answer: Answer<'connections.add'>, sentence: s
     [
       sentence,
       ...(answer.connection.oidc
-        ? [say(words.done.clientId, { id: answer.connection.id, issuer: answer.connection.oidc.issuer })]
+        ? [say(applicationWords.done.clientId, { id: answer.connection.id, issuer: answer.connection.oidc.issuer })]
         : []),
-      ...(answer.key === null ? [] : [words.done.keyOnce, `  ${answer.key}`]),
-      ...(answer.othersEndAt ? [say(words.done.othersEnd, { until: exact(answer.othersEndAt) })] : []),
+      ...(answer.key === null ? [] : [applicationWords.done.keyOnce, `  ${answer.key}`]),
+      ...(answer.othersEndAt ? [say(applicationWords.done.othersEnd, { until: exact(answer.othersEndAt) })] : []),
       '',
     ].join('\n'),
   );
 }
 
 export const application: Noun = (command, context) => {
-  const help = words.help.application;
-  command
-    .command('list')
-    .description(help.list)
-    .option('--find <beginning>', words.options.findName)
-    .option('--limit <n>', words.options.limit, wholeNumber, 50)
-    .option('--cursor <next>', words.options.cursor)
-    .action(
-      withSession(context, async (session, options: { find?: string; limit: number; cursor?: string }) => {
-        const page = await session.client.call('applications.list', {
-          query: { q: options.find, limit: options.limit, cursor: options.cursor },
-        });
-        show(
-          session,
-          page,
-          () =>
-            table(
-              page.rows,
-              [
-                { heading: h.name, cell: (row) => row.name },
-                { heading: h.connections, cell: (row) => String(row.connections), align: 'right' },
-                { heading: h.description, cell: (row) => row.description, flexible: true },
-              ],
-              session,
-            ) + moreRows(session, page),
-        );
-      }),
-    );
-  command
-    .command('show <application>')
-    .description(help.show)
-    .action(
-      withSession(context, async (session, named: string) => {
-        const found = await findApplication(session, named);
-        show(session, found, () => describe(session, found));
-      }),
-    );
-  command
-    .command('add <name>')
-    .description(help.add)
-    .option('--description <text>')
-    .action(
-      withSession(context, async (session, name: string, options: { description?: string }) => {
-        const added = await session.client.call('applications.add', {
-          body: { name, ...options },
-          idempotencyKey: onceKey(),
-        });
-        done(session, added, say(words.done.applicationAdded, { name: added.name }));
-      }),
-    );
-  command
-    .command('edit <application>')
-    .description(help.edit)
-    .option('--name <name>')
-    .option('--description <text>')
-    .action(
-      withSession(context, async (session, named: string, options: { name?: string; description?: string }) => {
-        const found = await findApplication(session, named);
-        const edited = await session.client.call('applications.edit', {
-          params: { id: found.id },
-          body: options,
-          ifMatch: found.version,
-        });
-        done(session, edited, say(words.done.applicationEdited, { name: edited.name }));
-      }),
-    );
-  command
-    .command('origins <application> [origin...]')
-    .description(words.keys.origins.help)
-    .action(
-      withSession(context, async (session, named: string, origins: string[]) => {
-        const found = await findApplication(session, named);
-        const answer = await session.client.call('applications.setOrigins', {
-          params: { id: found.id },
-          body: { origins },
-          ifMatch: found.version,
-        });
-        const all = answer.origins.map(({ origin }) => origin).join(', ') || words.keys.origins.none;
-        done(session, answer, say(words.keys.origins.set, { name: answer.name, origins: all }));
-      }),
-    );
-  command
-    .command('delete <application>')
-    .description(help.delete)
-    .option('--yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
-        const found = await findApplication(session, named);
-        const consequence = say(words.consequences.deleteApplication, {
-          name: found.name,
-          connections: found.connections.length,
-        });
-        if (!(await confirm(session, consequence, options.yes))) return;
-        const answer = await session.client.call('applications.delete', { params: { id: found.id } });
-        done(session, answer, say(words.done.applicationDeleted, { name: found.name }));
-      }),
-    );
+  const help = applicationWords.help;
+  const at = { command, context };
+  listVerb(at, {
+    line: 'list',
+    help: help.list,
+    limit: 50,
+    options: (one) => one.option('--find <beginning>', words.options.findName),
+    rows: async ({ client }, { find: q, limit, cursor }: Paged & { find?: string }) =>
+      await client.call('applications.list', { query: { q, limit, cursor } }),
+    columns: () => [
+      { heading: h.name, cell: (row) => row.name },
+      { heading: h.connections, cell: (row) => String(row.connections), align: 'right' },
+      { heading: h.description, cell: (row) => row.description, flexible: true },
+    ],
+  });
+  showVerb(at, { line: 'show <application>', help: help.show, find: findApplication, text: describe });
+  addVerb(at, {
+    line: 'add <name>',
+    help: help.add,
+    options: (one) => one.option('--description <text>'),
+    add: async ({ client }, name, options: { description?: string }, idempotencyKey) =>
+      await client.call('applications.add', { body: { name, ...options }, idempotencyKey }),
+    said: ({ name }) => say(applicationWords.done.applicationAdded, { name }),
+  });
+  changeVerb(at, {
+    line: 'edit <application>',
+    help: help.edit,
+    options: (one) => one.option('--name <name>').option('--description <text>'),
+    find: findApplication,
+    change: async ({ client }, { id, version: ifMatch }, body: { name?: string; description?: string }) =>
+      await client.call('applications.edit', { params: { id }, body, ifMatch }),
+    said: ({ name }) => say(applicationWords.done.applicationEdited, { name }),
+  });
+  changeVerb(at, {
+    line: 'origins <application> [origin...]',
+    help: applicationWords.origins.help,
+    // The last of what is named is a list: all the origins.
+    find: async (session, named, origins?: unknown) => ({
+      application: await findApplication(session, named),
+      origins: (origins ?? []) as string[],
+    }),
+    change: async ({ client }, { application: { id, version: ifMatch }, origins }) =>
+      await client.call('applications.setOrigins', { params: { id }, body: { origins }, ifMatch }),
+    said: ({ name, origins }) => {
+      const all = origins.map(({ origin }) => origin).join(', ') || applicationWords.origins.none;
+      return say(applicationWords.origins.set, { name, origins: all });
+    },
+  });
+  deleteVerb(at, {
+    line: 'delete <application>',
+    help: help.delete,
+    find: findApplication,
+    consequence: ({ name, connections }) =>
+      say(applicationWords.consequences.deleteApplication, { name, connections: connections.length }),
+    change: async ({ client }, { id }) => await client.call('applications.delete', { params: { id } }),
+    said: (_, { name }) => say(applicationWords.done.applicationDeleted, { name }),
+  });
   command
     .command('connect <application>')
     .description(help.connect)
     .option('--label <text>')
     .option('--scopes <list>', SCOPES.join(', '), listOf(SCOPES))
     .option('--claims <list>', CLAIMS.join(', '), listOf(CLAIMS))
-    .option('--redirect <address...>', words.options.redirect)
-    .option('--after-sign-out <address...>', words.options.afterSignOut)
-    .addOption(new Option('--client <kind>', words.options.client).choices(CLIENT_KINDS))
+    .option('--redirect <address...>', applicationWords.options.redirect)
+    .option('--after-sign-out <address...>', applicationWords.options.afterSignOut)
+    .addOption(new Option('--client <kind>', applicationWords.options.client).choices(CLIENT_KINDS))
     .option('--releases <list>', RELEASES.join(', '), listOf(RELEASES))
-    .addOption(new Option('--signed-by <algorithm>', words.options.signedBy).choices(TOKEN_ALGORITHMS))
+    .addOption(new Option('--signed-by <algorithm>', applicationWords.options.signedBy).choices(TOKEN_ALGORITHMS))
     .action(
       withSession(
         context,
@@ -253,7 +205,7 @@ export const application: Noun = (command, context) => {
               : rest,
             idempotencyKey: onceKey(),
           });
-          issued(session, answer, say(words.done.connected, { name: found.name }));
+          issued(session, answer, say(applicationWords.done.connected, { name: found.name }));
         },
       ),
     );
@@ -261,10 +213,10 @@ export const application: Noun = (command, context) => {
     .command('grant <application>')
     .description(help.grant)
     .option('--connection <id>')
-    .option('--scopes <list>', say(words.options.scopes, { all: SCOPES.join(', ') }), listOf(SCOPES))
-    .option('--claims <list>', say(words.options.claims, { all: CLAIMS.join(', ') }), listOf(CLAIMS))
-    .option('--redirect <address...>', words.options.redirectOnly)
-    .option('--after-sign-out <address...>', words.options.afterSignOut)
+    .option('--scopes <list>', say(applicationWords.options.scopes, { all: SCOPES.join(', ') }), listOf(SCOPES))
+    .option('--claims <list>', say(applicationWords.options.claims, { all: CLAIMS.join(', ') }), listOf(CLAIMS))
+    .option('--redirect <address...>', applicationWords.options.redirectOnly)
+    .option('--after-sign-out <address...>', applicationWords.options.afterSignOut)
     .option('--releases <list>', RELEASES.join(', '), listOf(RELEASES))
     .action(
       withSession(
@@ -295,34 +247,28 @@ export const application: Noun = (command, context) => {
             body,
             ifMatch: one.version,
           });
-          done(session, answer, say(words.done.connectionEdited, { name: found.name }));
+          done(session, answer, say(applicationWords.done.connectionEdited, { name: found.name }));
         },
       ),
     );
-  command
-    .command('disconnect <application>')
-    .description(help.disconnect)
-    .option('--connection <id>')
-    .option('--yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { connection?: string; yes?: boolean }) => {
-        const found = await findApplication(session, named);
-        const one = pickConnection(found, options.connection);
-        const consequence = say(words.consequences.disconnect, {
-          label: one.label,
-          name: found.name,
-          keys: one.keys.length,
-        });
-        if (!(await confirm(session, consequence, options.yes))) return;
-        const answer = await session.client.call('connections.delete', { params: { id: one.id } });
-        done(session, answer, say(words.done.disconnected, { name: found.name }));
-      }),
-    );
+  deleteVerb(at, {
+    line: 'disconnect <application>',
+    help: help.disconnect,
+    options: (one) => one.option('--connection <id>'),
+    find: findApplication,
+    consequence: (found, { connection }: { connection?: string }) => {
+      const { label, keys } = pickConnection(found, connection);
+      return say(applicationWords.consequences.disconnect, { label, name: found.name, keys: keys.length });
+    },
+    change: async ({ client }, found, { connection }) =>
+      await client.call('connections.delete', { params: { id: pickConnection(found, connection).id } }),
+    said: (_, { name }) => say(applicationWords.done.disconnected, { name }),
+  });
   command
     .command('rotate-key <application>')
     .description(help['rotate-key'])
     .option('--connection <id>')
-    .option('--overlap <hours>', words.options.overlap, wholeNumber, 24)
+    .option('--overlap <hours>', applicationWords.options.overlap, wholeNumber, 24)
     .action(
       withSession(context, async (session, named: string, options: { connection?: string; overlap: number }) => {
         const found = await findApplication(session, named);
@@ -332,18 +278,16 @@ export const application: Noun = (command, context) => {
           body: { overlapHours: options.overlap },
           idempotencyKey: onceKey(),
         });
-        issued(session, answer, say(words.done.keyIssued, { name: found.name }));
+        issued(session, answer, say(applicationWords.done.keyIssued, { name: found.name }));
       }),
     );
-  command
-    .command('revoke-key <application> <key>')
-    .description(help['revoke-key'])
-    .option('--connection <id>')
-    .action(
-      withSession(context, async (session, named: string, keyId: string, options: { connection?: string }) => {
-        const one = pickConnection(await findApplication(session, named), options.connection);
-        const answer = await session.client.call('connectionKeys.revoke', { params: { id: one.id, keyId } });
-        done(session, answer, words.done.keyRevoked);
-      }),
-    );
+  changeVerb(at, {
+    line: 'revoke-key <application> <key>',
+    help: help['revoke-key'],
+    options: (one) => one.option('--connection <id>'),
+    find: async (session, named, keyId = '') => ({ application: await findApplication(session, named), keyId }),
+    change: async ({ client }, { application: found, keyId }, { connection }: { connection?: string }) =>
+      await client.call('connectionKeys.revoke', { params: { id: pickConnection(found, connection).id, keyId } }),
+    said: () => applicationWords.done.keyRevoked,
+  });
 };

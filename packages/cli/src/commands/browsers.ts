@@ -2,8 +2,10 @@ import { say, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { table } from '../render/table.js';
 import { relative } from '../render/time.js';
-import { words } from '../words.js';
-import { confirm, done, findPerson, show, withSession, type Noun } from './support.js';
+import { words } from '../words/index.js';
+import { keyringWords } from '../words/keyring.js';
+import { findPerson, type Noun } from './support.js';
+import { changeVerb, showVerb } from './verbs.js';
 
 const h = words.headings;
 
@@ -11,12 +13,12 @@ function browsersTable(session: Session, { sessions, browsers }: Answer<'browser
   const rows = [
     ...sessions.map((one) => ({
       ...one,
-      what: words.facts.signedIn,
+      what: keyringWords.facts.signedIn,
       since: one.startedAt,
       until: one.expiresAt,
       id: '',
     })),
-    ...browsers.map((one) => ({ ...one, what: say(words.facts.rememberedBy, one), since: one.createdAt })),
+    ...browsers.map((one) => ({ ...one, what: say(keyringWords.facts.rememberedBy, one), since: one.createdAt })),
   ];
   return table(
     rows,
@@ -33,37 +35,31 @@ function browsersTable(session: Session, { sessions, browsers }: Answer<'browser
 
 /** Where people are signed in by the sign-in pages, and which browsers are remembered: verbs of the keyring. */
 export const browserVerbs: Noun = (command, context) => {
-  const help = words.help.keyring;
-  command
-    .command('browsers <person>')
-    .description(help.browsers)
-    .action(
-      withSession(context, async (session, named: string) => {
-        const { id } = await findPerson(session, named);
-        const found = await session.client.call('browsers.list', { params: { id } });
-        show(session, found, () => browsersTable(session, found));
-      }),
-    );
-  command
-    .command('forget-browser <person> <browser>')
-    .description(help['forget-browser'])
-    .action(
-      withSession(context, async (session, named: string, browserId: string) => {
-        const { id, displayName: name } = await findPerson(session, named);
-        const answer = await session.client.call('browsers.forget', { params: { id, browserId } });
-        done(session, answer, say(words.done.browserForgotten, { name }));
-      }),
-    );
-  command
-    .command('sign-out <person>')
-    .description(help['sign-out'])
-    .option('--yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
-        const { id, displayName: name } = await findPerson(session, named);
-        if (!(await confirm(session, say(words.consequences.signOut, { name }), options.yes))) return;
-        const ended = await session.client.call('browsers.signOut', { params: { id } });
-        done(session, ended, say(words.done.signedOutEverywhere, { name, ...ended }));
-      }),
-    );
+  const help = keyringWords.help;
+  const at = { command, context };
+  showVerb(at, {
+    line: 'browsers <person>',
+    help: help.browsers,
+    find: async (session, named) => {
+      const { id } = await findPerson(session, named);
+      return await session.client.call('browsers.list', { params: { id } });
+    },
+    text: browsersTable,
+  });
+  changeVerb(at, {
+    line: 'forget-browser <person> <browser>',
+    help: help['forget-browser'],
+    find: async (session, named, browserId = '') => ({ person: await findPerson(session, named), browserId }),
+    change: async ({ client }, { person: { id }, browserId }) =>
+      await client.call('browsers.forget', { params: { id, browserId } }),
+    said: (_, { person }) => say(keyringWords.done.browserForgotten, { name: person.displayName }),
+  });
+  changeVerb(at, {
+    line: 'sign-out <person>',
+    help: help['sign-out'],
+    find: findPerson,
+    consequence: ({ displayName: name }) => say(keyringWords.consequences.signOut, { name }),
+    change: async ({ client }, { id }) => await client.call('browsers.signOut', { params: { id } }),
+    said: (ended, { displayName: name }) => say(keyringWords.done.signedOutEverywhere, { name, ...ended }),
+  });
 };

@@ -1,12 +1,11 @@
 import { Argument, type Command } from 'commander';
 import type { Context } from '../context.js';
-import { words } from '../words.js';
 
-const nouns = Object.keys(words.nouns);
-const verbs = Object.entries(words.help).map(([noun, list]) => [noun, Object.keys(list)] as const);
+type Verbs = readonly (readonly [noun: string, verbs: readonly string[]])[];
+type Script = (nouns: readonly string[], verbs: Verbs) => string;
 
 const SCRIPTS = {
-  bash: () =>
+  bash: (nouns, verbs) =>
     [
       '_nlatch() {',
       '  local cur="${COMP_WORDS[COMP_CWORD]}"',
@@ -20,7 +19,7 @@ const SCRIPTS = {
       '}',
       'complete -o default -F _nlatch nlatch',
     ].join('\n'),
-  zsh: () =>
+  zsh: (nouns, verbs) =>
     [
       '#compdef nlatch',
       '_nlatch() {',
@@ -31,7 +30,7 @@ const SCRIPTS = {
       '}',
       'compdef _nlatch nlatch',
     ].join('\n'),
-  fish: () =>
+  fish: (nouns, verbs) =>
     [
       `complete -c nlatch -n '__fish_use_subcommand' -f -a '${nouns.join(' ')}'`,
       ...verbs.map(
@@ -39,11 +38,19 @@ const SCRIPTS = {
           `complete -c nlatch -n '__fish_seen_subcommand_from ${noun}; and not __fish_seen_subcommand_from ${list.join(' ')}' -f -a '${list.join(' ')}'`,
       ),
     ].join('\n'),
-};
+} satisfies Record<string, Script>;
 
-/** Prints a completion script. */
+/** Prints a completion script, made from the commands themselves: the program has loaded every noun. */
 export function completion(command: Command, context: Context): void {
-  command
-    .addArgument(new Argument('<shell>').choices(Object.keys(SCRIPTS)))
-    .action((shell: keyof typeof SCRIPTS) => context.out(`${SCRIPTS[shell]()}\n`));
+  command.addArgument(new Argument('<shell>').choices(Object.keys(SCRIPTS))).action((shell: keyof typeof SCRIPTS) => {
+    const nouns = command.parent?.commands ?? [];
+    const verbs = nouns.map((noun) => [noun.name(), noun.commands.map((verb) => verb.name())] as const);
+    const names = nouns.map((noun) => noun.name());
+    context.out(
+      `${SCRIPTS[shell](
+        names,
+        verbs.filter(([, list]) => list.length > 0),
+      )}\n`,
+    );
+  });
 }

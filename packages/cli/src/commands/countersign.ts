@@ -3,8 +3,10 @@ import type { Session } from '../context.js';
 import { differenceText } from '../render/difference.js';
 import { facts, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
-import { words } from '../words.js';
-import { confirm, done, moreRows, show, wholeNumber, withSession, type Noun } from './support.js';
+import { words } from '../words/index.js';
+import { countersignWords } from '../words/countersign.js';
+import { confirm, done, type Noun } from './support.js';
+import { byId, changeVerb, listVerb, showVerb, verb, type Paged } from './verbs.js';
 
 type Signature = Answer<'signatures.show'>;
 type Listed = Answer<'signatures.list'>['rows'][number];
@@ -17,11 +19,11 @@ const nameOf = (one: { readonly id: string; readonly displayName: string | null 
 
 /** What somebody can do about a request now. */
 function next(one: Listed): string {
-  if (one.maySign) return f.toSign;
+  if (one.maySign) return countersignWords.facts.toSign;
   if (!one.mine) return f.none;
-  if (one.state === 'given') return f.doItAgain;
-  if (one.state === 'overtaken') return f.askAnew;
-  return one.ripeAt === null ? f.none : say(f.aloneFrom, { when: one.ripeAt });
+  if (one.state === 'given') return countersignWords.facts.doItAgain;
+  if (one.state === 'overtaken') return countersignWords.facts.askAnew;
+  return one.ripeAt === null ? f.none : say(countersignWords.facts.aloneFrom, { when: one.ripeAt });
 }
 
 /** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
@@ -35,7 +37,7 @@ function matter(session: Session, { message, names, unnamed, difference }: Signa
     session,
   );
   return [
-    ...(message === null ? [] : [`\n${say(f.saysOfIt, { message })}\n`]),
+    ...(message === null ? [] : [`\n${say(countersignWords.facts.saysOfIt, { message })}\n`]),
     ...(names.length === 0 ? [] : [`\n${named}`]),
     ...(unnamed === 0 ? [] : [`${say(f.andMore, { count: unnamed })}\n`]),
     ...(difference.length === 0 ? [] : [`\n${differenceText(session, difference)}`]),
@@ -56,87 +58,53 @@ function details(session: Session, one: Signature): string {
   ])}${matter(session, one.matter)}`;
 }
 
+const signatureOf = async ({ client }: Session, id = ''): Promise<Signature> =>
+  await client.call('signatures.show', { params: { id } });
+
 export const countersign: Noun = (command, context) => {
-  const help = words.help.countersign;
-  command
-    .command('list')
-    .description(help.list)
-    .option('--all', words.options.allSignatures)
-    .option('--limit <n>', words.options.limit, wholeNumber, 50)
-    .option('--cursor <next>', words.options.cursor)
-    .action(
-      withSession(context, async (session, options: { all?: boolean; limit: number; cursor?: string }) => {
-        const page = await session.client.call('signatures.list', {
-          query: { waiting: options.all ? undefined : 'true', limit: options.limit, cursor: options.cursor },
-        });
-        show(
-          session,
-          page,
-          () =>
-            table(
-              page.rows,
-              [
-                { heading: h.id, cell: (one) => one.id },
-                {
-                  heading: h.what,
-                  cell: (one) => sayConsequence(shared, one.consequence),
-                  wraps: true,
-                  flexible: true,
-                },
-                { heading: h.by, cell: (one) => nameOf(one.askedBy), flexible: true },
-                { heading: h.state, cell: (one) => shared.signatureStates[one.state] },
-                { heading: h.next, cell: (one) => (one.maySign ? f.toSign : f.none) },
-              ],
-              session,
-            ) + moreRows(session, page),
-        );
-      }),
-    );
-  command
-    .command('show <id>')
-    .description(help.show)
-    .action(
-      withSession(context, async (session, id: string) => {
-        const one = await session.client.call('signatures.show', { params: { id } });
-        show(session, one, () => details(session, one));
-      }),
-    );
-  command
-    .command('give <id>')
-    .description(help.give)
-    .option('-y, --yes', words.options.yes)
-    .action(
-      withSession(context, async (session, id: string, options: { yes?: boolean }) => {
-        const one = await session.client.call('signatures.show', { params: { id } });
-        if (
-          !(await confirm(
-            session,
-            `${sayConsequence(shared, one.consequence)}\n${matter(session, one.matter)}`,
-            options.yes,
-          ))
-        )
-          return;
-        const given = await session.client.call('signatures.give', { params: { id } });
-        done(session, given, say(words.done.signed, { asker: nameOf(given.askedBy) }));
-      }),
-    );
-  command
-    .command('refuse <id>')
-    .description(help.refuse)
-    .requiredOption('--reason <text>', words.options.reason)
-    .action(
-      withSession(context, async (session, id: string, options: { reason: string }) => {
-        const refused = await session.client.call('signatures.refuse', { params: { id }, body: options });
-        done(session, refused, words.done.signatureRefused);
-      }),
-    );
-  command
-    .command('withdraw <id>')
-    .description(help.withdraw)
-    .action(
-      withSession(context, async (session, id: string) => {
-        const withdrawn = await session.client.call('signatures.withdraw', { params: { id } });
-        done(session, withdrawn, words.done.signatureWithdrawn);
-      }),
-    );
+  const help = countersignWords.help;
+  const at = { command, context };
+  listVerb(at, {
+    line: 'list',
+    help: help.list,
+    limit: 50,
+    options: (one) => one.option('--all', countersignWords.options.allSignatures),
+    rows: async ({ client }, { all, limit, cursor }: Paged & { all?: boolean }) =>
+      await client.call('signatures.list', { query: { waiting: all ? undefined : 'true', limit, cursor } }),
+    columns: () => [
+      { heading: h.id, cell: (one) => one.id },
+      { heading: h.what, cell: (one) => sayConsequence(shared, one.consequence), wraps: true, flexible: true },
+      { heading: h.by, cell: (one) => nameOf(one.askedBy), flexible: true },
+      { heading: h.state, cell: (one) => shared.signatureStates[one.state] },
+      { heading: h.next, cell: (one) => (one.maySign ? countersignWords.facts.toSign : f.none) },
+    ],
+  });
+  showVerb(at, { line: 'show <id>', help: help.show, find: signatureOf, text: details });
+  verb<{ yes?: boolean }>(
+    at,
+    { line: 'give <id>', help: help.give, options: (one) => one.option('-y, --yes', words.options.yes) },
+    async (session, [id = ''], { yes }) => {
+      const one = await signatureOf(session, id);
+      const agreed = `${sayConsequence(shared, one.consequence)}\n${matter(session, one.matter)}`;
+      if (!(await confirm(session, agreed, yes))) return;
+      const given = await session.client.call('signatures.give', { params: { id } });
+      done(session, given, say(countersignWords.done.signed, { asker: nameOf(given.askedBy) }));
+    },
+  );
+  changeVerb(at, {
+    line: 'refuse <id>',
+    help: help.refuse,
+    options: (one) => one.requiredOption('--reason <text>', countersignWords.options.reason),
+    find: byId,
+    change: async ({ client }, id, body: { reason: string }) =>
+      await client.call('signatures.refuse', { params: { id }, body }),
+    said: () => countersignWords.done.signatureRefused,
+  });
+  changeVerb(at, {
+    line: 'withdraw <id>',
+    help: help.withdraw,
+    find: byId,
+    change: async ({ client }, id) => await client.call('signatures.withdraw', { params: { id } }),
+    said: () => countersignWords.done.signatureWithdrawn,
+  });
 };

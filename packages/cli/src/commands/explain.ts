@@ -2,7 +2,8 @@ import { catalogue, say, sayExplanation, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { exact } from '../render/time.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { explainWords } from '../words/explain.js';
 import { findApplication, findPerson, isId, moment, show, withSession, type Noun } from './support.js';
 
 const shared = catalogue('en');
@@ -24,11 +25,11 @@ function wrapped(session: Session, text: string, indent: string): string {
 
 function explanationText(session: Session, told: Explanation): string {
   const { answer, rules, otherwise, ways } = sayExplanation(shared, told);
-  const head = say(words.facts.explained, {
+  const head = say(explainWords.facts.explained, {
     name: told.person.displayName ?? shared.actors.erased,
     application: told.application.name ?? words.facts.none,
     at: exact(told.at),
-    from: told.sourceAddress === null ? words.facts.nowhere : [told.sourceAddress, ...told.networks].join(', '),
+    from: told.sourceAddress === null ? explainWords.facts.nowhere : [told.sourceAddress, ...told.networks].join(', '),
     version: told.version,
   });
   return [
@@ -42,7 +43,7 @@ function explanationText(session: Session, told: Explanation): string {
         }`,
     ),
     `     ${otherwise}\n`,
-    ways.length > 0 ? `\n${words.facts.wouldServe}\n` : '',
+    ways.length > 0 ? `\n${explainWords.facts.wouldServe}\n` : '',
     ...ways.map((way) => wrapped(session, way, '  ')),
   ].join('');
 }
@@ -50,11 +51,11 @@ function explanationText(session: Session, told: Explanation): string {
 export const explain: Noun = (command, context) => {
   command
     .argument('<person-or-sign-in>')
-    .option('--at <application>', words.options.atApplication)
-    .option('--from <address>', words.options.sourceAddress)
-    .option('--when <moment>', words.options.explainWhen, moment(context))
-    .option('--risk <level>', words.options.risk)
-    .option('--draft', words.options.underDraft)
+    .option('--at <application>', explainWords.options.atApplication)
+    .option('--from <address>', explainWords.options.sourceAddress)
+    .option('--when <moment>', explainWords.options.explainWhen, moment(context))
+    .option('--risk <level>', explainWords.options.risk)
+    .option('--draft', explainWords.options.underDraft)
     .action(
       withSession(
         context,
@@ -64,13 +65,14 @@ export const explain: Noun = (command, context) => {
           options: { at?: string; from?: string; when?: string; risk?: string; draft?: boolean },
         ) => {
           if (options.at === undefined) {
-            if (!isId(named)) throw new Failure(words.errors.explainAt, { try: words.errors.explainAtTry });
+            if (!isId(named))
+              throw new Failure(explainWords.errors.explainAt, { try: explainWords.errors.explainAtTry });
             const both = await session.client.call('activity.explain', { params: { id: named } });
             show(session, both, () =>
               [
-                `${words.facts.then}\n`,
+                `${explainWords.facts.then}\n`,
                 explanationText(session, both.then),
-                `\n${words.facts.now}\n`,
+                `\n${explainWords.facts.now}\n`,
                 explanationText(session, both.now),
               ].join(''),
             );

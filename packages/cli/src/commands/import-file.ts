@@ -4,15 +4,15 @@ import { Readable } from 'node:stream';
 import { say } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
-import { words } from '../words.js';
-
-const w = words.import;
+import { words } from '../words/index.js';
+import { importWords } from '../words/import.js';
 
 /** The file's bytes as they come; `-` is standard input. */
 export async function bytesOf(file: string): Promise<ReadableStream<Uint8Array>> {
   if (file === '-') return Readable.toWeb(process.stdin) as ReadableStream<Uint8Array>;
   const found = await stat(file).catch(() => undefined);
-  if (!found?.isFile()) throw new Failure(say(w.errors.noFile, { file }), { try: w.errors.noFileTry });
+  if (!found?.isFile())
+    throw new Failure(say(importWords.errors.noFile, { file }), { try: importWords.errors.noFileTry });
   return Readable.toWeb(createReadStream(file)) as ReadableStream<Uint8Array>;
 }
 
@@ -22,7 +22,7 @@ export const formOf = (file: string) =>
 
 /** What opens a file: asked for, so that it stands on no command line. */
 export async function fileKey(session: Session, openBy: 'passphrase' | 'key'): Promise<string> {
-  const typed = await session.ask(words.asks[openBy === 'key' ? 'fileKey' : 'filePassphrase'], { hidden: true });
+  const typed = await session.ask(importWords.asks[openBy === 'key' ? 'fileKey' : 'filePassphrase'], { hidden: true });
   return openBy === 'key' ? `key ${typed.trim()}` : `passphrase ${Buffer.from(typed).toString('base64url')}`;
 }
 

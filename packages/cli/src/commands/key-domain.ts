@@ -1,7 +1,7 @@
 import { say, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { facts, table } from '../render/table.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
 import { confirm, done, show, withSession, type Noun } from './support.js';
 
 const w = words.keys.domain;

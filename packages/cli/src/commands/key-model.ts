@@ -1,12 +1,14 @@
 import { catalogue, say, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
-import { facts, table } from '../render/table.js';
+import { facts } from '../render/table.js';
 import { relative } from '../render/time.js';
-import { words } from '../words.js';
-import { done, moreRows, readTextFile, show, wholeNumber, withSession, type Noun } from './support.js';
+import { words } from '../words/index.js';
+import { keyModelWords } from '../words/key-model.js';
+import { readTextFile, type Noun } from './support.js';
+import { byId, changeVerb, listVerb, showVerb, type Paged } from './verbs.js';
 
-const w = words.keys.models;
+const w = keyModelWords.models;
 const h = w.headings;
 const shared = catalogue('en');
 type Model = Answer<'keyModels.list'>['rows'][number];
@@ -40,123 +42,88 @@ function describe(session: Session, one: Metadata): string {
   ].join('\n');
 }
 
-const told = (session: Session, answer: Metadata) =>
-  done(session, answer, say(w.readNow, { number: answer.number ?? 0, entries: answer.entries ?? 0 }));
+const readNow = ({ number, entries }: Metadata) => say(w.readNow, { number: number ?? 0, entries: entries ?? 0 });
+
+async function findMaker({ client }: Session, name?: string) {
+  const { rows } = await client.call('attestationRoots.list');
+  const found = rows.find((row) => row.name === name);
+  if (!found) throw new Failure(w.noMaker, { where: '<name>', try: 'nlatch key-model makers' });
+  return found;
+}
 
 export const keyModel: Noun = (command, context) => {
-  command
-    .command('list')
-    .description(w.help.list)
-    .option('--all', w.options.all)
-    .option('--find <text>', w.options.find)
-    .option('--limit <n>', words.options.limit, wholeNumber, 50)
-    .option('--cursor <next>', words.options.cursor)
-    .action(
-      withSession(
-        context,
-        async (session, options: { all?: boolean; find?: string; limit: number; cursor?: string }) => {
-          const { all, find: q, limit, cursor } = options;
-          const page = await session.client.call('keyModels.list', {
-            query: { q, limit, cursor, ...(all ? { all: 'true' } : {}) },
-          });
-          show(
-            session,
-            page,
-            () =>
-              table(
-                page.rows,
-                [
-                  { heading: h.model, cell: (row) => row.name ?? w.unnamed, flexible: true },
-                  { heading: h.aaguid, cell: (row) => row.aaguid ?? 'U2F' },
-                  { heading: h.people, cell: (row) => String(row.people), align: 'right' },
-                  { heading: h.reported, cell: reported, wraps: true },
-                ],
-                session,
-              ) + moreRows(session, page),
-          );
+  const at = { command, context };
+  listVerb(at, {
+    line: 'list',
+    help: w.help.list,
+    limit: 50,
+    options: (one) => one.option('--all', w.options.all).option('--find <text>', w.options.find),
+    rows: async ({ client }, { all, find: q, limit, cursor }: Paged & { all?: boolean; find?: string }) =>
+      await client.call('keyModels.list', { query: { q, limit, cursor, ...(all ? { all: 'true' } : {}) } }),
+    columns: () => [
+      { heading: h.model, cell: (row) => row.name ?? w.unnamed, flexible: true },
+      { heading: h.aaguid, cell: (row) => row.aaguid ?? 'U2F' },
+      { heading: h.people, cell: (row) => String(row.people), align: 'right' },
+      { heading: h.reported, cell: reported, wraps: true },
+    ],
+  });
+  showVerb(at, {
+    line: 'metadata',
+    help: w.help.metadata,
+    find: async ({ client }) => await client.call('keyMetadata.show'),
+    text: describe,
+  });
+  changeVerb(at, {
+    line: 'source',
+    help: w.help.source,
+    options: (one) => one.option('--root <file>', w.options.root).option('--address <address>', w.options.address),
+    find: async ({ client }) => await client.call('keyMetadata.show'),
+    change: async ({ client }, { version }, { root, address }: { root?: string; address?: string }) =>
+      await client.call('keyMetadata.edit', {
+        body: {
+          ...(root === undefined ? {} : { root: await readTextFile(root) }),
+          ...(address === undefined ? {} : { address: address === 'none' ? null : address }),
         },
-      ),
-    );
-  command
-    .command('metadata')
-    .description(w.help.metadata)
-    .action(
-      withSession(context, async (session) => {
-        const answer = await session.client.call('keyMetadata.show');
-        show(session, answer, () => describe(session, answer));
+        ifMatch: version,
       }),
-    );
-  command
-    .command('source')
-    .description(w.help.source)
-    .option('--root <file>', w.options.root)
-    .option('--address <address>', w.options.address)
-    .action(
-      withSession(context, async (session, options: { root?: string; address?: string }) => {
-        const { version } = await session.client.call('keyMetadata.show');
-        const { root, address } = options;
-        const answer = await session.client.call('keyMetadata.edit', {
-          body: {
-            ...(root === undefined ? {} : { root: await readTextFile(root) }),
-            ...(address === undefined ? {} : { address: address === 'none' ? null : address }),
-          },
-          ifMatch: version,
-        });
-        done(session, answer, w.changed);
-      }),
-    );
-  command
-    .command('read <file>')
-    .description(w.help.read)
-    .action(
-      withSession(context, async (session, file: string) => {
-        const blob = await readTextFile(file);
-        told(session, await session.client.call('keyMetadata.read', { body: { blob } }));
-      }),
-    );
-  command
-    .command('fetch')
-    .description(w.help.fetch)
-    .action(withSession(context, async (session) => told(session, await session.client.call('keyMetadata.fetch'))));
-  command
-    .command('makers')
-    .description(w.help.makers)
-    .action(
-      withSession(context, async (session) => {
-        const answer = await session.client.call('attestationRoots.list');
-        show(session, answer, () =>
-          table(
-            answer.rows,
-            [
-              { heading: h.maker, cell: (row) => row.name, flexible: true },
-              { heading: h.subject, cell: (row) => row.subject },
-              { heading: h.until, cell: (row) => row.until.slice(0, 10) },
-            ],
-            session,
-          ),
-        );
-      }),
-    );
-  command
-    .command('trust <name> <certificate>')
-    .description(w.help.trust)
-    .action(
-      withSession(context, async (session, name: string, file: string) => {
-        const certificate = await readTextFile(file);
-        const answer = await session.client.call('attestationRoots.add', { body: { name, certificate } });
-        done(session, answer, say(w.trusted, { name }));
-      }),
-    );
-  command
-    .command('distrust <name>')
-    .description(w.help.distrust)
-    .action(
-      withSession(context, async (session, name: string) => {
-        const { rows } = await session.client.call('attestationRoots.list');
-        const found = rows.find((row) => row.name === name);
-        if (!found) throw new Failure(w.noMaker, { where: '<name>', try: 'nlatch key-model makers' });
-        const answer = await session.client.call('attestationRoots.remove', { params: { id: found.id } });
-        done(session, answer, w.distrusted);
-      }),
-    );
+    said: () => w.changed,
+  });
+  changeVerb(at, {
+    line: 'read <file>',
+    help: w.help.read,
+    find: async (_, file = '') => await readTextFile(file),
+    change: async ({ client }, blob) => await client.call('keyMetadata.read', { body: { blob } }),
+    said: readNow,
+  });
+  changeVerb(at, {
+    line: 'fetch',
+    help: w.help.fetch,
+    find: byId,
+    change: async ({ client }) => await client.call('keyMetadata.fetch'),
+    said: readNow,
+  });
+  listVerb(at, {
+    line: 'makers',
+    help: w.help.makers,
+    rows: async ({ client }) => await client.call('attestationRoots.list'),
+    columns: () => [
+      { heading: h.maker, cell: (row) => row.name, flexible: true },
+      { heading: h.subject, cell: (row) => row.subject },
+      { heading: h.until, cell: (row) => row.until.slice(0, 10) },
+    ],
+  });
+  changeVerb(at, {
+    line: 'trust <name> <certificate>',
+    help: w.help.trust,
+    find: async (_, name = '', file = '') => ({ name, certificate: await readTextFile(file) }),
+    change: async ({ client }, body) => await client.call('attestationRoots.add', { body }),
+    said: (_, { name }) => say(w.trusted, { name }),
+  });
+  changeVerb(at, {
+    line: 'distrust <name>',
+    help: w.help.distrust,
+    find: findMaker,
+    change: async ({ client }, { id }) => await client.call('attestationRoots.remove', { params: { id } }),
+    said: () => w.distrusted,
+  });
 };

@@ -6,7 +6,8 @@ import type { Session } from '../context.js';
 import { explainFailure, Failure } from '../failure.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { keyringWords } from '../words/keyring.js';
 import { browserVerbs } from './browsers.js';
 import {
   collect,
@@ -20,22 +21,23 @@ import {
   withSession,
   type Noun,
 } from './support.js';
+import { byId, changeVerb } from './verbs.js';
 
 type Keyring = Answer<'keyring.show'>;
 type Authenticator = Keyring['authenticators'][number];
 const h = words.headings;
 
 function stateOf(one: Authenticator): string {
-  const pin = { none: [], own: [words.stock.pinNow], given: [words.stock.pinGiven] }[one.pin];
+  const pin = { none: [], own: [keyringWords.pinNow], given: [keyringWords.pinGiven] }[one.pin];
   const places = one.onlyAt && [
-    say(words.stock.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || words.facts.none }),
+    say(keyringWords.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || words.facts.none }),
   ];
   return [guardedState(one), ...pin, ...(places ?? [])].join(', ');
 }
 
 function guardedState(one: Authenticator): string {
   const lanes = [one.guard.familiar, one.guard.stranger];
-  if (lanes.some((lane) => lane.needsUnlock)) return `${one.state}, ${words.facts.needsUnlock}`;
+  if (lanes.some((lane) => lane.needsUnlock)) return `${one.state}, ${keyringWords.facts.needsUnlock}`;
   const paused = lanes
     .flatMap((lane) => lane.pausedUntil ?? [])
     .sort()
@@ -77,7 +79,7 @@ function keyringTable(session: Session, keyring: Keyring): string {
 const waitingTokens = ({ tokens }: Keyring): string =>
   tokens.length === 0
     ? ''
-    : `\n${say(words.stock.waiting, { list: tokens.map((one) => `${one.serial} (${catalogue('en').tokenStates[one.state]})`).join(', ') })}\n`;
+    : `\n${say(keyringWords.waiting, { list: tokens.map((one) => `${one.serial} (${catalogue('en').tokenStates[one.state]})`).join(', ') })}\n`;
 
 /** Asks for the codes that prove an authenticator, again while the answer is one that a next code can mend. */
 async function proveByAsking(session: Session, id: string, codesNeeded: 1 | 2): Promise<Authenticator> {
@@ -97,19 +99,20 @@ async function proveByAsking(session: Session, id: string, codesNeeded: 1 | 2): 
 }
 
 /** The carrier of a person that an id, its name or its serial number means. */
-async function carrierNamed(session: Session, named: string, carrier: string): Promise<Keyring['carriers'][number]> {
+async function carrierNamed(session: Session, named = '', carrier = ''): Promise<Keyring['carriers'][number]> {
   const person = await findPerson(session, named);
   const { carriers } = await session.client.call('keyring.show', { params: { id: person.id } });
   const meant = carriers.filter((one) => [one.id, one.label, one.serial].includes(carrier));
   if (meant.length !== 1)
-    throw new Failure(say(words.errors.noCarrier, { carriers: carriers.map(sayCarrier).join('; ') }), {
+    throw new Failure(say(keyringWords.errors.noCarrier, { carriers: carriers.map(sayCarrier).join('; ') }), {
       where: carrier,
     });
   return meant[0]!;
 }
 
 export const keyring: Noun = (command, context) => {
-  const help = words.help.keyring;
+  const help = keyringWords.help;
+  const at = { command, context };
   command
     .command('show <person>')
     .description(help.show)
@@ -123,14 +126,14 @@ export const keyring: Noun = (command, context) => {
   command
     .command('enrol-totp <person>')
     .description(help['enrol-totp'])
-    .option('--label <text>', words.options.label)
-    .option('--carrier <label>', words.options.carrier, 'Phone')
-    .option('--serial <number>', words.options.serial)
+    .option('--label <text>', keyringWords.options.label)
+    .option('--carrier <label>', keyringWords.options.carrier, 'Phone')
+    .option('--serial <number>', keyringWords.options.serial)
     .addOption(new Option('--algorithm <name>').choices(['SHA1', 'SHA256', 'SHA512']))
     .addOption(new Option('--digits <n>').choices(['6', '8']))
     .addOption(new Option('--period <seconds>').choices(['30', '60']))
-    .option('--qr <file>', words.options.qr)
-    .option('--later', words.options.later)
+    .option('--qr <file>', keyringWords.options.qr)
+    .option('--later', keyringWords.options.later)
     .action(
       withSession(
         context,
@@ -150,7 +153,7 @@ export const keyring: Noun = (command, context) => {
         ) => {
           const { qr } = options;
           if (qr !== undefined && !/\.(svg|png)$/.test(qr))
-            throw new Failure(say(words.errors.badValue, { expected: words.expected.pictureFile }), {
+            throw new Failure(say(words.errors.badValue, { expected: keyringWords.expected.pictureFile }), {
               where: '--qr',
             });
           const person = await findPerson(session, named);
@@ -173,173 +176,152 @@ export const keyring: Noun = (command, context) => {
             return;
           }
           session.out(
-            `${say(words.done.enrolBegun, { label: authenticator.label, name: person.displayName, carrier: options.carrier })}\n\n`,
+            `${say(keyringWords.done.enrolBegun, { label: authenticator.label, name: person.displayName, carrier: options.carrier })}\n\n`,
           );
-          session.out(`${words.facts.scan}\n\n${await blockPicture(begun.keyUri, session.colour)}\n`);
+          session.out(`${keyringWords.facts.scan}\n\n${await blockPicture(begun.keyUri, session.colour)}\n`);
           session.out(
-            `${words.facts.keyAsText}\n  ${begun.key}\n  ${say(words.facts.parameters, { ...authenticator.totp! })}\n\n`,
+            `${keyringWords.facts.keyAsText}\n  ${begun.key}\n  ${say(keyringWords.facts.parameters, { ...authenticator.totp! })}\n\n`,
           );
-          if (qr !== undefined) session.out(`${say(words.done.qrWritten, { file: qr })}\n`);
-          if (options.later) session.out(`${say(words.done.proveLater, { id: authenticator.id })}\n`);
+          if (qr !== undefined) session.out(`${say(keyringWords.done.qrWritten, { file: qr })}\n`);
+          if (options.later) session.out(`${say(keyringWords.done.proveLater, { id: authenticator.id })}\n`);
           else
             session.out(
-              `${say(words.done.proved, { label: (await proveByAsking(session, authenticator.id, begun.codesNeeded)).label })}\n`,
+              `${say(keyringWords.done.proved, { label: (await proveByAsking(session, authenticator.id, begun.codesNeeded)).label })}\n`,
             );
         },
       ),
     );
-  command
-    .command('edit-carrier <person> <carrier>')
-    .description(help['edit-carrier'])
-    .option('--label <text>', words.options.carrierLabel)
-    .option('--serial <number>', words.options.serial)
-    .option('--no-serial', words.options.noSerial)
-    .action(
-      withSession(
-        context,
-        async (session, named: string, carrier: string, options: { label?: string; serial?: string | boolean }) => {
-          const meant = await carrierNamed(session, named, carrier);
-          const { label, serial } = options;
-          const body = {
-            ...(label === undefined ? {} : { label }),
-            ...(serial === false ? { serial: null } : typeof serial === 'string' ? { serial } : {}),
-          };
-          const answer = await session.client.call('carriers.edit', { params: { id: meant.id }, body });
-          done(session, answer, say(words.done.carrierChanged, { carrier: sayCarrier(answer) }));
-        },
-      ),
-    );
-  command
-    .command('prove <authenticator>')
-    .description(help.prove)
-    .action(
-      withSession(context, async (session, id: string) => {
-        const { settings } = await session.client.call('settings.show');
-        const proved = await proveByAsking(session, id, settings.totp.codesToProve);
-        done(session, proved, say(words.done.proved, { label: proved.label }));
-      }),
-    );
-  command
-    .command('resync <authenticator>')
-    .description(help.resync)
-    .action(
-      withSession(context, async (session, id: string) => {
-        const codes = [await session.ask(words.asks.code), await session.ask(words.asks.secondCode)];
-        const found = await session.client.call('authenticators.resync', { params: { id }, body: { codes } });
-        done(session, found, say(words.done.resynced, { label: found.label, off: found.totp?.driftSeconds ?? 0 }));
-      }),
-    );
-  command
-    .command('test <authenticator>')
-    .description(help.test)
-    .action(
-      withSession(context, async (session, id: string) => {
-        const code = await session.ask(words.asks.code);
-        const tried = await session.client.call('authenticators.test', { params: { id }, body: { code } });
-        done(session, tried, words.done.tested[tried.outcome]);
-      }),
-    );
-  command
-    .command('prefer <authenticator>')
-    .description(help.prefer)
-    .option('--not')
-    .action(
-      withSession(context, async (session, id: string, options: { not?: boolean }) => {
-        const body = { preferred: !options.not };
-        const answer = await session.client.call('authenticators.prefer', { params: { id }, body });
-        done(
-          session,
-          answer,
-          say(body.preferred ? words.done.preferred : words.done.notPreferred, { label: answer.label }),
-        );
-      }),
-    );
-  command
-    .command('rename <authenticator> <name>')
-    .description(help.rename)
-    .action(
-      withSession(context, async (session, id: string, label: string) => {
-        const answer = await session.client.call('authenticators.rename', { params: { id }, body: { label } });
-        done(session, answer, say(words.done.renamed, { label: answer.label }));
-      }),
-    );
-  command
-    .command('give-pin <authenticator>')
-    .description(help['give-pin'])
-    .option('--drawn', words.stock.options.fresh)
-    .action(
-      withSession(context, async (session, id: string, options: { drawn?: boolean }) => {
-        const pin = options.drawn ? '' : await session.ask(words.asks.newPin, { hidden: true });
-        const answer = await session.client.call('authenticators.givePin', {
-          params: { id },
-          body: pin === '' ? {} : { pin },
-        });
-        const told = { label: answer.authenticator.label, pin: answer.pin ?? '' };
-        done(session, answer, say(answer.pin === null ? words.done.pinGiven : words.done.pinDrawn, told));
-      }),
-    );
-  command
-    .command('remove-pin <authenticator>')
-    .description(help['remove-pin'])
-    .action(
-      withSession(context, async (session, id: string) => {
-        const answer = await session.client.call('authenticators.removePin', { params: { id } });
-        done(session, answer, say(words.done.pinRemoved, { label: answer.label }));
-      }),
-    );
-  command
-    .command('restrict <authenticator>')
-    .description(help.restrict)
-    .option('--at <application>', words.stock.options.places, collect)
-    .option('--everywhere', words.stock.options.everywhere)
-    .action(
-      withSession(context, async (session, id: string, options: { at?: string[]; everywhere?: boolean }) => {
-        if ((options.at === undefined) === !options.everywhere)
-          throw new Failure(words.errors.eitherPlaces, { where: '--at, --everywhere' });
-        const found = await Promise.all((options.at ?? []).map(async (name) => await findApplication(session, name)));
-        const applications = options.everywhere ? null : found.map((one) => one.id);
-        const answer = await session.client.call('authenticators.restrict', { params: { id }, body: { applications } });
-        const places = answer.onlyAt?.map(({ name }) => name).join(', ') ?? '';
-        const sentence = answer.onlyAt === null ? words.done.unrestricted : words.done.restricted;
-        done(session, answer, say(sentence, { label: answer.label, places }));
-      }),
-    );
-  for (const [verb, state] of [
+  changeVerb(at, {
+    line: 'edit-carrier <person> <carrier>',
+    help: help['edit-carrier'],
+    options: (one) =>
+      one
+        .option('--label <text>', keyringWords.options.carrierLabel)
+        .option('--serial <number>', keyringWords.options.serial)
+        .option('--no-serial', keyringWords.options.noSerial),
+    find: carrierNamed,
+    change: async ({ client }, { id }, { label, serial }: { label?: string; serial?: string | boolean }) => {
+      const body = {
+        ...(label === undefined ? {} : { label }),
+        ...(serial === false ? { serial: null } : typeof serial === 'string' ? { serial } : {}),
+      };
+      return await client.call('carriers.edit', { params: { id }, body });
+    },
+    said: (answer) => say(keyringWords.done.carrierChanged, { carrier: sayCarrier(answer) }),
+  });
+  changeVerb(at, {
+    line: 'prove <authenticator>',
+    help: help.prove,
+    find: byId,
+    change: async (session, id) => {
+      const { settings } = await session.client.call('settings.show');
+      return await proveByAsking(session, id, settings.totp.codesToProve);
+    },
+    said: ({ label }) => say(keyringWords.done.proved, { label }),
+  });
+  changeVerb(at, {
+    line: 'resync <authenticator>',
+    help: help.resync,
+    find: byId,
+    change: async ({ client, ask }, id) => {
+      const codes = [await ask(words.asks.code), await ask(words.asks.secondCode)];
+      return await client.call('authenticators.resync', { params: { id }, body: { codes } });
+    },
+    said: ({ label, totp }) => say(keyringWords.done.resynced, { label, off: totp?.driftSeconds ?? 0 }),
+  });
+  changeVerb(at, {
+    line: 'test <authenticator>',
+    help: help.test,
+    find: byId,
+    change: async ({ client, ask }, id) =>
+      await client.call('authenticators.test', { params: { id }, body: { code: await ask(words.asks.code) } }),
+    said: ({ outcome }) => keyringWords.done.tested[outcome],
+  });
+  changeVerb(at, {
+    line: 'prefer <authenticator>',
+    help: help.prefer,
+    options: (one) => one.option('--not'),
+    find: byId,
+    change: async ({ client }, id, { not }: { not?: boolean }) =>
+      await client.call('authenticators.prefer', { params: { id }, body: { preferred: !not } }),
+    said: ({ label }, _, { not }) => say(not ? keyringWords.done.notPreferred : keyringWords.done.preferred, { label }),
+  });
+  changeVerb(at, {
+    line: 'rename <authenticator> <name>',
+    help: help.rename,
+    find: async (_, id = '', label = '') => await Promise.resolve({ id, label }),
+    change: async ({ client }, { id, label }) =>
+      await client.call('authenticators.rename', { params: { id }, body: { label } }),
+    said: ({ label }) => say(keyringWords.done.renamed, { label }),
+  });
+  changeVerb(at, {
+    line: 'give-pin <authenticator>',
+    help: help['give-pin'],
+    options: (one) => one.option('--drawn', words.stock.options.fresh),
+    find: byId,
+    change: async ({ client, ask }, id, { drawn }: { drawn?: boolean }) => {
+      const pin = drawn ? '' : await ask(keyringWords.asks.newPin, { hidden: true });
+      return await client.call('authenticators.givePin', { params: { id }, body: pin === '' ? {} : { pin } });
+    },
+    said: ({ authenticator: { label }, pin }) =>
+      say(pin === null ? keyringWords.done.pinGiven : keyringWords.done.pinDrawn, { label, pin: pin ?? '' }),
+  });
+  changeVerb(at, {
+    line: 'remove-pin <authenticator>',
+    help: help['remove-pin'],
+    find: byId,
+    change: async ({ client }, id) => await client.call('authenticators.removePin', { params: { id } }),
+    said: ({ label }) => say(keyringWords.done.pinRemoved, { label }),
+  });
+  changeVerb(at, {
+    line: 'restrict <authenticator>',
+    help: help.restrict,
+    options: (one) =>
+      one
+        .option('--at <application>', words.stock.options.places, collect)
+        .option('--everywhere', words.stock.options.everywhere),
+    find: byId,
+    change: async (session, id, { at: named, everywhere }: { at?: string[]; everywhere?: boolean }) => {
+      if ((named === undefined) === !everywhere)
+        throw new Failure(keyringWords.errors.eitherPlaces, { where: '--at, --everywhere' });
+      const found = await Promise.all((named ?? []).map(async (name) => await findApplication(session, name)));
+      const applications = everywhere ? null : found.map((one) => one.id);
+      return await session.client.call('authenticators.restrict', { params: { id }, body: { applications } });
+    },
+    said: ({ label, onlyAt }) => {
+      const places = onlyAt?.map(({ name }) => name).join(', ') ?? '';
+      return say(onlyAt === null ? keyringWords.done.unrestricted : keyringWords.done.restricted, { label, places });
+    },
+  });
+  for (const [name, state] of [
     ['lost', 'lost'],
     ['found', 'in-hand'],
   ] as const)
-    command
-      .command(`${verb} <person> <carrier>`)
-      .description(help[verb])
-      .action(
-        withSession(context, async (session, named: string, carrier: string) => {
-          const { id } = await carrierNamed(session, named, carrier);
-          const answer = await session.client.call('carriers.report', { params: { id }, body: { state } });
-          const told = { carrier: sayCarrier(answer.carrier), list: answer.suspended.join(', '), left: answer.left };
-          const sentence = say(verb === 'lost' ? words.done.carrierLost : words.done.carrierFound, told);
-          done(session, answer, withEnded(sentence, answer.ended));
-        }),
-      );
-  for (const verb of ['suspend', 'resume', 'unlock'] as const)
-    command
-      .command(`${verb} <authenticator>`)
-      .description(help[verb])
-      .action(
-        withSession(context, async (session, id: string) => {
-          const answer = await session.client.call(`authenticators.${verb}`, { params: { id } });
-          done(
-            session,
-            answer,
-            withEnded(
-              say(verb === 'unlock' ? words.done.unlocked : words.done.authenticatorState, {
-                label: answer.label,
-                state: answer.state,
-              }),
-              'ended' in answer ? answer.ended : null,
-            ),
-          );
-        }),
-      );
+    changeVerb(at, {
+      line: `${name} <person> <carrier>`,
+      help: help[name],
+      find: carrierNamed,
+      change: async ({ client }, { id }) => await client.call('carriers.report', { params: { id }, body: { state } }),
+      said: ({ carrier, suspended, left, ended }) => {
+        const told = { carrier: sayCarrier(carrier), list: suspended.join(', '), left };
+        return withEnded(
+          say(name === 'lost' ? keyringWords.done.carrierLost : keyringWords.done.carrierFound, told),
+          ended,
+        );
+      },
+    });
+  for (const name of ['suspend', 'resume', 'unlock'] as const)
+    changeVerb(at, {
+      line: `${name} <authenticator>`,
+      help: help[name],
+      find: byId,
+      change: async ({ client }, id) => await client.call(`authenticators.${name}`, { params: { id } }),
+      said: (answer) => {
+        const sentence = name === 'unlock' ? keyringWords.done.unlocked : keyringWords.done.authenticatorState;
+        const { label, state } = answer;
+        return withEnded(say(sentence, { label, state }), 'ended' in answer ? answer.ended : null);
+      },
+    });
   command
     .command('revoke <person> <authenticator>')
     .description(help.revoke)
@@ -361,15 +343,16 @@ export const keyring: Noun = (command, context) => {
             then.find((one) => one.application.id === row.application.id)?.outcome !== 'let-in',
         );
         const list = left.map((one) => `${one.label} (${catalogue('en').methods[one.method]})`).join(', ');
-        const consequence = say(words.consequences.revoke, {
+        const consequence = say(keyringWords.consequences.revoke, {
           label: target?.label ?? id,
-          left: left.length > 0 ? say(words.consequences.leftWith, { list }) : words.consequences.leftNothing,
+          left:
+            left.length > 0 ? say(keyringWords.consequences.leftWith, { list }) : keyringWords.consequences.leftNothing,
         });
         const closes = closed.map(({ application }) => application.name).join(', ');
-        const told = consequence + (closes === '' ? '' : say(words.consequences.closes, { list: closes }));
+        const told = consequence + (closes === '' ? '' : say(keyringWords.consequences.closes, { list: closes }));
         if (!(await confirm(session, told, options.yes))) return;
         const answer = await session.client.call('authenticators.revoke', { params: { id } });
-        const sentence = say(words.done.authenticatorState, { label: answer.label, state: answer.state });
+        const sentence = say(keyringWords.done.authenticatorState, { label: answer.label, state: answer.state });
         done(session, answer, withEnded(sentence, answer.ended));
       }),
     );
@@ -386,7 +369,7 @@ function writeQr(file: string, begun: Answer<'totp.begin'>): void {
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === 'EEXIST')
       throw new Failure(words.errors.fileExists, { where: `--qr ${file}`, try: words.errors.fileExistsTry });
-    throw new Failure(say(words.errors.badValue, { expected: words.expected.writableFile }), {
+    throw new Failure(say(words.errors.badValue, { expected: keyringWords.expected.writableFile }), {
       where: `--qr ${file}`,
     });
   }

@@ -1,11 +1,12 @@
 import { KEY_ALGORITHMS, say, type Answer } from '@nimble-latch/api';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import type { Context, Session } from '../context.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { methodWords } from '../words/method.js';
 import type { Changing } from './method.js';
 import { collect, wholeNumber, withSession } from './support.js';
 
-const w = words.keys.rules;
+const w = methodWords.rules;
 type Rows = Answer<'methods.show'>['rows'];
 type Rules = NonNullable<NonNullable<Rows[number]['cells']['webauthn']>['parameters']>;
 type Model = NonNullable<Rules['onlyModels']>[number];
@@ -76,7 +77,7 @@ export function keyRules(command: Command, context: Context, whom: Whom, change:
     new Option(`${flag} <which>`, help).choices([...choices, OPEN]);
   command
     .command('keys')
-    .argument('<group>', words.options.everybodyOr)
+    .argument('<group>', methodWords.options.everybodyOr)
     .description(w.help)
     .addOption(choice('--attestation', w.attestation, 'asked', 'required'))
     .option('--only-model <aaguid=name>', w.onlyModel, models)
@@ -88,7 +89,7 @@ export function keyRules(command: Command, context: Context, whom: Whom, change:
     .addOption(choice('--counter', w.counter, 'flag'))
     .option('--algorithms <list>', say(w.algorithms, { all: KEY_ALGORITHMS.join(', ') }), algorithms)
     .option('--should-hold <n>', w.shouldHold, wholeNumber)
-    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
       withSession(context, async (session, named: string, options: Options) => {

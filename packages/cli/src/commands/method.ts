@@ -12,7 +12,8 @@ import { Argument, InvalidArgumentError, Option } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { table } from '../render/table.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { methodWords } from '../words/method.js';
 import { keyRules } from './method-keys.js';
 import { confirm, done, findGroup, findPerson, show, wholeNumber, withSession, type Noun } from './support.js';
 
@@ -31,7 +32,11 @@ interface Said {
 
 function sayEnrolling(cell: Cell): string {
   const elsewhere = 'checked' in cell && cell.checked === 'elsewhere';
-  return elsewhere ? words.facts.checkedElsewhere : cell.enrol ? words.facts.mayEnrol : words.facts.noMore;
+  return elsewhere
+    ? methodWords.facts.checkedElsewhere
+    : cell.enrol
+      ? methodWords.facts.mayEnrol
+      : methodWords.facts.noMore;
 }
 
 /** One line for each cell that says something, in the order in which they decide. */
@@ -48,7 +53,7 @@ const matrix = (session: Session, rows: Rows): string =>
       { heading: h.appliesTo, cell: ({ who }) => who, flexible: true },
       { heading: h.method, cell: ({ method }) => method },
       { heading: h.state, cell: ({ cell }) => sayEnrolling(cell) },
-      { heading: h.uses, cell: ({ cell }) => cell.purposes.join(', ') || words.facts.forNothing, wraps: true },
+      { heading: h.uses, cell: ({ cell }) => cell.purposes.join(', ') || methodWords.facts.forNothing, wraps: true },
       {
         heading: h.note,
         cell: ({ cell }) =>
@@ -97,19 +102,19 @@ async function change(session: Session, next: (rows: Rows) => Promise<Rows>, opt
   const named = review.named.map((one) => `  ${one.displayName}: ${one.applications.join(', ')}`);
   if (options.dryRun) {
     show(session, review, () =>
-      [matrix(session, changed), say(words.facts.wouldLockOut, { ...countsOf(review) }), ...named, ''].join('\n'),
+      [matrix(session, changed), say(methodWords.facts.wouldLockOut, { ...countsOf(review) }), ...named, ''].join('\n'),
     );
     return;
   }
   if (review.people > 0) {
-    const consequence = [say(words.facts.wouldLockOut, { ...countsOf(review) }), ...named].join('\n');
+    const consequence = [say(methodWords.facts.wouldLockOut, { ...countsOf(review) }), ...named].join('\n');
     if (!(await confirm(session, consequence, options.yes))) return;
   }
   const answer = await session.client.call('methods.edit', {
     body: { rows, lockedOut: review.people },
     ifMatch: version,
   });
-  done(session, answer, words.done.methodsSaved);
+  done(session, answer, methodWords.done.methodsSaved);
 }
 
 const countsOf = ({ people, examined, of }: Answer<'methods.review'>) => ({ people, examined, of });
@@ -142,13 +147,14 @@ function assertOfMethod(of: OfferedMethod, options: Readonly<Record<string, unkn
     ...(options['checked'] !== undefined && !checkedElsewhere ? ['--checked'] : []),
     ...wrong.map(([, option]) => option),
   ];
-  if (where.length > 0) throw new Failure(say(words.errors.notOfMethod, { method: of }), { where: where.join(', ') });
+  if (where.length > 0)
+    throw new Failure(say(methodWords.errors.notOfMethod, { method: of }), { where: where.join(', ') });
 }
 
 const methodArgument = () => new Argument('<method>').choices(OFFERED_METHODS);
 
 export const method: Noun = (command, context) => {
-  const help = words.help.method;
+  const help = methodWords.help;
   command
     .command('show')
     .description(help.show)
@@ -177,7 +183,7 @@ export const method: Noun = (command, context) => {
                 cell: (row) =>
                   row.why
                     ? shared.whyNotOffered[row.why]
-                    : say(words.facts.byRow, { row: row.row! + 1, group: row.group ?? words.facts.everybody }),
+                    : say(methodWords.facts.byRow, { row: row.row! + 1, group: row.group ?? words.facts.everybody }),
                 flexible: true,
               },
               { heading: h.holds, cell: (row) => String(row.held), align: 'right' },
@@ -189,19 +195,19 @@ export const method: Noun = (command, context) => {
     );
   command
     .command('set')
-    .argument('<group>', words.options.everybodyOr)
+    .argument('<group>', methodWords.options.everybodyOr)
     .addArgument(methodArgument())
     .description(help.set)
-    .addOption(new Option('--enrol <yes-or-no>', words.options.enrol).choices(['yes', 'no']))
+    .addOption(new Option('--enrol <yes-or-no>', methodWords.options.enrol).choices(['yes', 'no']))
     .option('--uses <list>', METHOD_PURPOSES.join(', '), purposes)
-    .addOption(new Option('--checked <where>', words.options.checked).choices(['here', 'elsewhere']))
-    .option('--least-length <n>', words.options.leastLength, wholeNumber)
+    .addOption(new Option('--checked <where>', methodWords.options.checked).choices(['here', 'elsewhere']))
+    .option('--least-length <n>', methodWords.options.leastLength, wholeNumber)
     .addOption(new Option('--digits <n>').choices(['6', '8']))
-    .option('--window <steps>', words.options.window, wholeNumber)
-    .option('--look-ahead <n>', words.options.lookAhead, wholeNumber)
-    .addOption(new Option('--pin <required-or-not>', words.options.pin).choices(['required', 'not']))
-    .option('--least-pin <n>', words.options.leastPin, wholeNumber)
-    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--window <steps>', methodWords.options.window, wholeNumber)
+    .option('--look-ahead <n>', methodWords.options.lookAhead, wholeNumber)
+    .addOption(new Option('--pin <required-or-not>', methodWords.options.pin).choices(['required', 'not']))
+    .option('--least-pin <n>', methodWords.options.leastPin, wholeNumber)
+    .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
       withSession(
@@ -260,10 +266,10 @@ export const method: Noun = (command, context) => {
   keyRules(command, context, whom, change);
   command
     .command('unset')
-    .argument('<group>', words.options.everybodyOr)
+    .argument('<group>', methodWords.options.everybodyOr)
     .addArgument(methodArgument().argOptional())
     .description(help.unset)
-    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
       withSession(context, async (session, named: string, of: OfferedMethod | undefined, options: Changing) => {
@@ -285,7 +291,7 @@ export const method: Noun = (command, context) => {
   command
     .command('raise <group>')
     .description(help.raise)
-    .option('--dry-run', words.options.dryRunLockOuts)
+    .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
       withSession(context, async (session, named: string, options: Changing) => {

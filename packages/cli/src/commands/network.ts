@@ -1,9 +1,12 @@
 import { EXIT, say, type Answer } from '@nimble-latch/api';
+import type { Command } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
-import { table } from '../render/table.js';
-import { words } from '../words.js';
-import { collect, confirm, done, isId, onceKey, show, withSession, type Noun } from './support.js';
+import type { Column } from '../render/table.js';
+import { words } from '../words/index.js';
+import { networkWords } from '../words/network.js';
+import { collect, isId, type Noun } from './support.js';
+import { addVerb, changeVerb, deleteVerb, listVerb } from './verbs.js';
 
 type Network = Answer<'networks.list'>['rows'][number];
 const h = words.headings;
@@ -17,103 +20,91 @@ interface Fields {
 }
 
 /** The network that an id or its name means. */
-async function findNetwork(session: Session, named: string): Promise<Network> {
+async function findNetwork(session: Session, named = ''): Promise<Network> {
   const { rows } = await session.client.call('networks.list');
   const found = rows.find((row) => (isId(named) ? row.id === named : row.name.toLowerCase() === named.toLowerCase()));
   if (!found)
-    throw new Failure(say(words.errors.networkUnknown, { name: named }), {
+    throw new Failure(say(networkWords.errors.networkUnknown, { name: named }), {
       try: 'nlatch network list',
       exit: EXIT.notFound,
     });
   return found;
 }
 
-const networkTable = (session: Session, rows: readonly Network[]) =>
-  table(
-    rows,
-    [
-      { heading: h.name, cell: (row) => row.name },
-      { heading: h.place, cell: (row) => [row.city, row.country].filter(Boolean).join(', ') || words.facts.none },
-      { heading: h.ranges, cell: (row) => row.ranges.join(', '), flexible: true, wraps: true },
-    ],
-    session,
-  );
+const columns = (): readonly Column<Network>[] => [
+  { heading: h.name, cell: (row) => row.name },
+  {
+    heading: h.place,
+    cell: (row) => [row.city, row.country].filter(Boolean).join(', ') || words.facts.none,
+  },
+  { heading: h.ranges, cell: (row) => row.ranges.join(', '), flexible: true, wraps: true },
+];
 
+const facts = ({ name, ranges }: Network) => ({ name, ranges: ranges.join(', ') });
 const orNull = (text: string | undefined) => (text === undefined ? undefined : text === '' ? null : text);
+const fields = ({ country, city, anonymising }: Fields) => ({
+  country: orNull(country),
+  city: orNull(city),
+  anonymising,
+});
 
 export const network: Noun = (command, context) => {
-  const help = words.help.network;
-  command
-    .command('list')
-    .description(help.list)
-    .action(
-      withSession(context, async (session) => {
-        const answer = await session.client.call('networks.list');
-        show(session, answer, () => networkTable(session, answer.rows));
+  const help = networkWords.help;
+  const at = { command, context };
+  listVerb<unknown, Answer<'networks.list'>>(at, {
+    line: 'list',
+    help: help.list,
+    rows: async ({ client }) => await client.call('networks.list'),
+    columns,
+  });
+  listVerb<unknown, Answer<'networks.locate'>>(at, {
+    line: 'locate <address>',
+    help: help.locate,
+    rows: async ({ client }, _: unknown, address = '') => await client.call('networks.locate', { query: { address } }),
+    columns,
+  });
+  addVerb(at, {
+    line: 'add <name>',
+    help: help.add,
+    options: (one) =>
+      one
+        .requiredOption('--range <cidr>', networkWords.options.range, collect)
+        .option('--country <letters>', networkWords.options.country)
+        .option('--city <name>')
+        .option('--anonymising', networkWords.options.anonymising),
+    add: async ({ client }, name, options: Fields, idempotencyKey) => {
+      const { country = null, city = null, anonymising = false } = fields(options);
+      const body = { name, ranges: options.range ?? [], country, city, anonymising };
+      return await client.call('networks.add', { body, idempotencyKey });
+    },
+    said: (added) => say(networkWords.done.networkAdded, facts(added)),
+  });
+  changeVerb(at, {
+    line: 'edit <network>',
+    help: help.edit,
+    options: (one: Command) =>
+      one
+        .option('--name <name>')
+        .option('--range <cidr>', networkWords.options.ranges, collect)
+        .option('--country <letters>', `${networkWords.options.country}, ${words.options.orNone}`)
+        .option('--city <name>', words.options.orNone)
+        .option('--anonymising', networkWords.options.anonymising)
+        .option('--no-anonymising', networkWords.options.notAnonymising),
+    find: findNetwork,
+    change: async ({ client }, { id, version }, options: Fields) =>
+      await client.call('networks.edit', {
+        params: { id },
+        body: { name: options.name, ranges: options.range, ...fields(options) },
+        ifMatch: version,
       }),
-    );
-  command
-    .command('locate <address>')
-    .description(help.locate)
-    .action(
-      withSession(context, async (session, address: string) => {
-        const answer = await session.client.call('networks.locate', { query: { address } });
-        show(session, answer, () => networkTable(session, answer.rows));
-      }),
-    );
-  command
-    .command('add <name>')
-    .description(help.add)
-    .requiredOption('--range <cidr>', words.options.range, collect)
-    .option('--country <letters>', words.options.country)
-    .option('--city <name>')
-    .option('--anonymising', words.options.anonymising)
-    .action(
-      withSession(context, async (session, name: string, { range, country, city, anonymising = false }: Fields) => {
-        const added = await session.client.call('networks.add', {
-          body: {
-            name,
-            ranges: range ?? [],
-            country: orNull(country) ?? null,
-            city: orNull(city) ?? null,
-            anonymising,
-          },
-          idempotencyKey: onceKey(),
-        });
-        done(session, added, say(words.done.networkAdded, { name: added.name, ranges: added.ranges.join(', ') }));
-      }),
-    );
-  command
-    .command('edit <network>')
-    .description(help.edit)
-    .option('--name <name>')
-    .option('--range <cidr>', words.options.ranges, collect)
-    .option('--country <letters>', `${words.options.country}, ${words.options.orNone}`)
-    .option('--city <name>', words.options.orNone)
-    .option('--anonymising', words.options.anonymising)
-    .option('--no-anonymising', words.options.notAnonymising)
-    .action(
-      withSession(context, async (session, named: string, { name, range, country, city, anonymising }: Fields) => {
-        const found = await findNetwork(session, named);
-        const edited = await session.client.call('networks.edit', {
-          params: { id: found.id },
-          body: { name, ranges: range, country: orNull(country), city: orNull(city), anonymising },
-          ifMatch: found.version,
-        });
-        done(session, edited, say(words.done.networkEdited, { name: edited.name, ranges: edited.ranges.join(', ') }));
-      }),
-    );
-  command
-    .command('delete <network>')
-    .description(help.delete)
-    .option('-y, --yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
-        const found = await findNetwork(session, named);
-        const facts = { name: found.name, ranges: found.ranges.join(', ') };
-        if (!(await confirm(session, say(words.consequences.deleteNetwork, facts), options.yes))) return;
-        const answer = await session.client.call('networks.delete', { params: { id: found.id } });
-        done(session, answer, say(words.done.networkDeleted, facts));
-      }),
-    );
+    said: (edited) => say(networkWords.done.networkEdited, facts(edited)),
+  });
+  deleteVerb(at, {
+    line: 'delete <network>',
+    help: help.delete,
+    find: findNetwork,
+    consequence: (found) => say(networkWords.consequences.deleteNetwork, facts(found)),
+    change: async ({ client }, { id }) => await client.call('networks.delete', { params: { id } }),
+    said: (_, found) => say(networkWords.done.networkDeleted, facts(found)),
+  });
 };

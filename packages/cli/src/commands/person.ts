@@ -21,7 +21,8 @@ import { facts, table, type Column } from '../render/table.js';
 import { relative } from '../render/time.js';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { personWords } from '../words/person.js';
 import {
   collect,
   confirm,
@@ -36,6 +37,7 @@ import {
   withSession,
   type Noun,
 } from './support.js';
+import { addVerb, changeVerb, deleteVerb, showVerb } from './verbs.js';
 
 const h = words.headings;
 const shared = catalogue('en');
@@ -54,7 +56,7 @@ export function peopleTable(session: Session, rows: Answer<'people.list'>['rows'
 }
 
 const sayGroup = ({ name, through }: Person['groups'][number]) =>
-  through === null ? name : say(words.facts.through, { name, through });
+  through === null ? name : say(personWords.facts.through, { name, through });
 
 function describe(person: Person): string {
   const f = words.facts;
@@ -63,11 +65,11 @@ function describe(person: Person): string {
     [h.id, person.id],
     [h.state, [person.state, ...person.roles].join(', ')],
     [h.loginNames, person.loginNames.map((name) => name.value).join(', ')],
-    [f.contact.toUpperCase(), [person.mail, person.phone].filter(Boolean).join(', ') || f.none],
-    [f.groups.toUpperCase(), person.groups.map(sayGroup).join(', ') || f.none],
-    [f.language.toUpperCase(), person.language],
-    [f.timeZone.toUpperCase(), person.timeZone],
-    [f.source.toUpperCase(), person.source],
+    [personWords.facts.contact.toUpperCase(), [person.mail, person.phone].filter(Boolean).join(', ') || f.none],
+    [personWords.facts.groups.toUpperCase(), person.groups.map(sayGroup).join(', ') || f.none],
+    [personWords.facts.language.toUpperCase(), person.language],
+    [personWords.facts.timeZone.toUpperCase(), person.timeZone],
+    [personWords.facts.source.toUpperCase(), person.source],
   ]);
 }
 
@@ -94,16 +96,16 @@ interface ListOptions extends FilterOptions {
 /** Options that say which people are meant. */
 const filterOptions = (command: Command): Command =>
   command
-    .option('--find <beginning>', words.options.findPerson)
-    .option('--group <group>', words.options.group)
-    .option('--member <group>', words.options.member)
+    .option('--find <beginning>', personWords.options.findPerson)
+    .option('--group <group>', personWords.options.group)
+    .option('--member <group>', personWords.options.member)
     .addOption(new Option('--state <state>').choices(PERSON_STATES))
-    .addOption(new Option('--coverage <coverage>', words.options.coverage).choices(COVERAGES))
-    .addOption(new Option('--holds <method>', words.options.holds).choices(METHODS))
-    .option('--key-model <id>', words.keys.people.model)
-    .option('--few-keys', words.keys.people.few)
-    .addOption(new Option('--seen <when>', words.options.seen).choices(SEEN))
-    .addOption(new Option('--source <source>', words.options.source).choices(SOURCES));
+    .addOption(new Option('--coverage <coverage>', personWords.options.coverage).choices(COVERAGES))
+    .addOption(new Option('--holds <method>', personWords.options.holds).choices(METHODS))
+    .option('--key-model <id>', personWords.people.model)
+    .option('--few-keys', personWords.people.few)
+    .addOption(new Option('--seen <when>', personWords.options.seen).choices(SEEN))
+    .addOption(new Option('--source <source>', personWords.options.source).choices(SOURCES));
 
 async function filterOf(session: Session, options: FilterOptions) {
   const idOf = async (named: string | undefined) => (named ? (await findGroup(session, named)).id : undefined);
@@ -122,11 +124,20 @@ async function changed(session: Session, id: string): Promise<Answer<'bulkChange
   }
 }
 
+/** What is said of somebody beside their name. */
+interface Fields {
+  mail?: string;
+  phone?: string;
+  language?: string;
+  timeZone?: string;
+}
+
 export const person: Noun = (command, context) => {
-  const help = words.help.person;
+  const help = personWords.help;
+  const at = { command, context };
   filterOptions(command.command('list').description(help.list))
-    .option('--count', words.options.count)
-    .option('--csv', words.options.csv)
+    .option('--count', personWords.options.count)
+    .option('--csv', personWords.options.csv)
     .option('--limit <n>', words.options.limit, wholeNumber, 50)
     .option('--cursor <next>', words.options.cursor)
     .action(
@@ -151,9 +162,9 @@ export const person: Noun = (command, context) => {
     command
       .command('bulk')
       .description(help.bulk)
-      .addArgument(new Argument('<change>', words.options.bulk).choices(BULK_KINDS)),
+      .addArgument(new Argument('<change>', personWords.options.bulk).choices(BULK_KINDS)),
   )
-    .option('--to <group>', words.options.bulkGroup)
+    .option('--to <group>', personWords.options.bulkGroup)
     .option('--dry-run', words.import.options.dryRun)
     .option('--yes', words.options.yes)
     .action(
@@ -165,16 +176,16 @@ export const person: Noun = (command, context) => {
           const { people } = await session.client.call('people.count', { query: filter });
           const facts = { people, group: group?.name ?? '' };
           if (options.dryRun || people === 0) {
-            done(session, { people }, say(words.bulk.would[kind], facts));
+            done(session, { people }, say(personWords.would[kind], facts));
             return;
           }
-          if (!(await confirm(session, say(words.bulk.would[kind], facts), options.yes))) return;
+          if (!(await confirm(session, say(personWords.would[kind], facts), options.yes))) return;
           const begun = await session.client.call('bulkChanges.begin', {
             body: { kind, group: group?.id, who: { filter }, expect: people },
             idempotencyKey: onceKey(),
           });
           const change = await changed(session, begun.id);
-          done(session, change, say(words.bulk.done, { changed: change.changed, people, id: change.id }));
+          done(session, change, say(personWords.bulkDone, { changed: change.changed, people, id: change.id }));
         },
       ),
     );
@@ -185,175 +196,128 @@ export const person: Noun = (command, context) => {
       withSession(context, async (session, id: string) => {
         const begun = await session.client.call('bulkChanges.undo', { params: { id } });
         const change = await changed(session, begun.id);
-        done(session, change, say(words.bulk.undone, { changed: change.changed }));
+        done(session, change, say(personWords.undone, { changed: change.changed }));
       }),
     );
-  command
-    .command('show <person>')
-    .description(help.show)
-    .action(
-      withSession(context, async (session, named: string) => {
-        const found = await findPerson(session, named);
-        show(session, found, () => describe(found));
+  showVerb(at, {
+    line: 'show <person>',
+    help: help.show,
+    find: findPerson,
+    text: (_, found) => describe(found),
+  });
+  addVerb(at, {
+    line: 'add <name>',
+    help: help.add,
+    options: (one) =>
+      one
+        .requiredOption('--login <login-name>', personWords.options.login, collect)
+        .option('--mail <address>')
+        .option('--phone <number>')
+        .option('--language <tag>')
+        .option('--time-zone <zone>'),
+    add: async ({ client }, displayName, { login, ...rest }: Fields & { login: string[] }, idempotencyKey) =>
+      await client.call('people.add', { body: { displayName, loginNames: login, ...rest }, idempotencyKey }),
+    said: ({ displayName: name, loginNames }) =>
+      say(personWords.done.personAdded, { name, loginNames: loginNames.map(({ value }) => value).join(', ') }),
+  });
+  changeVerb(at, {
+    line: 'edit <person>',
+    help: help.edit,
+    options: (one) =>
+      one
+        .option('--name <name>')
+        .option('--mail <address>', words.options.orNone)
+        .option('--phone <number>', words.options.orNone)
+        .option('--language <tag>')
+        .option('--time-zone <zone>'),
+    find: findPerson,
+    change: async (
+      { client },
+      { id, version: ifMatch },
+      { name: displayName, mail, phone, ...rest }: Fields & { name?: string },
+    ) => {
+      const body: Sent<'people.edit', 'body'> = {
+        displayName,
+        mail: mail === '' ? null : mail,
+        phone: phone === '' ? null : phone,
+        language: rest.language,
+        timeZone: rest.timeZone,
+      };
+      return await client.call('people.edit', { params: { id }, body, ifMatch });
+    },
+    said: ({ displayName: name }) => say(personWords.done.personEdited, { name }),
+  });
+  changeVerb(at, {
+    line: 'deactivate <person>',
+    help: help.deactivate,
+    find: findPerson,
+    consequence: ({ displayName: name }) => say(personWords.consequences.deactivatePerson, { name }),
+    change: async ({ client }, { id }) => await client.call('people.deactivate', { params: { id } }),
+    said: (_, { displayName: name, loginNames }) =>
+      say(personWords.done.personDeactivated, { name, loginName: loginNames[0]!.value }),
+  });
+  changeVerb(at, {
+    line: 'reactivate <person>',
+    help: help.reactivate,
+    find: findPerson,
+    change: async ({ client }, { id }) => await client.call('people.reactivate', { params: { id } }),
+    said: (_, { displayName: name }) => say(personWords.done.personReactivated, { name }),
+  });
+  deleteVerb(at, {
+    line: 'delete <person>',
+    help: help.delete,
+    find: async (session, named) => {
+      const found = await findPerson(session, named);
+      const { authenticators } = await session.client.call('keyring.show', { params: { id: found.id } });
+      return { found, active: authenticators.filter((one) => one.state === 'active').length };
+    },
+    consequence: ({ found, active }) =>
+      say(personWords.consequences.deletePerson, {
+        name: found.displayName,
+        loginNames: found.loginNames.map(({ value }) => value).join(', '),
+        authenticators: active,
+        groups: found.groups.filter((group) => group.through === null).length,
       }),
-    );
-  command
-    .command('add <name>')
-    .description(help.add)
-    .requiredOption('--login <login-name>', words.options.login, collect)
-    .option('--mail <address>')
-    .option('--phone <number>')
-    .option('--language <tag>')
-    .option('--time-zone <zone>')
-    .action(
-      withSession(
-        context,
-        async (
-          session,
-          displayName: string,
-          options: { login: string[]; mail?: string; phone?: string; language?: string; timeZone?: string },
-        ) => {
-          const { login: loginNames, ...rest } = options;
-          const added = await session.client.call('people.add', {
-            body: { displayName, loginNames, ...rest },
-            idempotencyKey: onceKey(),
-          });
-          done(
-            session,
-            added,
-            say(words.done.personAdded, {
-              name: added.displayName,
-              loginNames: added.loginNames.map((name) => name.value).join(', '),
-            }),
-          );
-        },
-      ),
-    );
-  command
-    .command('edit <person>')
-    .description(help.edit)
-    .option('--name <name>')
-    .option('--mail <address>', words.options.orNone)
-    .option('--phone <number>', words.options.orNone)
-    .option('--language <tag>')
-    .option('--time-zone <zone>')
-    .action(
-      withSession(
-        context,
-        async (
-          session,
-          named: string,
-          options: { name?: string; mail?: string; phone?: string; language?: string; timeZone?: string },
-        ) => {
-          const found = await findPerson(session, named);
-          const emptyIsNull = (value: string | undefined) => (value === '' ? null : value);
-          const body: Sent<'people.edit', 'body'> = {
-            displayName: options.name,
-            mail: emptyIsNull(options.mail),
-            phone: emptyIsNull(options.phone),
-            language: options.language,
-            timeZone: options.timeZone,
-          };
-          const edited = await session.client.call('people.edit', {
-            params: { id: found.id },
-            body,
-            ifMatch: found.version,
-          });
-          done(session, edited, say(words.done.personEdited, { name: edited.displayName }));
-        },
-      ),
-    );
-  command
-    .command('deactivate <person>')
-    .description(help.deactivate)
-    .option('--yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
-        const found = await findPerson(session, named);
-        const name = found.displayName;
-        if (!(await confirm(session, say(words.consequences.deactivatePerson, { name }), options.yes))) return;
-        const answer = await session.client.call('people.deactivate', { params: { id: found.id } });
-        done(session, answer, say(words.done.personDeactivated, { name, loginName: found.loginNames[0]!.value }));
-      }),
-    );
-  command
-    .command('reactivate <person>')
-    .description(help.reactivate)
-    .action(
-      withSession(context, async (session, named: string) => {
-        const found = await findPerson(session, named);
-        const answer = await session.client.call('people.reactivate', { params: { id: found.id } });
-        done(session, answer, say(words.done.personReactivated, { name: found.displayName }));
-      }),
-    );
-  command
-    .command('delete <person>')
-    .description(help.delete)
-    .option('--yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { yes?: boolean }) => {
-        const found = await findPerson(session, named);
-        const { authenticators } = await session.client.call('keyring.show', { params: { id: found.id } });
-        const consequence = say(words.consequences.deletePerson, {
-          name: found.displayName,
-          loginNames: found.loginNames.map((name) => name.value).join(', '),
-          authenticators: authenticators.filter((a) => a.state === 'active').length,
-          groups: found.groups.filter((group) => group.through === null).length,
+    change: async ({ client }, { found: { id } }) => await client.call('people.delete', { params: { id } }),
+    said: (_, { found }) => say(personWords.done.personDeleted, { name: found.displayName }),
+  });
+  changeVerb(at, {
+    line: 'add-login <person> <login-name>',
+    help: help['add-login'],
+    find: async (session, named, value = '') => ({ found: await findPerson(session, named), value }),
+    change: async ({ client }, { found: { id }, value }) =>
+      await client.call('loginNames.add', { params: { id }, body: { value }, idempotencyKey: onceKey() }),
+    said: ({ loginNames }, { found, value }) => {
+      const added = loginNames.find((one) => !found.loginNames.some((before) => before.id === one.id));
+      return say(personWords.done.loginNameAdded, { name: found.displayName, loginName: added?.value ?? value });
+    },
+  });
+  changeVerb(at, {
+    line: 'remove-login <person> <login-name>',
+    help: help['remove-login'],
+    find: async (session, named = '', value = '') => {
+      const found = await findPerson(session, named);
+      const name = found.loginNames.find((one) => one.value === value.toLowerCase());
+      if (!name)
+        throw new Failure(say(personWords.errors.loginNameUnknown, { person: found.displayName, name: value }), {
+          try: `nlatch person show ${named}`,
         });
-        if (!(await confirm(session, consequence, options.yes))) return;
-        const answer = await session.client.call('people.delete', { params: { id: found.id } });
-        done(session, answer, say(words.done.personDeleted, { name: found.displayName }));
-      }),
-    );
-  command
-    .command('add-login <person> <login-name>')
-    .description(help['add-login'])
-    .action(
-      withSession(context, async (session, named: string, value: string) => {
-        const found = await findPerson(session, named);
-        const answer = await session.client.call('loginNames.add', {
-          params: { id: found.id },
-          body: { value },
-          idempotencyKey: onceKey(),
-        });
-        const added = answer.loginNames.find((name) => !found.loginNames.some((before) => before.id === name.id));
-        done(
-          session,
-          answer,
-          say(words.done.loginNameAdded, { name: found.displayName, loginName: added?.value ?? value }),
-        );
-      }),
-    );
-  command
-    .command('remove-login <person> <login-name>')
-    .description(help['remove-login'])
-    .action(
-      withSession(context, async (session, named: string, value: string) => {
-        const found = await findPerson(session, named);
-        const name = found.loginNames.find((one) => one.value === value.toLowerCase());
-        if (!name)
-          throw new Failure(say(words.errors.loginNameUnknown, { person: found.displayName, name: value }), {
-            try: `nlatch person show ${named}`,
-          });
-        const answer = await session.client.call('loginNames.remove', {
-          params: { id: found.id, loginNameId: name.id },
-        });
-        done(session, answer, say(words.done.loginNameRemoved, { name: found.displayName, loginName: name.value }));
-      }),
-    );
-  command
-    .command('set-password <person>')
-    .description(help['set-password'])
-    .option('--must-change', words.options.mustChange)
-    .action(
-      withSession(context, async (session, named: string, options: { mustChange?: boolean }) => {
-        const found = await findPerson(session, named);
-        const password = await session.ask(words.asks.newPassword, { hidden: true });
-        const answer = await session.client.call('people.setPassword', {
-          params: { id: found.id },
-          body: { password, mustChange: options.mustChange ?? false },
-        });
-        done(session, answer, withEnded(say(words.done.passwordSet, { name: found.displayName }), answer.ended));
-      }),
-    );
+      return { found, name };
+    },
+    change: async ({ client }, { found: { id }, name }) =>
+      await client.call('loginNames.remove', { params: { id, loginNameId: name.id } }),
+    said: (_, { found, name }) =>
+      say(personWords.done.loginNameRemoved, { name: found.displayName, loginName: name.value }),
+  });
+  changeVerb(at, {
+    line: 'set-password <person>',
+    help: help['set-password'],
+    options: (one) => one.option('--must-change', personWords.options.mustChange),
+    find: findPerson,
+    change: async ({ client, ask }, { id }, { mustChange = false }: { mustChange?: boolean }) => {
+      const password = await ask(personWords.asks.newPassword, { hidden: true });
+      return await client.call('people.setPassword', { params: { id }, body: { password, mustChange } });
+    },
+    said: ({ ended }, { displayName: name }) => withEnded(say(personWords.done.passwordSet, { name }), ended),
+  });
 };

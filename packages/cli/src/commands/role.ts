@@ -2,7 +2,8 @@ import { catalogue, ROLES, say, type Role } from '@nimble-latch/api';
 import { Argument } from 'commander';
 import { table } from '../render/table.js';
 import { relative } from '../render/time.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { roleWords } from '../words/role.js';
 import { collect, confirm, done, findGroup, findPerson, show, withSession, type Noun } from './support.js';
 
 const h = words.headings;
@@ -10,7 +11,7 @@ const shared = catalogue('en');
 const roleArgument = () => new Argument('<role>').choices(ROLES);
 
 export const role: Noun = (command, context) => {
-  const help = words.help.role;
+  const help = roleWords.help;
   command
     .command('table')
     .description(help.table)
@@ -32,12 +33,12 @@ export const role: Noun = (command, context) => {
                     !one.permissions.includes(permission)
                       ? words.facts.none
                       : one.withinGroups && !one.withinGroups.includes(permission)
-                        ? words.facts.unlimitedOnly
+                        ? roleWords.facts.unlimitedOnly
                         : words.facts.yes,
                 })),
               ],
               session,
-            ) + `${words.facts.unlimitedOnlyMeans}\n`,
+            ) + `${roleWords.facts.unlimitedOnlyMeans}\n`,
         );
       }),
     );
@@ -59,7 +60,7 @@ export const role: Noun = (command, context) => {
                   cell: (one) =>
                     one.groups === null
                       ? words.facts.everybody
-                      : one.groups.map((group) => group.name).join(', ') || words.facts.nobodyAtAll,
+                      : one.groups.map((group) => group.name).join(', ') || roleWords.facts.nobodyAtAll,
                   flexible: true,
                 },
                 { heading: h.since, cell: (one) => relative(one.grantedAt, context.now()) },
@@ -69,7 +70,7 @@ export const role: Noun = (command, context) => {
             ),
             ...emergency.map(
               (one) =>
-                `${say(words.facts.emergencyAccount, { name: one.displayName, when: relative(one.lastSeenAt, context.now()) })}\n`,
+                `${say(roleWords.facts.emergencyAccount, { name: one.displayName, when: relative(one.lastSeenAt, context.now()) })}\n`,
             ),
           ].join(''),
         );
@@ -79,7 +80,7 @@ export const role: Noun = (command, context) => {
     .command('give <person>')
     .addArgument(roleArgument())
     .description(help.give)
-    .option('--within <group>', words.options.within, collect)
+    .option('--within <group>', roleWords.options.within, collect)
     .action(
       withSession(context, async (session, named: string, given: Role, options: { within?: string[] }) => {
         const person = await findPerson(session, named);
@@ -95,8 +96,8 @@ export const role: Noun = (command, context) => {
           session,
           answer,
           groups
-            ? say(words.done.roleGivenWithin, { ...facts, groups: groups.map((group) => group.name).join(', ') })
-            : say(words.done.roleGiven, facts),
+            ? say(roleWords.done.roleGivenWithin, { ...facts, groups: groups.map((group) => group.name).join(', ') })
+            : say(roleWords.done.roleGiven, facts),
         );
       }),
     );
@@ -108,25 +109,25 @@ export const role: Noun = (command, context) => {
       withSession(context, async (session, named: string, taken: Role) => {
         const person = await findPerson(session, named);
         const answer = await session.client.call('roles.revoke', { params: { id: person.id, role: taken } });
-        done(session, answer, say(words.done.roleTaken, { name: person.displayName, role: taken }));
+        done(session, answer, say(roleWords.done.roleTaken, { name: person.displayName, role: taken }));
       }),
     );
   command
     .command('emergency <person>')
     .description(help.emergency)
-    .option('--off', words.options.emergencyOff)
+    .option('--off', roleWords.options.emergencyOff)
     .option('-y, --yes', words.options.yes)
     .action(
       withSession(context, async (session, named: string, options: { off?: boolean; yes?: boolean }) => {
         const person = await findPerson(session, named);
         const emergency = !options.off;
         const facts = { name: person.displayName };
-        if (emergency && !(await confirm(session, say(words.consequences.emergency, facts), options.yes))) return;
+        if (emergency && !(await confirm(session, say(roleWords.consequences.emergency, facts), options.yes))) return;
         const answer = await session.client.call('people.markEmergency', {
           params: { id: person.id },
           body: { emergency },
         });
-        done(session, answer, say(emergency ? words.done.emergency : words.done.noEmergency, facts));
+        done(session, answer, say(emergency ? roleWords.done.emergency : roleWords.done.noEmergency, facts));
       }),
     );
 };

@@ -4,23 +4,14 @@ import { Failure } from '../failure.js';
 import { differenceText } from '../render/difference.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
-import { words } from '../words.js';
-import {
-  confirm,
-  done,
-  moreRows,
-  onceKey,
-  readTextFile,
-  show,
-  wholeNumber,
-  withSession,
-  type Noun,
-} from './support.js';
+import { words } from '../words/index.js';
+import { rulebookWords } from '../words/rulebook.js';
+import { confirm, done, onceKey, readTextFile, show, wholeNumber, withSession, type Noun } from './support.js';
+import { byId, changeVerb, deleteVerb, listVerb, type Paged } from './verbs.js';
 
 const shared = catalogue('en');
 const w = shared.rulebook;
 const h = words.headings;
-const d = words.done;
 
 type Checked = Answer<'rulebook.check'>;
 type Review = Answer<'rulebookDraft.review'>;
@@ -32,7 +23,7 @@ function wrongText(session: Session, name: string, problems: Checked['problems']
   const lines = problems.map(
     ({ line, column, what, facts }) => `${name}:${line}:${column}: ${say(w.problems[what], facts)}`,
   );
-  return new Failure(say(words.errors.rulebookWrong, { count: problems.length }), {
+  return new Failure(say(rulebookWords.errors.rulebookWrong, { count: problems.length }), {
     where: lines.join('\n       '),
     exit: EXIT.badInput,
   });
@@ -45,11 +36,11 @@ const sentences = ({ rules, otherwise }: NonNullable<Checked['rulebook']>): stri
   ].join('');
 
 function findingsTable(session: Session, findings: Checked['findings']): string {
-  if (findings.length === 0) return `\n${words.facts.nothingFound}\n`;
+  if (findings.length === 0) return `\n${rulebookWords.facts.nothingFound}\n`;
   return `\n${table(
     findings,
     [
-      { heading: h.rule, cell: (one) => one.rule ?? words.facts.whole, flexible: true },
+      { heading: h.rule, cell: (one) => one.rule ?? rulebookWords.facts.whole, flexible: true },
       { heading: h.found, cell: (one) => say(w.findings[one.what], one.facts), flexible: true, wraps: true },
     ],
     session,
@@ -58,9 +49,9 @@ function findingsTable(session: Session, findings: Checked['findings']): string 
 
 /** Whom a draft would lock out, by name and place. */
 function lockedOutText(session: Session, { people, named, examined, of }: Review['lockedOut']): string {
-  const all = examined < of ? ` ${say(words.facts.examined, { examined, of })}` : '';
-  if (people === 0) return `${words.facts.locksNobodyOut}${all}\n`;
-  return `${say(words.facts.locksOut, { people })}${all}\n\n${table(
+  const all = examined < of ? ` ${say(rulebookWords.facts.examined, { examined, of })}` : '';
+  if (people === 0) return `${rulebookWords.facts.locksNobodyOut}${all}\n`;
+  return `${say(rulebookWords.facts.locksOut, { people })}${all}\n\n${table(
     named,
     [
       { heading: h.name, cell: (one) => one.displayName, flexible: true },
@@ -72,8 +63,8 @@ function lockedOutText(session: Session, { people, named, examined, of }: Review
 
 const headOf = (version: Version): string =>
   version.publishedAt === null
-    ? `${words.facts.asDelivered}\n\n`
-    : `${say(words.facts.versionOf, {
+    ? `${rulebookWords.facts.asDelivered}\n\n`
+    : `${say(rulebookWords.facts.versionOf, {
         number: version.number,
         name: version.publishedBy?.displayName ?? shared.actors.erased,
         at: exact(version.publishedAt),
@@ -86,13 +77,14 @@ async function saveDraft(session: Session, text: string): Promise<Answer<'rulebo
 }
 
 export const rulebook: Noun = (command, context) => {
-  const help = words.help.rulebook;
+  const help = rulebookWords.help;
+  const at = { command, context };
   command
     .command('show')
     .description(help.show)
-    .option('--number <version>', words.options.versionNumber, wholeNumber)
-    .option('--draft', words.options.draft)
-    .option('--text', words.options.asText)
+    .option('--number <version>', rulebookWords.options.versionNumber, wholeNumber)
+    .option('--draft', rulebookWords.options.draft)
+    .option('--text', rulebookWords.options.asText)
     .action(
       withSession(context, async (session, options: { number?: number; draft?: boolean; text?: boolean }) => {
         if (options.draft) {
@@ -124,7 +116,7 @@ export const rulebook: Noun = (command, context) => {
                   ],
                   session,
                 )}`,
-                running.draft ? `\n${words.facts.draftBegun}\n` : '',
+                running.draft ? `\n${rulebookWords.facts.draftBegun}\n` : '',
               ].join(''),
         );
       }),
@@ -148,7 +140,7 @@ export const rulebook: Noun = (command, context) => {
         const { rows } = await session.client.call('rulebook.starters');
         const wanted = rows.find((row) => row.name === name);
         if (name !== undefined && !wanted)
-          throw new Failure(say(words.errors.noStarter, { names: rows.map((row) => row.name).join(', ') }), {
+          throw new Failure(say(rulebookWords.errors.noStarter, { names: rows.map((row) => row.name).join(', ') }), {
             where: name,
           });
         show(session, wanted ?? rows, () =>
@@ -179,19 +171,17 @@ export const rulebook: Noun = (command, context) => {
         const text = await readTextFile(file);
         const { problems } = await session.client.call('rulebook.check', { body: { text } });
         if (problems.length > 0) throw wrongText(session, file, problems);
-        done(session, await saveDraft(session, text), d.draftSaved);
+        done(session, await saveDraft(session, text), rulebookWords.done.draftSaved);
       }),
     );
-  command
-    .command('bring-back <number>')
-    .description(help['bring-back'])
-    .action(
-      withSession(context, async (session, typed: string) => {
-        const number = wholeNumber(typed);
-        const { text } = await session.client.call('rulebook.version', { params: { number } });
-        done(session, await saveDraft(session, text), say(d.broughtBack, { number }));
-      }),
-    );
+  changeVerb(at, {
+    line: 'bring-back <number>',
+    help: help['bring-back'],
+    find: async ({ client }, typed = '') =>
+      await client.call('rulebook.version', { params: { number: wholeNumber(typed) } }),
+    change: async (session, { text }) => await saveDraft(session, text),
+    said: (_, { number }) => say(rulebookWords.done.broughtBack, { number }),
+  });
   command
     .command('diff')
     .description(help.diff)
@@ -207,7 +197,7 @@ export const rulebook: Noun = (command, context) => {
     .action(
       withSession(context, async (session) => {
         const review = await session.client.call('rulebookDraft.review');
-        if (!review.rulebook) throw wrongText(session, words.facts.theDraft, review.problems);
+        if (!review.rulebook) throw wrongText(session, rulebookWords.facts.theDraft, review.problems);
         show(session, review, () =>
           [
             differenceText(session, review.difference),
@@ -220,85 +210,59 @@ export const rulebook: Noun = (command, context) => {
   command
     .command('publish')
     .description(help.publish)
-    .requiredOption('--message <text>', words.options.message)
+    .requiredOption('--message <text>', rulebookWords.options.message)
     .option('--yes', words.options.yes)
     .action(
       withSession(context, async (session, options: { message: string; yes?: boolean }) => {
         const review = await session.client.call('rulebookDraft.review');
-        if (!review.rulebook) throw wrongText(session, words.facts.theDraft, review.problems);
+        if (!review.rulebook) throw wrongText(session, rulebookWords.facts.theDraft, review.problems);
         const { version, lockedOut, findings } = review;
         if (!session.json && (findings.length > 0 || lockedOut.people > 0))
           session.err(`${findingsTable(session, findings)}\n${lockedOutText(session, lockedOut)}\n`);
-        const consequence = say(words.consequences.publish, { version, people: lockedOut.people });
+        const consequence = say(rulebookWords.consequences.publish, { version, people: lockedOut.people });
         if (!(await confirm(session, consequence, options.yes))) return;
         const published = await session.client.call('rulebook.publish', {
           body: { message: options.message, lockedOut: lockedOut.people },
           idempotencyKey: onceKey(),
         });
-        done(session, published, say(d.published, { number: published.number }));
+        done(session, published, say(rulebookWords.done.published, { number: published.number }));
       }),
     );
-  command
-    .command('discard')
-    .description(help.discard)
-    .option('--yes', words.options.yes)
-    .action(
-      withSession(context, async (session, options: { yes?: boolean }) => {
-        if (!(await confirm(session, words.consequences.discardDraft, options.yes))) return;
-        await session.client.call('rulebookDraft.discard');
-        done(session, null, d.draftDiscarded);
-      }),
-    );
-  command
-    .command('graces')
-    .description(help.graces)
-    .option('--limit <rows>', words.options.limit, wholeNumber, 50)
-    .option('--cursor <cursor>', words.options.cursor)
-    .action(
-      withSession(context, async (session, options: { limit: number; cursor?: string }) => {
-        const page = await session.client.call('rulebook.graces', { query: options });
-        show(
-          session,
-          page,
-          () =>
-            table(
-              page.rows,
-              [
-                { heading: h.who, cell: (row) => row.person.displayName, flexible: true },
-                { heading: h.rule, cell: (row) => row.rule, flexible: true },
-                { heading: h.since, cell: (row) => relative(row.begunAt, session.now()) },
-                { heading: h.until, cell: (row) => relative(row.until, session.now()) },
-                { heading: h.coverage, cell: (row) => shared.coverages[row.coverage] },
-              ],
-              session,
-            ) + moreRows(session, page),
-        );
-      }),
-    );
-  command
-    .command('versions')
-    .description(help.versions)
-    .option('--limit <rows>', words.options.limit, wholeNumber, 50)
-    .option('--cursor <cursor>', words.options.cursor)
-    .action(
-      withSession(context, async (session, options: { limit: number; cursor?: string }) => {
-        const page = await session.client.call('rulebook.versions', { query: options });
-        show(
-          session,
-          page,
-          () =>
-            table(
-              page.rows,
-              [
-                { heading: h.number, cell: (row) => String(row.number) },
-                { heading: h.when, cell: (row) => relative(row.publishedAt, session.now()) },
-                { heading: h.who, cell: (row) => row.publishedBy?.displayName ?? shared.actors.erased },
-                { heading: h.lockedOut, cell: (row) => String(row.lockedOut) },
-                { heading: h.what, cell: (row) => row.message, flexible: true, wraps: true },
-              ],
-              session,
-            ) + moreRows(session, page),
-        );
-      }),
-    );
+  deleteVerb(at, {
+    line: 'discard',
+    help: help.discard,
+    find: byId,
+    consequence: () => rulebookWords.consequences.discardDraft,
+    change: async ({ client }) => {
+      await client.call('rulebookDraft.discard');
+      return null;
+    },
+    said: () => rulebookWords.done.draftDiscarded,
+  });
+  listVerb(at, {
+    line: 'graces',
+    help: help.graces,
+    limit: 50,
+    rows: async ({ client }, query: Paged) => await client.call('rulebook.graces', { query }),
+    columns: ({ now }) => [
+      { heading: h.who, cell: (row) => row.person.displayName, flexible: true },
+      { heading: h.rule, cell: (row) => row.rule, flexible: true },
+      { heading: h.since, cell: (row) => relative(row.begunAt, now()) },
+      { heading: h.until, cell: (row) => relative(row.until, now()) },
+      { heading: h.coverage, cell: (row) => shared.coverages[row.coverage] },
+    ],
+  });
+  listVerb(at, {
+    line: 'versions',
+    help: help.versions,
+    limit: 50,
+    rows: async ({ client }, query: Paged) => await client.call('rulebook.versions', { query }),
+    columns: ({ now }) => [
+      { heading: h.number, cell: (row) => String(row.number) },
+      { heading: h.when, cell: (row) => relative(row.publishedAt, now()) },
+      { heading: h.who, cell: (row) => row.publishedBy?.displayName ?? shared.actors.erased },
+      { heading: h.lockedOut, cell: (row) => String(row.lockedOut) },
+      { heading: h.what, cell: (row) => row.message, flexible: true, wraps: true },
+    ],
+  });
 };

@@ -10,17 +10,18 @@ import { facts } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { typedPrompt } from '../prompts.js';
 import { serverOf } from '../session.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
+import { signInWords } from '../words/sign-in.js';
 import { show, wholeNumber, withSession } from './support.js';
 
 export function login(command: Command, context: Context): void {
   command
     .argument('[login-name]')
-    .option('--hours <n>', words.options.tokenHours, wholeNumber, 12)
+    .option('--hours <n>', signInWords.options.tokenHours, wholeNumber, 12)
     .action(async (named: string | undefined, options: { hours: number }, self: Command) => {
       const server = serverOf(context, self.optsWithGlobals<GlobalOptions>());
       const client = createClient({ server });
-      const loginName = named ?? (await context.ask(words.asks.loginName));
+      const loginName = named ?? (await context.ask(signInWords.asks.loginName));
       const begun = await client.call('console.begin', { body: { loginName, keys: false } });
       let { signIn } = begun;
       while (signIn.state === 'asking') {
@@ -44,13 +45,13 @@ export function login(command: Command, context: Context): void {
           const { token, expiresAt } = answer.accessToken;
           writeCredentials(context.env, { server, token, expiresAt });
           context.out(
-            `${say(words.done.signedIn, { server, name: signIn.person!.displayName, until: exact(expiresAt) })}\n`,
+            `${say(signInWords.done.signedIn, { server, name: signIn.person!.displayName, until: exact(expiresAt) })}\n`,
           );
           return;
         }
       }
       const reason = catalogue('en').reasons[signIn.reason ?? 'expired'];
-      throw new Failure(say(words.errors.refused, { reason }), { exit: EXIT.refused, try: 'nlatch login' });
+      throw new Failure(say(signInWords.errors.refused, { reason }), { exit: EXIT.refused, try: 'nlatch login' });
     });
 }
 
@@ -59,7 +60,7 @@ export function logout(command: Command, context: Context): void {
     withSession(context, async (session) => {
       await session.client.call('session.end');
       if (!context.env['NLATCH_TOKEN']) forgetCredentials(context.env);
-      session.out(`${words.done.signedOut}\n`);
+      session.out(`${signInWords.done.signedOut}\n`);
     }),
   );
 }
@@ -68,13 +69,12 @@ export function whoami(command: Command, context: Context): void {
   command.action(
     withSession(context, async (session) => {
       const answer = await session.client.call('session.show');
-      const f = words.facts;
       show(session, answer, () =>
         facts([
           [answer.person.displayName, answer.person.loginName],
-          [f.roles, answer.roles.join(', ')],
-          [f.rights, `${answer.permissions.length}`],
-          [f.until, `${exact(answer.expiresAt)} (${relative(answer.expiresAt, session.now())})`],
+          [signInWords.facts.roles, answer.roles.join(', ')],
+          [signInWords.facts.rights, `${answer.permissions.length}`],
+          [signInWords.facts.until, `${exact(answer.expiresAt)} (${relative(answer.expiresAt, session.now())})`],
         ]),
       );
     }),

@@ -5,8 +5,10 @@ import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { facts, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
-import { words } from '../words.js';
-import { done, findPerson, isId, moreRows, onceKey, show, wholeNumber, withSession, type Noun } from './support.js';
+import { words } from '../words/index.js';
+import { stockWords } from '../words/stock.js';
+import { done, findPerson, isId, onceKey, show, wholeNumber, withSession, type Noun } from './support.js';
+import { byId, changeVerb, listVerb, showVerb, type Paged } from './verbs.js';
 
 type Token = Answer<'stock.list'>['rows'][number];
 type Story = Answer<'stock.show'>;
@@ -15,13 +17,13 @@ const s = words.stock;
 const shared = catalogue('en');
 
 /** The token that an id or a serial number means. */
-async function findToken(session: Session, named: string): Promise<Story> {
+async function findToken(session: Session, named = ''): Promise<Story> {
   if (isId(named)) return await session.client.call('stock.show', { params: { id: named } });
   const { rows } = await session.client.call('stock.list', { query: { q: named, limit: 20 } });
   const plain = (text: string) => text.toUpperCase().replace(/[^A-Z0-9]/g, '');
   const found = rows.filter((row) => plain(row.serial) === plain(named));
   if (found.length !== 1)
-    throw new Failure(say(found.length === 0 ? s.unknown : s.several, { serial: named }), {
+    throw new Failure(say(found.length === 0 ? stockWords.unknown : stockWords.several, { serial: named }), {
       ...(found.length > 1
         ? { where: found.map((row) => `${row.maker} ${row.serial}: ${row.id}`).join('\n       ') }
         : {}),
@@ -33,20 +35,6 @@ async function findToken(session: Session, named: string): Promise<Story> {
 
 const codeKind = ({ method, digits, period }: Token) => `${method}, ${digits}${period === null ? '' : `, ${period} s`}`;
 
-const tokensTable = (session: Session, rows: readonly Token[]): string =>
-  table(
-    rows,
-    [
-      { heading: h.serial, cell: (row) => row.serial },
-      { heading: h.maker, cell: (row) => [row.maker, row.model].filter(Boolean).join(' '), flexible: true },
-      { heading: h.kind, cell: codeKind },
-      { heading: h.state, cell: (row) => shared.tokenStates[row.state] },
-      { heading: h.holder, cell: (row) => row.holder?.displayName ?? words.facts.none, flexible: true },
-      { heading: h.until, cell: (row) => row.expiresOn ?? words.facts.none },
-    ],
-    session,
-  );
-
 function storyText(session: Session, token: Story): string {
   const none = words.facts.none;
   return [
@@ -56,7 +44,12 @@ function storyText(session: Session, token: Story): string {
       [h.kind, `${codeKind(token)}, ${token.algorithm}`],
       [h.state, shared.tokenStates[token.state]],
       [h.holder, token.holder?.displayName ?? none],
-      [h.sent, token.sentTo === null ? none : say(token.arrived ? s.arrivedAt : s.onItsWay, { to: token.sentTo })],
+      [
+        h.sent,
+        token.sentTo === null
+          ? none
+          : say(token.arrived ? stockWords.arrivedAt : stockWords.onItsWay, { to: token.sentTo }),
+      ],
       [h.batch, token.batch?.name ?? none],
       [h.until, token.expiresOn ?? none],
       [h.id, token.id],
@@ -75,32 +68,36 @@ function storyText(session: Session, token: Story): string {
   ].join('\n');
 }
 
-const moved = (session: Session, token: Story) =>
-  done(session, token, say(s.moved, { serial: token.serial, state: shared.tokenStates[token.state] }));
+const movedTo = ({ serial, state }: Story) => say(stockWords.moved, { serial, state: shared.tokenStates[state] });
+const moved = (session: Session, token: Story) => done(session, token, movedTo(token));
 
 export const stock: Noun = (command, context) => {
-  const help = words.help.stock;
-  command
-    .command('list')
-    .description(help.list)
-    .option('--serial <beginning>', s.options.serial)
-    .addOption(new Option('--state <state>').choices(TOKEN_STATES))
-    .addOption(new Option('--needs <what>', s.options.needs).choices(['expiring', 'never-arrived', 'never-proved']))
-    .option('--limit <n>', words.options.limit, wholeNumber, 50)
-    .option('--cursor <cursor>', words.options.cursor)
-    .action(
-      withSession(
-        context,
-        async (
-          session,
-          options: { serial?: string; state?: Token['state']; needs?: 'expiring'; limit: number; cursor?: string },
-        ) => {
-          const { serial, ...query } = options;
-          const page = await session.client.call('stock.list', { query: { ...query, q: serial } });
-          show(session, page, () => tokensTable(session, page.rows) + moreRows(session, page));
-        },
-      ),
-    );
+  const help = stockWords.help;
+  const at = { command, context };
+  listVerb(at, {
+    line: 'list',
+    help: help.list,
+    limit: 50,
+    options: (one) =>
+      one
+        .option('--serial <beginning>', s.options.serial)
+        .addOption(new Option('--state <state>').choices(TOKEN_STATES))
+        .addOption(
+          new Option('--needs <what>', s.options.needs).choices(['expiring', 'never-arrived', 'never-proved']),
+        ),
+    rows: async (
+      { client },
+      { serial: q, ...query }: Paged & { serial?: string; state?: Token['state']; needs?: 'expiring' },
+    ) => await client.call('stock.list', { query: { ...query, q } }),
+    columns: () => [
+      { heading: h.serial, cell: (row) => row.serial },
+      { heading: h.maker, cell: (row) => [row.maker, row.model].filter(Boolean).join(' '), flexible: true },
+      { heading: h.kind, cell: codeKind },
+      { heading: h.state, cell: (row) => shared.tokenStates[row.state] },
+      { heading: h.holder, cell: (row) => row.holder?.displayName ?? words.facts.none, flexible: true },
+      { heading: h.until, cell: (row) => row.expiresOn ?? words.facts.none },
+    ],
+  });
   command
     .command('counts')
     .description(help.counts)
@@ -120,7 +117,7 @@ export const stock: Noun = (command, context) => {
                 shared.tokenNeeds[need],
                 String(answer.needs[need]),
               ]),
-              [s.thin, String(answer.needs.thin)],
+              [stockWords.thin, String(answer.needs.thin)],
             ]),
             table(
               answer.batches,
@@ -131,7 +128,7 @@ export const stock: Noun = (command, context) => {
                 { heading: h.inStock, cell: (row) => String(row.inStock), align: 'right' },
                 {
                   heading: h.note,
-                  cell: (row) => (row.thin ? say(s.runsOut, { left: row.inStock }) : words.facts.none),
+                  cell: (row) => (row.thin ? say(stockWords.runsOut, { left: row.inStock }) : words.facts.none),
                 },
               ],
               session,
@@ -140,15 +137,7 @@ export const stock: Noun = (command, context) => {
         );
       }),
     );
-  command
-    .command('show <token>')
-    .description(help.show)
-    .action(
-      withSession(context, async (session, named: string) => {
-        const token = await findToken(session, named);
-        show(session, token, () => storyText(session, token));
-      }),
-    );
+  showVerb(at, { line: 'show <token>', help: help.show, find: findToken, text: storyText });
   command
     .command('add <serial>')
     .description(help.add)
@@ -175,7 +164,7 @@ export const stock: Noun = (command, context) => {
             expires?: string;
           },
         ) => {
-          const secret = await session.ask(words.asks.tokenSecret, { hidden: true });
+          const secret = await session.ask(stockWords.asks.tokenSecret, { hidden: true });
           const added = await session.client.call('stock.add', {
             body: { ...rest, serial, secret, method: kind, expiresOn: expires ?? null },
             idempotencyKey: onceKey(),
@@ -198,7 +187,7 @@ export const stock: Noun = (command, context) => {
         const { batches } = await session.client.call('stock.counts');
         const batch = options.batch === undefined ? undefined : batches.find(({ name }) => name === options.batch);
         if (options.batch !== undefined && !batch)
-          throw new Failure(say(s.noBatch, { name: options.batch }), {
+          throw new Failure(say(stockWords.noBatch, { name: options.batch }), {
             where: batches.map(({ name }) => name).join(', '),
             exit: EXIT.notFound,
           });
@@ -213,7 +202,7 @@ export const stock: Noun = (command, context) => {
       withSession(context, async (session, named: string, options: { two?: boolean }) => {
         const token = await findToken(session, named);
         if (!token.holder)
-          throw new Failure(say(s.noHolder, { serial: token.serial }), {
+          throw new Failure(say(stockWords.noHolder, { serial: token.serial }), {
             try: `nlatch stock assign <person> ${token.serial}`,
           });
         const codes = [await session.ask(words.asks.code)];
@@ -222,7 +211,7 @@ export const stock: Noun = (command, context) => {
           params: { id: token.holder.id, tokenId: token.id },
           body: { codes },
         });
-        done(session, proved, say(s.proved, { serial: token.serial, name: token.holder.displayName }));
+        done(session, proved, say(stockWords.proved, { serial: token.serial, name: token.holder.displayName }));
       }),
     );
   command
@@ -234,15 +223,15 @@ export const stock: Noun = (command, context) => {
         const { batches } = await session.client.call('stock.counts');
         const batch = options.batch === undefined ? undefined : batches.find(({ name }) => name === options.batch);
         if (options.batch !== undefined && !batch)
-          throw new Failure(say(s.noBatch, { name: options.batch }), { exit: EXIT.notFound });
+          throw new Failure(say(stockWords.noBatch, { name: options.batch }), { exit: EXIT.notFound });
         if (existsSync(file))
           throw new Failure(words.errors.fileExists, { where: file, try: words.errors.fileExistsTry });
-        const passphrase = await session.ask(words.asks.filePassphrase, { hidden: true });
-        if ((await session.ask(words.asks.filePassphraseAgain, { hidden: true })) !== passphrase)
-          throw new Failure(s.notTheSame);
+        const passphrase = await session.ask(stockWords.asks.filePassphrase, { hidden: true });
+        if ((await session.ask(stockWords.asks.filePassphraseAgain, { hidden: true })) !== passphrase)
+          throw new Failure(stockWords.notTheSame);
         const text = await session.client.call('stock.export', { body: { passphrase, batch: batch?.id } });
         writeFileSync(file, text, { flag: 'wx', mode: 0o600 });
-        done(session, { file }, say(s.exported, { file }));
+        done(session, { file }, say(stockWords.exported, { file }));
       }),
     );
   command
@@ -278,35 +267,29 @@ export const stock: Noun = (command, context) => {
           throw new Failure(words.errors.fileExists, { where: options.out, try: words.errors.fileExistsTry });
         const made = await session.client.call('stock.makeCertificate', { body: { label, years: options.years } });
         if (options.out !== undefined) writeFileSync(options.out, made.certificate, { flag: 'wx' });
-        const text = say(s.certificateMade, { label, fingerprint: made.fingerprint });
+        const text = say(stockWords.certificateMade, { label, fingerprint: made.fingerprint });
         const where =
           options.out === undefined
             ? `\n${made.certificate.trimEnd()}`
-            : `\n${say(s.certificateFile, { file: options.out })}`;
+            : `\n${say(stockWords.certificateFile, { file: options.out })}`;
         done(session, made, text + where);
       }),
     );
-  command
-    .command('retire-certificate <id>')
-    .description(help['retire-certificate'])
-    .action(
-      withSession(context, async (session, id: string) => {
-        const gone = await session.client.call('stock.retireCertificate', { params: { id } });
-        done(session, gone, say(s.certificateRetired, { label: gone.label }));
-      }),
-    );
+  changeVerb(at, {
+    line: 'retire-certificate <id>',
+    help: help['retire-certificate'],
+    find: byId,
+    change: async ({ client }, id) => await client.call('stock.retireCertificate', { params: { id } }),
+    said: ({ label }) => say(stockWords.certificateRetired, { label }),
+  });
   for (const to of ['sent', 'arrived', 'returned', 'in-stock', 'lost', 'broken', 'retired'] as const)
-    command
-      .command(`${to} <token>`)
-      .description(help[to])
-      .option('--note <text>', s.options.note)
-      .action(
-        withSession(context, async (session, named: string, options: { note?: string }) => {
-          const token = await findToken(session, named);
-          moved(
-            session,
-            await session.client.call('stock.move', { params: { id: token.id }, body: { to, ...options } }),
-          );
-        }),
-      );
+    changeVerb(at, {
+      line: `${to} <token>`,
+      help: help[to],
+      options: (one) => one.option('--note <text>', s.options.note),
+      find: findToken,
+      change: async ({ client }, { id }, options: { note?: string }) =>
+        await client.call('stock.move', { params: { id }, body: { to, ...options } }),
+      said: movedTo,
+    });
 };

@@ -5,7 +5,7 @@ import { InvalidArgumentError } from 'commander';
 import type { Context, GlobalOptions, Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { openSession } from '../session.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
 
 /** One noun of the program: fills its command with verbs. */
 export type Noun = (command: Command, context: Context) => void;
@@ -44,7 +44,7 @@ const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
 export const isId = (text: string) => UUID.test(text);
 
 /** The person that an id or any of their login names means. */
-export async function findPerson(session: Session, named: string): Promise<Answer<'people.show'>> {
+export async function findPerson(session: Session, named = ''): Promise<Answer<'people.show'>> {
   if (isId(named)) return await session.client.call('people.show', { params: { id: named } });
   const { rows } = await session.client.call('people.list', { query: { loginName: named, limit: 1 } });
   if (!rows[0]) {
@@ -57,36 +57,29 @@ export async function findPerson(session: Session, named: string): Promise<Answe
   return await session.client.call('people.show', { params: { id: rows[0].id } });
 }
 
+type Named = Answer<'groups.list'>['rows'] | Answer<'applications.list'>['rows'];
+
+/** The id of what has a name: a name is one thing's alone, whatever its case. */
+function idNamed(rows: Named, name: string, unknown: { readonly what: string; readonly try: string }): string {
+  const found = rows.find((row) => row.name.toLowerCase() === name.toLowerCase());
+  if (found) return found.id;
+  throw new Failure(say(unknown.what, { name }), { try: unknown.try, exit: EXIT.notFound });
+}
+
 /** The group that an id or its name means. */
-export async function findGroup(session: Session, named: string): Promise<Answer<'groups.show'>> {
-  let id = named;
-  if (!isId(named)) {
-    const { rows } = await session.client.call('groups.list', { query: { q: named, limit: 50 } });
-    const found = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
-    if (!found)
-      throw new Failure(say(words.errors.groupUnknown, { name: named }), {
-        try: words.errors.groupUnknownTry,
-        exit: EXIT.notFound,
-      });
-    id = found.id;
-  }
-  return await session.client.call('groups.show', { params: { id } });
+export async function findGroup({ client }: Session, named = ''): Promise<Answer<'groups.show'>> {
+  const unknown = { what: words.errors.groupUnknown, try: words.errors.groupUnknownTry };
+  const query = { q: named, limit: 50 };
+  const id = isId(named) ? named : idNamed((await client.call('groups.list', { query })).rows, named, unknown);
+  return await client.call('groups.show', { params: { id } });
 }
 
 /** The application that an id or its name means. */
-export async function findApplication(session: Session, named: string): Promise<Answer<'applications.show'>> {
-  let id = named;
-  if (!isId(named)) {
-    const { rows } = await session.client.call('applications.list', { query: { q: named, limit: 50 } });
-    const found = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
-    if (!found)
-      throw new Failure(say(words.errors.applicationUnknown, { name: named }), {
-        try: words.errors.applicationUnknownTry,
-        exit: EXIT.notFound,
-      });
-    id = found.id;
-  }
-  return await session.client.call('applications.show', { params: { id } });
+export async function findApplication({ client }: Session, named = ''): Promise<Answer<'applications.show'>> {
+  const unknown = { what: words.errors.applicationUnknown, try: words.errors.applicationUnknownTry };
+  const query = { q: named, limit: 50 };
+  const id = isId(named) ? named : idNamed((await client.call('applications.list', { query })).rows, named, unknown);
+  return await client.call('applications.show', { params: { id } });
 }
 
 /** States the consequence, then asks; without a terminal `--yes` must have said it. */

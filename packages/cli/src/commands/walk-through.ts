@@ -4,8 +4,9 @@ import type { Context, Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { exact } from '../render/time.js';
 import { typedPrompt } from '../prompts.js';
-import { words } from '../words.js';
-import { storyLines } from './insight.js';
+import { words } from '../words/index.js';
+import { walkThroughWords } from '../words/walk-through.js';
+import { storyLines } from './activity.js';
 import { findApplication, onceKey, withSession } from './support.js';
 
 const shared = catalogue('en');
@@ -14,9 +15,9 @@ const shared = catalogue('en');
 export function walkThrough(command: Command, context: Context): void {
   command
     .argument('<login-name>')
-    .requiredOption('--at <application>', words.options.at)
-    .option('--password-checked', words.options.passwordChecked)
-    .option('--from <address>', words.options.from)
+    .requiredOption('--at <application>', walkThroughWords.options.at)
+    .option('--password-checked', walkThroughWords.options.passwordChecked)
+    .option('--from <address>', walkThroughWords.options.from)
     .action(
       withSession(
         context,
@@ -67,16 +68,16 @@ function tell(session: Session, walk: Answer<'walkThroughs.begin'>): void {
   const { prompt, retryAt } = walk.signIn;
   if (walk.story.reason) session.out(`${say(words.facts.wrong, { reason: shared.reasons[walk.story.reason] })}\n`);
   if (retryAt) session.out(`${say(words.facts.retryAt, { until: exact(retryAt) })}\n`);
-  else session.out(`${say(words.facts.asks, { prompt: shared.prompts[prompt!.kind] })}\n`);
+  else session.out(`${say(walkThroughWords.facts.asks, { prompt: shared.prompts[prompt!.kind] })}\n`);
   if (!retryAt && prompt!.others.length > 0)
     session.out(
-      `${say(words.facts.orInstead, { choices: prompt!.others.map((one) => OTHER + choiceOf(one)).join(' ') })}\n`,
+      `${say(walkThroughWords.facts.orInstead, { choices: prompt!.others.map((one) => OTHER + choiceOf(one)).join(' ') })}\n`,
     );
 }
 
 function ending({ signIn, story }: Answer<'walkThroughs.begin'>): string {
-  if (signIn.state === 'let-in') return say(words.facts.letIn, { way: signIn.way! });
-  return say(words.facts.ended, {
+  if (signIn.state === 'let-in') return say(walkThroughWords.facts.letIn, { way: signIn.way! });
+  return say(walkThroughWords.facts.ended, {
     state: shared.signInStates[signIn.state],
     reason: story.reason ? shared.reasons[story.reason] : '',
   });

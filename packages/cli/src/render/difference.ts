@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
 
 type Difference = Answer<'rulebookDraft.review'>['difference'];
 

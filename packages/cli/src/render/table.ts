@@ -1,5 +1,5 @@
 import stringWidth from 'string-width';
-import { words } from '../words.js';
+import { words } from '../words/index.js';
 
 export interface Column<Row> {
   readonly heading: string;

@@ -1,4 +1,4 @@
-import { words } from '../words.js';
+import { words } from '../words/index.js';
 
 const UNITS: readonly [unit: Intl.RelativeTimeFormatUnit, seconds: number][] = [
   ['year', 365 * 86_400],

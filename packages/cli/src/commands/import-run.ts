@@ -1,0 +1,210 @@
+import { setTimeout as delay } from 'node:timers/promises';
+import type { DELIMITER_NAMES, OWNER_PARTS, SECRET_ENCODINGS } from '@nimble-latch/api';
+import { catalogue, EXIT, ROW_VERDICTS, say, type Answer } from '@nimble-latch/api';
+import type { Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { facts, table, type Column } from '../render/table.js';
+import { words } from '../words/index.js';
+import { importWords } from '../words/import.js';
+import { confirm, done, show } from './support.js';
+
+/** One file that was sent: how far it is, what it would do, what it did. */
+const h = words.headings;
+const shared = catalogue('en');
+
+export type Import = Answer<'imports.show'>;
+type Row = Answer<'imports.rows'>['rows'][number];
+type Mapping = Answer<'importMappings.list'>['rows'][number];
+
+export interface ImportOptions {
+  mapping?: string;
+  column?: string[];
+  saveAs?: string;
+  missing?: 'keep' | 'deactivate';
+  missingMost?: number;
+  country?: string;
+  clearEmpty?: boolean;
+  language?: string;
+  timeZone?: string;
+  delimiter?: (typeof DELIMITER_NAMES)[number];
+  encoding?: 'utf-8' | 'utf-16le' | 'utf-16be' | 'windows-1252';
+  header?: 'yes' | 'no';
+  skipBad?: boolean;
+  form?: 'csv' | 'pskc' | 'key-uris';
+  secrets?: (typeof SECRET_ENCODINGS)[number];
+  openBy?: 'passphrase' | 'key';
+  signer?: string;
+  ownerPart?: (typeof OWNER_PARTS)[number];
+  ownerAs?: string;
+  dryRun?: boolean;
+  yes?: boolean;
+}
+
+export async function mappingNamed(session: Session, name = ''): Promise<Mapping> {
+  let cursor: string | undefined;
+  do {
+    const page = await session.client.call('importMappings.list', { query: { limit: 200, cursor } });
+    const found = page.rows.find((row) => row.name.toLowerCase() === name.toLowerCase());
+    if (found) return found;
+    cursor = page.next ?? undefined;
+  } while (cursor !== undefined);
+  throw new Failure(say(importWords.errors.mappingUnknown, { name }), {
+    try: 'nlatch import mappings',
+    exit: EXIT.notFound,
+  });
+}
+
+/** Waits for the present step, telling how far it is where somebody watches. */
+export async function settled(session: Session, id: string, sentence: string): Promise<Import> {
+  let told = '';
+  for (let wait = 150; ; wait = Math.min(1_000, wait * 1.5)) {
+    const one = await session.client.call('imports.show', { params: { id } });
+    const working = one.state === 'checking' || one.state === 'applying';
+    if (session.interactive) {
+      const { done: at, total } = one.progress;
+      const now = working && at > 0 ? `${say(sentence, { done: at, total })} ${Math.floor((at / total) * 100)} %` : '';
+      // The line is written over, and wiped at the end.
+      if (now !== told) session.err(`\r${now.padEnd(told.length)}${now === '' ? '\r' : ''}`);
+      told = now;
+    }
+    if (!working) return one;
+    await delay(wait);
+  }
+}
+
+export const columnsTable = (session: Session, one: Import): string =>
+  table(
+    one.columns,
+    [
+      { heading: h.column, cell: (column) => column.name, flexible: true },
+      { heading: h.meaning, cell: (column) => shared.columnMeanings[column.meaning], flexible: true },
+      { heading: h.cells, cell: (column) => column.samples.join(' · ') || words.facts.none, flexible: true },
+    ],
+    session,
+  );
+
+const tally = (counts: NonNullable<Import['counts']>): [string, string][] =>
+  ROW_VERDICTS.filter((verdict) => counts[verdict] > 0 || verdict === 'new').map((verdict) => [
+    shared.rowVerdicts[verdict].toUpperCase(),
+    String(counts[verdict]),
+  ]);
+
+function sayRow(row: Row): string {
+  const changes = row.changes.map(({ what, from, to }) =>
+    `${shared.rowChanges[what]} ${from === null ? `+ ${to}` : to === null ? `− ${from}` : `${from} → ${to}`}`.trim(),
+  );
+  const issues = row.issues.map(({ column, reason, facts: those }) =>
+    `${column ?? ''} ${say(shared.rowReasons[reason], those)}`.trim(),
+  );
+  return [...issues, ...changes].join('; ');
+}
+
+export const rowColumns = (): readonly Column<Row>[] => [
+  { heading: h.line, cell: (row) => (row.line === null ? words.facts.none : String(row.line)) },
+  { heading: h.verdict, cell: (row) => shared.rowVerdicts[row.verdict] },
+  { heading: h.name, cell: (row) => row.name ?? words.facts.none, flexible: true },
+  { heading: h.what, cell: sayRow, wraps: true },
+];
+
+const rowsTable = (session: Session, rows: readonly Row[]): string => table(rows, rowColumns(), session);
+
+/** Rows of a verdict that are shown without being asked for. */
+const SHOWN = 5;
+
+export async function preview(session: Session, one: Import): Promise<string> {
+  const parts = [facts(tally(one.counts!))];
+  if (one.newGroups.length > 0) parts.push(`${say(importWords.newGroups, { names: one.newGroups.join(', ') })}\n`);
+  for (const verdict of ['refused', 'missing', 'returning', 'changed'] as const) {
+    const count = one.counts![verdict];
+    if (count === 0) continue;
+    const page = await session.client.call('imports.rows', {
+      params: { id: one.id },
+      query: { verdict, limit: SHOWN },
+    });
+    parts.push(rowsTable(session, page.rows));
+    if (page.next) parts.push(`${say(importWords.moreOfThem, { count: count - SHOWN, id: one.id, verdict })}\n`);
+  }
+  return parts.join('\n');
+}
+
+/** What will be written, in one sentence. */
+export function consequence(one: Import): string {
+  const { new: added, changed, returning, missing, refused } = one.counts!;
+  const parts = [
+    say(
+      {
+        people: importWords.willPeople,
+        groups: importWords.willGroups,
+        tokens: importWords.willTokens,
+        keys: importWords.willKeys,
+      }[one.kind],
+      {
+        added,
+        changed: changed + returning,
+      },
+    ),
+  ];
+  if (one.rules.missing === 'deactivate' && missing > 0)
+    parts.push(refused > 0 ? say(importWords.keepsMissing, { missing }) : say(importWords.willDeactivate, { missing }));
+  else if (missing > 0) parts.push(say(importWords.leavesMissing, { missing }));
+  if (refused > 0) parts.push(say(importWords.willSkip, { refused }));
+  return parts.join(' ');
+}
+
+export async function applyImport(session: Session, one: Import, options: ImportOptions): Promise<void> {
+  const { refused, new: added, changed, returning, missing } = one.counts!;
+  if (refused > 0 && !options.skipBad)
+    throw new Failure(say(shared.errors['bad-rows'].title, { refused }), {
+      where: say(importWords.seeRows, { id: one.id }),
+      try: importWords.errors.badRowsTry,
+      exit: EXIT.conflict,
+    });
+  if (added + changed + returning === 0 && (one.rules.missing === 'keep' || missing === 0)) {
+    done(session, one, importWords.nothingToDo);
+    return;
+  }
+  if (!(await confirm(session, consequence(one), options.yes))) {
+    session.err(`${say(importWords.staysStaged, { id: one.id })}\n`);
+    return;
+  }
+  await session.client.call('imports.apply', {
+    params: { id: one.id },
+    body: {
+      skipBad: options.skipBad ?? false,
+      ...(options.missingMost === undefined ? {} : { missingMost: options.missingMost }),
+    },
+    ifMatch: one.version,
+  });
+  const ended = await settled(session, one.id, importWords.writing);
+  if (ended.state !== 'done')
+    throw new Failure(ended.problem ? shared.importProblems[ended.problem] : shared.importStates[ended.state], {
+      try: `nlatch import resume ${one.id}`,
+      exit: EXIT.conflict,
+    });
+  show(session, ended, () => outcomeText(ended));
+}
+
+function outcomeText(one: Import): string {
+  const { overtaken, ...rest } = one.outcome!;
+  const text = `${importWords.written}\n${facts(tally(rest))}`;
+  const passed = overtaken > 0 ? `${say(importWords.passedOver, { overtaken })}\n` : '';
+  const left = overtaken + rest.refused > 0 ? `${say(importWords.reportAt, { id: one.id })}\n` : '';
+  return text + passed + left;
+}
+
+export function describe(session: Session, one: Import): string {
+  const parts = [
+    facts([
+      [h.id, one.id],
+      [h.file, one.fileName],
+      [h.state, shared.importStates[one.state]],
+      [h.rows, String(one.rows)],
+      [h.mapping, one.mapping?.name ?? words.facts.none],
+    ]),
+    columnsTable(session, one),
+  ];
+  if (one.problem) parts.push(`${shared.importProblems[one.problem]}\n`);
+  if (one.outcome) parts.push(outcomeText(one));
+  else if (one.counts) parts.push(facts(tally(one.counts)));
+  return parts.join('\n');
+}

@@ -1,0 +1,68 @@
+import { say } from '@nimble-latch/api';
+import { facts, table } from '../render/table.js';
+import { relative } from '../render/time.js';
+import { words } from '../words/index.js';
+import { systemWords } from '../words/system.js';
+import { show, withSession, type Noun } from './support.js';
+
+const h = words.headings;
+
+export const system: Noun = (command, context) => {
+  command
+    .command('show')
+    .description(systemWords.help.show)
+    .action(
+      withSession(context, async (session) => {
+        const answer = await session.client.call('system.show');
+        show(session, answer, () =>
+          [
+            facts([
+              [systemWords.facts.version, answer.version],
+              [
+                systemWords.facts.outbox,
+                say(systemWords.facts.waiting, { count: answer.outbox.waiting, failed: answer.outbox.failed }),
+              ],
+              [
+                systemWords.facts.trail,
+                say(systemWords.facts.unsealed, {
+                  count: answer.trail.unsealed,
+                  when: relative(answer.trail.lastSealAt, session.now()),
+                }),
+              ],
+            ]),
+            table(
+              answer.nodes,
+              [
+                { heading: h.host, cell: (row) => row.host },
+                { heading: h.since, cell: (row) => relative(row.startedAt, session.now()) },
+                { heading: h.seen, cell: (row) => relative(row.seenAt, session.now()) },
+                { heading: h.clock, cell: (row) => `${row.clockOffMs} ms`, align: 'right' },
+                { heading: h.id, cell: (row) => row.writer },
+              ],
+              session,
+            ),
+            table(
+              answer.jobs,
+              [
+                { heading: h.kind, cell: (row) => row.kind },
+                { heading: h.state, cell: (row) => row.state },
+                { heading: h.next, cell: (row) => relative(row.runAt, session.now()) },
+                { heading: h.progress, cell: (row) => row.lastError ?? row.progress, flexible: true },
+              ],
+              session,
+            ),
+            table(
+              answer.keys,
+              [
+                { heading: h.purpose, cell: (row) => row.purpose },
+                { heading: h.state, cell: (row) => row.state },
+                { heading: h.since, cell: (row) => relative(row.createdAt, session.now()) },
+                { heading: h.id, cell: (row) => row.id },
+              ],
+              session,
+            ),
+          ].join('\n'),
+        );
+      }),
+    );
+};

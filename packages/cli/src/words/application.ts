@@ -1,0 +1,51 @@
+/** What the client says about `application`, in English. */
+export const applicationWords = {
+  options: {
+    overlap: 'how long the keys before it work on',
+    redirect: 'where it wants people back: connects by OpenID Connect, to our sign-in pages',
+    redirectOnly: 'where it wants people back, for OpenID Connect',
+    afterSignOut: 'where people may be sent after signing out',
+    client: 'whether it can keep a secret',
+    signedBy: 'what its ID tokens are signed with',
+    scopes: 'all that it may do: {all}',
+    claims: 'all that it may claim: {all}',
+  },
+  errors: {
+    connectionMany: '{name} has {count} connections',
+    connectionManyTry: 'name one by --connection <id>; nlatch application show {name} lists them',
+  },
+  done: {
+    applicationAdded: 'Registered {name}.',
+    applicationEdited: 'Changed {name}.',
+    applicationDeleted: 'Deleted {name}; its keys no longer work.',
+    connected: 'Connected {name}.',
+    clientId: 'Client id {id}, issuer {issuer}',
+    keyIssued: 'Issued a new key for {name}.',
+    keyOnce: 'This key is shown once:',
+    othersEnd: 'The keys before it work until {until}.',
+    connectionEdited: 'Changed the connection of {name}.',
+    disconnected: 'Deleted the connection of {name}; its keys no longer work.',
+    keyRevoked: 'That key no longer works.',
+  },
+  consequences: {
+    deleteApplication: 'Deletes {name} with {connections} connections. Its keys stop working at once.',
+    disconnect: 'Deletes the connection {label} of {name} with {keys} keys. They stop working at once.',
+  },
+  help: {
+    list: 'applications by name',
+    show: 'one application with connections and keys',
+    add: 'register an application',
+    edit: 'rename or describe an application',
+    delete: 'delete an application',
+    connect: 'add a connection and show its first key',
+    grant: 'change what a connection may do and claim',
+    disconnect: 'delete a connection',
+    'rotate-key': 'issue a new key; the others work on for the overlap',
+    'revoke-key': 'end a key at once',
+  },
+  origins: {
+    help: 'say from which pages of its own keys may answer for an application; without any: from none',
+    set: 'Keys may answer for {name} from: {origins}',
+    none: 'no pages of its own',
+  },
+} as const;

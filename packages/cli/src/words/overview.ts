@@ -1,0 +1,19 @@
+/** What the client says about `overview`, in English. */
+export const overviewWords = {
+  facts: {
+    overview: {
+      people: 'People',
+      deactivated: 'deactivated',
+      applications: 'Applications',
+      signIns: 'Sign-ins, last 24 hours',
+      needsHand: 'Needs a hand: {name}',
+      paused: '{method} paused until {until}',
+      emergencyUsed: 'emergency account used {at}; nlatch activity show {signIn}',
+      keyCompromised:
+        '{people, plural, one {# person holds} other {# people hold}} a key of this model, which is not to be relied on (reported {since})',
+      fewKeys: 'fewer keys than they should',
+      keyCopied: 'a key of theirs may have been copied, {at}; revoke it',
+      locked: '{method} locked after too many wrong tries',
+    },
+  },
+} as const;
