@@ -33,6 +33,8 @@ export {
   type HintId,
   type Language,
 } from './messages/index.js';
+export { typedPrompt } from './prompts.js';
+export type { PromptKind, TypedPrompt } from '@nimble-latch/core/vocabulary';
 export {
   BULK_KINDS,
   CLAIMS,

@@ -64,6 +64,16 @@ export const PROMPT_KINDS = [
   'text',
 ] as const;
 export type PromptKind = (typeof PROMPT_KINDS)[number];
+/** Those that are answered by typing. */
+export const TYPED_PROMPTS = [
+  'password',
+  'new-password',
+  'code',
+  'next-code',
+  'text',
+  'new-pin',
+] as const satisfies readonly PromptKind[];
+export type TypedPrompt = (typeof TYPED_PROMPTS)[number];
 
 /** Why a sign-in ended as it did, or why its last proof did not count. Told to applications; stable. */
 export const REASONS = [

@@ -8,7 +8,7 @@ import { forgetCredentials, writeCredentials } from '../credentials.js';
 import { Failure } from '../failure.js';
 import { facts } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
-import { typedPrompt } from '../prompts.js';
+import { askedPrompt } from '../prompts.js';
 import { serverOf } from '../session.js';
 import { words } from '../words/index.js';
 import { signInWords } from '../words/sign-in.js';
@@ -25,7 +25,7 @@ export function login(command: Command, context: Context): void {
       const begun = await client.call('console.begin', { body: { loginName, keys: false } });
       let { signIn } = begun;
       while (signIn.state === 'asking') {
-        const { kind, ask, hidden } = typedPrompt(signIn.prompt!.kind);
+        const { kind, ask, hidden } = askedPrompt(signIn.prompt!.kind);
         if (signIn.reason)
           context.err(`${say(words.facts.wrong, { reason: catalogue('en').reasons[signIn.reason] })}\n`);
         if (signIn.retryAt)

@@ -3,7 +3,7 @@ import type { Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { exact } from '../render/time.js';
-import { typedPrompt } from '../prompts.js';
+import { askedPrompt } from '../prompts.js';
 import { words } from '../words/index.js';
 import { walkThroughWords } from '../words/walk-through.js';
 import { storyLines } from './activity.js';
@@ -40,7 +40,7 @@ export function walkThrough(command: Command, context: Context): void {
             tell(session, walk);
             if (walk.signIn.retryAt) break;
             const prompt = walk.signIn.prompt!;
-            const { kind: asked, ask, hidden } = typedPrompt(prompt.kind);
+            const { kind: asked, ask, hidden } = askedPrompt(prompt.kind);
             const typed = await session.ask(ask, { hidden });
             // Another way is named after a mark that no prompt asks for by itself.
             const other = prompt.others.map(choiceOf).find((choice) => typed === `${OTHER}${choice}`);

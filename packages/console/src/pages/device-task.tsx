@@ -5,7 +5,7 @@ import { Row } from '../frame/components/layout.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { say, words } from './messages/index.js';
-import { Trouble } from './prompt-form.js';
+import { Trouble } from '../frame/prompts/prompt-form.js';
 
 const w = words.enrolling;
 

@@ -12,7 +12,7 @@ import { Hall } from './hall.js';
 import { moment, say, shared, words } from './messages/index.js';
 import { DeviceTaskForm, type DeviceTask } from './device-task.js';
 import { OwnSignIn } from './own-sign-in.js';
-import { Trouble } from './prompt-form.js';
+import { Trouble } from '../frame/prompts/prompt-form.js';
 
 const w = words.enrolling;
 type Shown = Answer<'own.show'>;

@@ -6,7 +6,7 @@ import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { say, shared, words as w } from './messages/index.js';
-import { PromptForm, WhoForm } from './prompt-form.js';
+import { PagePrompt, WhoForm } from './prompt-form.js';
 
 type Begun = Answer<'own.begin'>;
 /** Ends that are no mistake of whoever came. */
@@ -89,7 +89,7 @@ export function OwnSignIn({
           {w.other}
         </Button>
       </Row>
-      <PromptForm
+      <PagePrompt
         key={`${signIn.prompt!.kind} ${signIn.prompt!.methods.join()}`}
         signIn={signIn}
         name={loginName}

@@ -2,84 +2,56 @@ import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../frame/components/button.js';
 import { Checkbox, Form, TextField } from '../frame/components/fields.js';
-import { Banner, Small } from '../frame/components/layout.js';
-import { useKey, type UsedKey } from '../frame/components/keys.js';
+import { Small } from '../frame/components/layout.js';
 import { usePasskey, type ByKey } from '../frame/components/passkey.js';
+import { PromptForm, Trouble, type Asking, type Proof } from '../frame/prompts/prompt-form.js';
+import type { PromptWords } from '../frame/prompts/prompt-field.js';
 import { call, troubleOf } from './api.js';
 import { locale, say, shared, words as w } from './messages/index.js';
 
-type SignIn = NonNullable<Answer<'pages.prove'>['signIn']>;
-const TYPED = ['password', 'new-password', 'code', 'next-code', 'text', 'new-pin'] as const;
-type TypedKind = (typeof TYPED)[number];
-/** What answers a prompt. */
-export type Proof =
-  | { readonly kind: TypedKind | 'choose'; readonly value: string }
-  | { readonly kind: 'webauthn'; readonly credential: UsedKey };
+/** What the sign-in pages say of prompts. */
+const promptWords = (finish: string): PromptWords => ({
+  ...w,
+  finish,
+  instead: (kind) => say(w.instead, { prompt: shared.prompts[kind] }),
+  fields: {
+    password: { label: w.password },
+    'new-password': { label: w.newPassword, hint: w.newPasswordHint },
+    text: { label: w.pin, hint: w.pinHint },
+    'new-pin': { label: w.newPin, hint: w.newPinHint },
+    code: { label: w.code, hint: w.codeHint },
+    'next-code': { label: w.nextCode, hint: w.nextCodeHint },
+  },
+});
 
-export const Trouble = ({ text }: { text: string | undefined }) =>
-  text === undefined ? null : (
-    <Banner $tone="danger" role="alert">
-      {text}
-    </Banner>
-  );
+function sayStep({ retryAt, state, reason }: Asking): string | undefined {
+  if (retryAt) return say(w.paused, { when: new Date(retryAt).toLocaleTimeString(locale) });
+  return state === 'asking' && reason ? w.wrong : undefined;
+}
 
-/** One prompt of a sign-in, whichever page it is on. Keep it apart by `key` from the prompt before. */
-export function PromptForm({
-  signIn,
-  name,
+/** One prompt of a sign-in, on a page for everybody. Keep it apart by `key` from the prompt before. */
+export function PagePrompt({
   rememberDays = 0,
   finish = w.finish,
   prove,
+  ...form
 }: {
-  signIn: SignIn;
-  /** Whose password it is, for password managers. */
+  signIn: NonNullable<Answer<'pages.prove'>['signIn']>;
   name: string | null;
   rememberDays?: number;
   finish?: string;
   /** Sends a proof; answers the sign-in as it then is. */
-  prove: (proof: Proof, remember: boolean) => Promise<SignIn>;
+  prove: (proof: Proof, remember: boolean) => Promise<Asking>;
 }) {
-  const [typed, setTyped] = useState('');
   const [remember, setRemember] = useState(false);
-  const [busy, setBusy] = useState(false);
-  const [trouble, setTrouble] = useState<string>();
-  const prompt = signIn.prompt!;
-  const kind: TypedKind = TYPED.find((one) => one === prompt.kind) ?? 'code';
-  const { publicKey } = prompt;
-
-  async function step(other?: string): Promise<void> {
-    setBusy(true);
-    setTrouble(undefined);
-    try {
-      const now = await prove(
-        other !== undefined
-          ? { kind: 'choose', value: other }
-          : publicKey
-            ? { kind: 'webauthn', credential: await useKey(publicKey) }
-            : { kind, value: typed },
-        remember,
-      );
-      setTyped('');
-      if (now.retryAt) setTrouble(say(w.paused, { when: new Date(now.retryAt).toLocaleTimeString(locale) }));
-      else if (now.state === 'asking' && now.reason) setTrouble(w.wrong);
-    } catch (error) {
-      setTrouble(troubleOf(error));
-    } finally {
-      setBusy(false);
-    }
-  }
-
   return (
-    <Form
-      onSubmit={(event) => {
-        event.preventDefault();
-        void step();
-      }}
+    <PromptForm
+      {...form}
+      words={promptWords(finish)}
+      explain={troubleOf}
+      sayStep={sayStep}
+      prove={async (proof) => await prove(proof, remember)}
     >
-      <Trouble text={trouble} />
-      {/* Password managers look for whose password it is. */}
-      <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />
-      {publicKey ? <p>{w.keyHint}</p> : <ProofField kind={kind} value={typed} onChange={setTyped} />}
       {rememberDays > 0 && (
         <div>
           <Checkbox isSelected={remember} onChange={setRemember}>
@@ -88,65 +60,8 @@ export function PromptForm({
           <Small>{w.rememberHint}</Small>
         </div>
       )}
-      <Button
-        look="main"
-        type="submit"
-        isDisabled={busy || (!publicKey && typed === '')}
-        autoFocus={publicKey !== undefined}
-      >
-        {publicKey ? w.useKey : kind === 'password' ? w.next : finish}
-      </Button>
-      {prompt.others.map((other) => (
-        <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>
-          {say(w.instead, { prompt: shared.prompts[other.kind] })}
-        </Button>
-      ))}
-    </Form>
+    </PromptForm>
   );
-}
-
-function ProofField({ kind, ...field }: { kind: TypedKind; value: string; onChange: (value: string) => void }) {
-  switch (kind) {
-    case 'new-password':
-      return (
-        <TextField
-          {...field}
-          label={w.newPassword}
-          description={w.newPasswordHint}
-          type="password"
-          autoFocus
-          autoComplete="new-password"
-        />
-      );
-    case 'password':
-      return <TextField {...field} label={w.password} type="password" autoFocus autoComplete="current-password" />;
-    case 'text':
-    case 'new-pin':
-      return (
-        <TextField
-          {...field}
-          label={kind === 'text' ? w.pin : w.newPin}
-          description={kind === 'text' ? w.pinHint : w.newPinHint}
-          type="password"
-          autoFocus
-          autoComplete="off"
-          inputMode="numeric"
-        />
-      );
-    case 'next-code':
-    case 'code':
-      return (
-        <TextField
-          {...field}
-          label={kind === 'next-code' ? w.nextCode : w.code}
-          description={kind === 'next-code' ? w.nextCodeHint : w.codeHint}
-          autoFocus
-          autoComplete="one-time-code"
-          inputMode="numeric"
-          code
-        />
-      );
-  }
 }
 
 /** Who signs in: one field, or a passkey that says it. */

@@ -5,7 +5,7 @@ import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { words } from './messages/index.js';
 import { OwnSignIn } from './own-sign-in.js';
-import { Trouble } from './prompt-form.js';
+import { Trouble } from '../frame/prompts/prompt-form.js';
 
 const w = words.resetting;
 

@@ -8,7 +8,7 @@ import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words as w } from './messages/index.js';
 import { pageState, type Kept } from './page-state.js';
-import { PromptForm, WhoForm } from './prompt-form.js';
+import { PagePrompt, WhoForm } from './prompt-form.js';
 
 type Begun = Answer<'pages.begin'>;
 type Who = { loginName?: string; byKey?: ByKey };
@@ -160,7 +160,7 @@ function Prompt({
           </Button>
         )}
       </Row>
-      <PromptForm
+      <PagePrompt
         signIn={signIn}
         name={name}
         rememberDays={begun.rememberDays}

@@ -1,15 +1,16 @@
-import type { Answer } from '@nimble-latch/api';
+import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Story } from './story.js';
 import { OUTCOME_TONES } from './activity-table.js';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Form, Select, TextField } from '../../frame/components/fields.js';
 import { Banner, Empty, Page, Row, Section, State } from '../../frame/components/layout.js';
-import { OtherWays } from '../../frame/session/other-ways.js';
+import type { PromptWords } from '../../frame/prompts/prompt-field.js';
+import { PromptForm } from '../../frame/prompts/prompt-form.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
 import { applicationsWords } from '../applications/messages/index.js';
 import { signinsWords } from './messages/index.js';
-import { call, useAct, useRead } from '../../frame/session/api.js';
+import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 
 type Walk = Answer<'walkThroughs.begin'>;
 const w = signinsWords.walk;
@@ -80,24 +81,24 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
   );
 }
 
-const TYPED = ['password', 'code', 'next-code', 'text'] as const;
+/** Prompts are named as what they ask for: whoever walks through is not whom they are for. */
+const PROMPT_WORDS: PromptWords = {
+  ...words.signIn,
+  next: w.answer,
+  finish: w.answer,
+  instead: (kind) => say(words.signIn.instead, { prompt: shared.prompts[kind] }),
+  fields: {
+    password: { label: shared.prompts.password },
+    'new-password': { label: shared.prompts['new-password'] },
+    text: { label: shared.prompts.text },
+    'new-pin': { label: shared.prompts['new-pin'] },
+    code: { label: shared.prompts.code },
+    'next-code': { label: shared.prompts['next-code'] },
+  },
+};
 
 function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => void; onAgain: () => void }) {
   const { signIn, story } = walk;
-  const [value, setValue] = useState('');
-  const kind = TYPED.find((one) => one === signIn.prompt?.kind) ?? 'code';
-  const act = useAct(
-    (other: string | undefined) =>
-      call('walkThroughs.prove', {
-        params: { id: signIn.id },
-        body: other === undefined ? { kind, value } : { kind: 'choose', value: other },
-        idempotencyKey: crypto.randomUUID(),
-      }),
-    (next) => {
-      setValue('');
-      onStep(next);
-    },
-  );
   return (
     <>
       <Row>
@@ -108,30 +109,23 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
         )}
       </Row>
       {signIn.prompt && (
-        <Form
-          onSubmit={(event) => {
-            event.preventDefault();
-            act.mutate(undefined);
+        <PromptForm
+          key={`${signIn.prompt.kind} ${signIn.prompt.methods.join()}`}
+          signIn={signIn}
+          words={PROMPT_WORDS}
+          onBehalf
+          explain={(error) => troubleOf(error)?.text}
+          sayStep={() => undefined}
+          prove={async (proof) => {
+            const next = await call('walkThroughs.prove', {
+              params: { id: signIn.id },
+              body: proof as Sent<'walkThroughs.prove', 'body'>,
+              idempotencyKey: crypto.randomUUID(),
+            });
+            onStep(next);
+            return next.signIn;
           }}
-        >
-          {act.trouble && <Banner $tone="danger">{act.trouble.text}</Banner>}
-          <TextField
-            key={`${kind}-${story.steps.length}`}
-            label={shared.prompts[signIn.prompt.kind]}
-            type={kind === 'password' || kind === 'text' ? 'password' : 'text'}
-            code={kind === 'code' || kind === 'next-code'}
-            value={value}
-            onChange={setValue}
-            autoFocus
-            autoComplete="off"
-          />
-          <Row>
-            <Button look="main" type="submit" isDisabled={act.isPending || value === ''}>
-              {w.answer}
-            </Button>
-            <OtherWays others={signIn.prompt.others} onChoose={(method) => act.mutate(method)} />
-          </Row>
-        </Form>
+        />
       )}
       <Row>
         <Button onPress={onAgain}>{w.again}</Button>

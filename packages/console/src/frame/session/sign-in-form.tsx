@@ -1,20 +1,42 @@
 import type { Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Button } from '../components/button.js';
 import { Form, TextField } from '../components/fields.js';
-import { useKey } from '../components/keys.js';
-import { Banner, Row } from '../components/layout.js';
+import { Row } from '../components/layout.js';
 import { usePasskey } from '../components/passkey.js';
 import { locale, say, shared, words } from '../messages/index.js';
 import { call, troubleOf } from './api.js';
-import { OtherWays } from './other-ways.js';
+import type { PromptWords } from '../prompts/prompt-field.js';
+import { PromptForm, Trouble } from '../prompts/prompt-form.js';
 
 type Begun = Answer<'console.begin'>;
-type PromptKind = NonNullable<Begun['signIn']['prompt']>['kind'];
-const TYPED = ['password', 'new-password', 'code', 'next-code', 'text', 'new-pin'] as const satisfies PromptKind[];
-type TypedKind = (typeof TYPED)[number];
+type SignIn = Begun['signIn'];
 const w = words.signIn;
+
+/** What the console says of prompts. */
+const PROMPT_WORDS: PromptWords = {
+  ...w,
+  instead: (kind) => say(w.instead, { prompt: shared.prompts[kind] }),
+  fields: {
+    password: { label: w.password },
+    'new-password': { label: w.newPassword, hint: w.newPasswordHint },
+    text: { label: w.pin },
+    'new-pin': { label: w.newPin, hint: w.newPinHint },
+    code: { label: w.code, hint: w.codeHint },
+    'next-code': { label: shared.prompts['next-code'], hint: w.codeHint },
+  },
+};
+
+function sayStep({ state, retryAt, reason }: SignIn): string | undefined {
+  if (state !== 'asking') return undefined;
+  if (retryAt) return say(w.paused, { when: new Date(retryAt).toLocaleTimeString(locale) });
+  return reason ? sentence(shared.reasons[reason]) : undefined;
+}
+
+function explain(error: unknown): string | undefined {
+  return error instanceof ApiError && error.code === 'not-permitted' ? w.notHere : troubleOf(error)?.text;
+}
 
 /** Signs in to the console, one prompt after the other. Used on its own page and where a fresh proof is wanted. */
 export function SignInForm({
@@ -27,174 +49,118 @@ export function SignInForm({
   onCancel?: () => void;
 }) {
   const [begun, setBegun] = useState<Begun>();
-  const [typed, setTyped] = useState('');
-  const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<string>();
-  const asking = begun?.signIn.state === 'asking' ? begun.signIn.prompt : undefined;
-
-  const byKey = usePasskey(
-    () => call('passkeys.offer', { body: { place: 'console' } }),
-    async (answer) => await tried(async () => settle(await call('console.begin', { body: { byKey: answer } }))),
-    // Where it is known who has to prove it is them, another's key is of no use.
-    !asking && given === undefined,
-  );
+  const restart = (said?: string) => {
+    setBegun(undefined);
+    setTrouble(said);
+  };
 
   /** What a step brought. */
-  function settle({ signIn, handle }: Begun): void {
-    setTyped('');
-    if (signIn.state === 'let-in') onDone();
-    else if (signIn.state === 'asking') {
-      setBegun({ signIn, handle });
-      if (signIn.retryAt) setTrouble(say(w.paused, { when: new Date(signIn.retryAt).toLocaleTimeString(locale) }));
-      else if (signIn.reason) setTrouble(sentence(shared.reasons[signIn.reason]));
-    } else {
-      setBegun(undefined);
-      setTrouble(say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] }));
-    }
+  function settle(now: Begun): void {
+    const { state, reason } = now.signIn;
+    if (state === 'let-in') onDone();
+    else if (state === 'asking') setBegun(now);
+    else restart(say(w.ended, { reason: shared.reasons[reason ?? 'expired'] }));
   }
-  async function tried(what: () => Promise<void>): Promise<void> {
+  const cancel = onCancel && <Button onPress={onCancel}>{words.act.cancel}</Button>;
+  if (begun?.signIn.state !== 'asking' || !begun.signIn.prompt)
+    return <Beginning loginName={given} said={trouble} onBegun={settle} cancel={cancel} />;
+  const { signIn, handle } = begun;
+  const { kind, methods } = begun.signIn.prompt;
+  return (
+    <PromptForm<SignIn>
+      key={`${signIn.id} ${kind} ${methods.join()}`}
+      signIn={signIn}
+      words={PROMPT_WORDS}
+      said={sayStep(signIn)}
+      explain={explain}
+      sayStep={sayStep}
+      prove={async (proof) => {
+        try {
+          const answer = await call('console.prove', { params: { id: signIn.id }, body: { handle, ...proof } });
+          settle({ signIn: answer.signIn, handle });
+          return answer.signIn;
+        } catch (error) {
+          if (error instanceof ApiError && error.code === 'sign-in-ended') restart(explain(error));
+          throw error;
+        }
+      }}
+      actions={
+        <>
+          {given === undefined && (
+            <Button look="quiet" onPress={() => restart()}>
+              {w.restart}
+            </Button>
+          )}
+          {cancel}
+        </>
+      }
+    />
+  );
+}
+
+/** Who signs in, or that whoever it is begins. */
+function Beginning({
+  loginName: given,
+  said,
+  onBegun,
+  cancel,
+}: {
+  loginName: string | undefined;
+  said: string | undefined;
+  onBegun: (begun: Begun) => void;
+  cancel: ReactNode;
+}) {
+  const [typed, setTyped] = useState('');
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState(said);
+  async function tried(what: () => Promise<Begun>): Promise<void> {
     setBusy(true);
     setTrouble(undefined);
     try {
-      await what();
+      onBegun(await what());
     } catch (error) {
-      if (error instanceof ApiError && error.code === 'not-permitted') setTrouble(w.notHere);
-      else setTrouble(troubleOf(error)?.text);
-      if (error instanceof ApiError && error.code === 'sign-in-ended') setBegun(undefined);
+      setTrouble(explain(error));
     } finally {
       setBusy(false);
     }
   }
-
-  const step = async (other?: string) => await tried(async () => await stepOn(other));
-  async function stepOn(other?: string): Promise<void> {
-    if (!asking) {
-      setBegun(await call('console.begin', { body: { loginName: given ?? typed } }));
-      setTyped('');
-      return;
-    }
-    const kind = typedKind(asking.kind);
-    const { signIn } = await call('console.prove', {
-      params: { id: begun!.signIn.id },
-      body: {
-        handle: begun!.handle,
-        ...(other !== undefined
-          ? { kind: 'choose', value: other }
-          : asking.publicKey
-            ? { kind: 'webauthn', credential: await useKey(asking.publicKey) }
-            : { kind, value: typed }),
-      },
-    });
-    settle({ signIn, handle: begun!.handle });
-  }
-
+  const byKey = usePasskey(
+    () => call('passkeys.offer', { body: { place: 'console' } }),
+    async (answer) => await tried(async () => await call('console.begin', { body: { byKey: answer } })),
+    // Where it is known who has to prove it is them, another's key is of no use.
+    given === undefined,
+  );
   return (
     <Form
       onSubmit={(event) => {
         event.preventDefault();
-        void step();
+        void tried(async () => await call('console.begin', { body: { loginName: given ?? typed } }));
       }}
     >
-      {trouble && (
-        <Banner $tone="danger" role="alert">
-          {trouble}
-        </Banner>
-      )}
-      {!asking && given === undefined && (
+      <Trouble text={trouble} />
+      {given === undefined && (
         <TextField label={w.loginName} value={typed} onChange={setTyped} autoFocus autoComplete="username webauthn" />
       )}
-      {asking?.kind === 'password' && (
-        <TextField
-          key="password"
-          label={w.password}
-          type="password"
-          value={typed}
-          onChange={setTyped}
-          autoFocus
-          autoComplete="current-password"
-        />
-      )}
-      {asking?.kind === 'new-password' && (
-        <TextField
-          key="new-password"
-          label={w.newPassword}
-          description={w.newPasswordHint}
-          type="password"
-          value={typed}
-          onChange={setTyped}
-          autoFocus
-          autoComplete="new-password"
-        />
-      )}
-      {(asking?.kind === 'text' || asking?.kind === 'new-pin') && (
-        <TextField
-          key={asking.kind}
-          label={asking.kind === 'text' ? w.pin : w.newPin}
-          {...(asking.kind === 'text' ? {} : { description: w.newPinHint })}
-          type="password"
-          value={typed}
-          onChange={setTyped}
-          autoFocus
-          autoComplete="off"
-          inputMode="numeric"
-        />
-      )}
-      {(asking?.kind === 'code' || asking?.kind === 'next-code') && (
-        <TextField
-          key={asking.kind}
-          label={asking.kind === 'next-code' ? shared.prompts['next-code'] : w.code}
-          description={w.codeHint}
-          value={typed}
-          onChange={setTyped}
-          autoFocus
-          autoComplete="one-time-code"
-          inputMode="numeric"
-          code
-        />
-      )}
-      {asking?.kind === 'webauthn' && <p>{w.keyHint}</p>}
       <Row>
-        <Button
-          look="main"
-          type="submit"
-          isDisabled={busy || (typed === '' && !asking?.publicKey && (asking !== undefined || given === undefined))}
-          autoFocus={asking?.publicKey !== undefined}
-        >
-          {asking?.publicKey ? w.useKey : asking && asking.kind !== 'password' ? w.finish : w.next}
+        <Button look="main" type="submit" isDisabled={busy || (given === undefined && typed === '')}>
+          {w.next}
         </Button>
-        {!asking && byKey && (
+        {byKey && (
           <Button
             isDisabled={busy}
             onPress={() => {
               setTrouble(undefined);
-              byKey().catch((error: unknown) => setTrouble(troubleOf(error)?.text));
+              byKey().catch((error: unknown) => setTrouble(explain(error)));
             }}
           >
             {w.byKey}
           </Button>
         )}
-        {asking && <OtherWays others={asking.others} onChoose={(method) => void step(method)} />}
-        {begun && given === undefined && (
-          <Button
-            look="quiet"
-            onPress={() => {
-              setBegun(undefined);
-              setTrouble(undefined);
-              setTyped('');
-            }}
-          >
-            {w.restart}
-          </Button>
-        )}
-        {onCancel && <Button onPress={onCancel}>{words.act.cancel}</Button>}
+        {cancel}
       </Row>
     </Form>
   );
-}
-
-/** Which of the prompts that are answered by typing it is. */
-function typedKind(kind: PromptKind): TypedKind {
-  return TYPED.find((one) => one === kind) ?? 'code';
 }
 
 /** A reason begins a sentence of its own here. */

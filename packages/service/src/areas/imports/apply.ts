@@ -17,7 +17,7 @@ import { checkRows, openImport, previewHolds, telling } from './check.js';
 import { KINDS } from './kinds.js';
 import { missingMost, showImport } from './show.js';
 import { emptyTally, lockImport, readImport, type Import, type Outcome } from './store.js';
-import { entryBy, type Author, type Planned, type Walk } from './walk.js';
+import { entryBy, type Author, type ImportPlanner, type Planned } from './planner.js';
 
 /** Whether people who are missing in the file will be deactivated. With refused rows nobody is: one of those may be theirs. */
 const stopsMissing = (one: Import): boolean => one.rules.missing === 'deactivate' && one.counts!.refused === 0;
@@ -81,7 +81,7 @@ export async function applyImportJob(deps: Deps, run: JobRun): Promise<string> {
       await checkRows(deps, run, one, 'overtaken');
       return 'the preview no longer held';
     }
-    await new Flip(deps, run, one).all();
+    await new ImportApplier(deps, run, one).all();
     return `${one.rows} rows written`;
   } catch (error) {
     if (error instanceof NoLongerOurs) return 'stopped';
@@ -108,18 +108,21 @@ interface KeptRow {
 const MOST_RUNS = 5;
 
 /** Writes an import block by block, each in one transaction that also says how far it is. */
-class Flip {
+class ImportApplier {
   readonly #deps: Deps;
   readonly #run: JobRun;
   readonly #import: Import;
-  readonly #walk: Walk;
+  readonly #planner: ImportPlanner;
+  /** What planning goes on from: kept only after the COMMIT of what was planned. */
+  #state: unknown;
   readonly #author: Author;
 
   constructor(deps: Deps, run: JobRun, one: Import) {
     this.#deps = deps;
     this.#run = run;
     this.#import = one;
-    this.#walk = KINDS[one.kind].walk(deps, one);
+    this.#planner = KINDS[one.kind].planner(deps, one);
+    this.#state = this.#planner.initial;
     this.#author = {
       actor: { kind: 'person', id: one.appliedBy },
       origin: one.appliedFrom,
@@ -132,13 +135,14 @@ class Flip {
     const tell = telling(this.#deps, this.#run, this.#import, 'written');
     let at = flipped;
     // Also when going on: it looks up those that are there.
-    await inTransaction(this.#deps, async (work) => {
+    this.#state = await inTransaction(this.#deps, async (work) => {
       const outcome = await this.#lock(work, at);
-      await this.#walk.begin(work, newGroups, this.#author);
-      await this.#settle(work, Math.max(at, 0), outcome);
+      const begun = await this.#planner.begin(work, this.#state, newGroups, this.#author);
+      await this.#note(work, Math.max(at, 0), outcome);
+      return begun;
     });
     at = Math.max(at, 0);
-    if (at > 0 && this.#walk.remembers) await this.#replay(at);
+    if (at > 0 && this.#planner.remembers) await this.#replay(at);
     // Opened, and what was shown of its rows read, while the one before is being written.
     const shown = new WeakMap<Block, Promise<Map<number, KeptRow>>>();
     let next: Block | undefined;
@@ -150,17 +154,19 @@ class Flip {
     };
     for await (const now of readBlocks(this.#deps, id, at, opened)) {
       const to = now.first + now.rows.length - 1;
-      await this.#again(async (work) => {
+      this.#state = await this.#again(async (work) => {
         const outcome = await this.#lock(work, at);
         const kept = await shown.get(now)!;
         // A plan is made anew in each run: what failed the last one may have changed what there is.
-        const planned = await this.#walk.plan(work, now, true);
-        await this.#walk.write(work, await this.#due(work, planned, kept, outcome), this.#author, () => {
-          if (next && next !== now) this.#walk.prepare?.(next, this.#author);
+        const planned = await this.#planner.plan(work, this.#state, now, true);
+        const due = await this.#due(work, planned.rows, kept, outcome);
+        await this.#planner.write(work, planned.nextState, due, this.#author, () => {
+          if (next && next !== now) this.#planner.prepare?.(next, this.#author);
           next = undefined;
         });
         // Travels with the COMMIT.
-        work.atEnd(updateOf('imports', idBytes(id), this.#settled(to, outcome)));
+        work.atEnd(updateOf('imports', idBytes(id), this.#soFar(to, outcome)));
+        return planned.nextState;
       });
       at = to;
       await tell(at);
@@ -173,19 +179,15 @@ class Flip {
   async #replay(to: number): Promise<void> {
     for await (const block of readBlocks(this.#deps, this.#import.id)) {
       if (block.first > to) return;
-      await this.#walk.plan(this.#deps, block, false);
+      this.#state = (await this.#planner.plan(this.#deps, this.#state, block, false)).nextState;
     }
   }
 
   /** A block whose row takes a name at the same moment as somebody else's is planned and written again. */
-  async #again(useCase: (work: Work) => Promise<void>): Promise<void> {
-    const back = this.#walk.keep();
+  async #again<T>(useCase: (work: Work) => Promise<T>): Promise<T> {
     for (let run = 1; ; run++) {
       try {
-        return await inTransaction(this.#deps, async (work) => {
-          back();
-          return await useCase(work);
-        });
+        return await inTransaction(this.#deps, useCase);
       } catch (error) {
         if (brokenUniqueIndex(error) === undefined || run >= MOST_RUNS) throw error;
       }
@@ -203,11 +205,11 @@ class Flip {
     return row.outcome === null ? { ...emptyTally(), overtaken: 0 } : (JSON.parse(row.outcome) as Outcome);
   }
 
-  async #settle(work: Work, to: number, outcome: Outcome): Promise<void> {
-    await carryOut(work, updateOf('imports', idBytes(this.#import.id), this.#settled(to, outcome)));
+  async #note(work: Work, to: number, outcome: Outcome): Promise<void> {
+    await carryOut(work, updateOf('imports', idBytes(this.#import.id), this.#soFar(to, outcome)));
   }
 
-  #settled(to: number, outcome: Outcome): SqlValues {
+  #soFar(to: number, outcome: Outcome): SqlValues {
     return {
       flipped: to,
       stepDone: Math.min(to, this.#import.rows),
@@ -289,7 +291,7 @@ class Flip {
           );
         }
         await work.trailAll(entries);
-        await this.#settle(work, to, outcome);
+        await this.#note(work, to, outcome);
       });
       at = to;
       await tell(rows);

@@ -75,7 +75,7 @@ export const checkImport: Handler<'imports.check'> = async (deps, call) =>
     return { answer: await showImport(deps, now), version: now.version };
   });
 
-/** What a walk over all rows found. */
+/** What planning all rows found. */
 interface Found {
   readonly counts: Tally;
   /** Over verdicts, whom they concern, and every change: the same for the same preview. */
@@ -87,12 +87,13 @@ interface Found {
 export type KeptIssues = readonly RowIssue[];
 
 /** Plans every row as things are now; `keep` is given what to remember of them. */
-async function walkAll(
+async function planAll(
   deps: Deps,
   one: Import,
   keep: (rows: readonly SqlValues[], done: number) => Promise<void>,
 ): Promise<Found> {
-  const walk = KINDS[one.kind].walk(deps, one);
+  const planner = KINDS[one.kind].planner(deps, one);
+  let state = planner.initial;
   const counts = emptyTally();
   const digest = createHash('sha256');
   const note = (verdict: RowVerdict, number: number, id: Id | null, what: unknown) => {
@@ -101,7 +102,8 @@ async function walkAll(
   };
   const keeping = new OneBehind();
   for await (const block of readBlocks(deps, one.id)) {
-    const planned = await walk.plan(deps, block, false);
+    const { rows: planned, nextState } = await planner.plan(deps, state, block, false);
+    state = nextState;
     for (const { number, plan } of planned) note(plan.verdict, number, plan.id, [plan.changes, plan.issues]);
     const kept = planned.map(({ number, plan }) => ({
       importId: idBytes(one.id),
@@ -128,7 +130,7 @@ async function walkAll(
       one.rows,
     );
   }
-  return { counts, digest: digest.digest(), newGroups: [...walk.newGroups].sort() };
+  return { counts, digest: digest.digest(), newGroups: [...planner.newGroups(state)].sort() };
 }
 
 /** People whom the mapping brought, who are active, and whom no row is about. Found by the rows that were kept. */
@@ -177,7 +179,7 @@ export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: '
   } while (gone === BATCH);
   const tell = telling(deps, run, one, 'checked');
   const checkedFrom = deps.now();
-  const found = await walkAll(deps, one, async (rows, done) => {
+  const found = await planAll(deps, one, async (rows, done) => {
     if (rows.length > 0) await insertAll(deps, 'import_rows', rows);
     await tell(done);
   });
@@ -224,7 +226,7 @@ async function untouchedSince(deps: Deps, from: Date): Promise<boolean> {
 export async function previewHolds(deps: Deps, run: JobRun, one: Import): Promise<boolean> {
   if (one.checkedFrom && (await untouchedSince(deps, one.checkedFrom))) return true;
   const tell = telling(deps, run, one, 'checked again');
-  const found = await walkAll(deps, one, async (_rows, done) => await tell(done));
+  const found = await planAll(deps, one, async (_rows, done) => await tell(done));
   return one.digest !== null && found.digest.equals(one.digest);
 }
 

@@ -21,7 +21,16 @@ import { readParty } from '../relying-party/cache.js';
 import { PERSON_FACTS_OF_P, personFactsOf, type PersonFactsRow } from '../rulebook/facts.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import type { Block, FileRow } from './blocks.js';
-import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
+import {
+  entryBy,
+  refusedPlan,
+  type Author,
+  type ImportPlanner,
+  type KindOfFile,
+  type Planned,
+  type PlannedBlock,
+} from './planner.js';
+import { GrownCounts } from './grown-counts.js';
 
 /** Longest line of a file of credentials. */
 const LONGEST_LINE = 20_000;
@@ -60,24 +69,24 @@ interface Read {
 }
 
 /** Files of WebAuthn credentials from a former server. */
-export const credentialFiles: KindOfFile<Read> = { walk: (deps) => new CredentialWalk(deps) };
+export const credentialFiles: KindOfFile<Read, GrownCounts> = { planner: (deps) => new CredentialPlanner(deps) };
 
 const NO_MODEL = Buffer.alloc(16);
 
-class CredentialWalk implements Walk<Read> {
+/** The state is how many keys the rows so far give each person. */
+class CredentialPlanner implements ImportPlanner<Read, GrownCounts> {
   readonly #deps: Deps;
+  /** Where in the file what stands: noting the same once more makes no difference. */
   readonly #inFile = new RowIndex();
-  /** How many the rows before give somebody. */
-  readonly #given = new Map<string, number>();
   #party: FileParty | undefined;
-  readonly newGroups = new Set<string>();
+  readonly initial = new GrownCounts();
   readonly remembers = false;
 
   constructor(deps: Deps) {
     this.#deps = deps;
   }
 
-  async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
+  async plan(db: Db, state: GrownCounts, block: Block, locked: boolean): Promise<PlannedBlock<Read, GrownCounts>> {
     const party = await this.#partyOf(db);
     const read = block.rows.map(({ line, cells }, i) => ({
       ...readCredentialRow(cells, party),
@@ -93,21 +102,27 @@ class CredentialWalk implements Walk<Read> {
       db,
       read.flatMap(({ row }) => (row ? [Buffer.from(row.id)] : [])),
     );
-    const planned: Planned<Read>[] = [];
+    const given = new Map<string, number>();
+    const rows: Planned<Read>[] = [];
     for (const { row, owner, issues, number, line } of read) {
       const holder = owner === undefined ? undefined : holders.get(owner);
       const there = row && known.get(Buffer.from(row.id).toString('hex'));
-      const all = [...issues, ...(row ? await this.#wrong(row, holder, there, locked ? undefined : line) : [])];
+      const before = holder ? state.of(holder.id) + (given.get(holder.id) ?? 0) : 0;
+      const all = [...issues, ...(row ? await this.#wrong(row, holder, there, locked ? undefined : line, before) : [])];
       const plan: Plan =
         all.length > 0
           ? refusedPlan(there?.id ?? null, all)
           : there
             ? { verdict: 'unchanged', id: there.id, changes: [], issues: [] }
             : { verdict: 'new', id: null, changes: locked ? [] : changesOf(row!), issues: [] };
-      if (plan.verdict === 'new') this.#given.set(holder!.id, (this.#given.get(holder!.id) ?? 0) + 1);
-      planned.push({ number, line, row: { row, holder }, name: owner ?? null, plan });
+      if (plan.verdict === 'new') given.set(holder!.id, (given.get(holder!.id) ?? 0) + 1);
+      rows.push({ number, line, row: { row, holder }, name: owner ?? null, plan });
     }
-    return planned;
+    return { rows, nextState: state.with(given) };
+  }
+
+  newGroups(): ReadonlySet<string> {
+    return new Set();
   }
 
   /** As it is stored: what this node read a moment ago could be what another one has changed since. */
@@ -119,12 +134,17 @@ class CredentialWalk implements Walk<Read> {
     return this.#party;
   }
 
-  /** What only the people and their keyrings tell. */
+  /**
+   * What only the people and their keyrings tell.
+   *
+   * @param before keys that rows before give the same person
+   */
   async #wrong(
     row: FileCredential,
     holder: Holder | undefined,
     there: { readonly id: Id; readonly person: Id } | undefined,
     line: number | undefined,
+    before: number,
   ): Promise<Plan['issues']> {
     const at = (column: (typeof KEY_FILE_COLUMNS)[number]) => KEY_FILE_COLUMNS.indexOf(column);
     if (line !== undefined) {
@@ -136,7 +156,7 @@ class CredentialWalk implements Walk<Read> {
     // What they are given needs a countersignature, or their own hands.
     if (holder.protected) return [{ column: at('owner'), reason: 'owner-at-desk' }];
     if (there) return there.person === holder.id ? [] : [{ column: at('credential-id'), reason: 'key-of-another' }];
-    if (holder.held + (this.#given.get(holder.id) ?? 0) >= LIMITS.authenticatorsPerPerson)
+    if (holder.held + before >= LIMITS.authenticatorsPerPerson)
       return [{ column: at('owner'), reason: 'too-many-held', facts: { most: LIMITS.authenticatorsPerPerson } }];
     const { settings } = await this.#deps.methods.current();
     const { enrol, decided } = offerOf(settings, 'webauthn', holder.groups);
@@ -184,19 +204,18 @@ class CredentialWalk implements Walk<Read> {
     );
   }
 
-  keep(): () => void {
-    const given = [...this.#given];
-    return () => {
-      this.#given.clear();
-      for (const [holder, count] of given) this.#given.set(holder, count);
-    };
+  /** Nothing stands around credentials. */
+  async begin(_: Work, state: GrownCounts): Promise<GrownCounts> {
+    return await Promise.resolve(state);
   }
 
-  async begin(): Promise<void> {
-    // Nothing stands around credentials.
-  }
-
-  async write(work: Work, planned: readonly Planned<Read>[], author: Author, meanwhile: () => void): Promise<void> {
+  async write(
+    work: Work,
+    _: GrownCounts,
+    planned: readonly Planned<Read>[],
+    author: Author,
+    meanwhile: () => void,
+  ): Promise<void> {
     meanwhile();
     const { rpId } = await this.#partyOf(work);
     const carriers: SqlValues[] = [];

@@ -8,25 +8,40 @@ import { idBytes, idText } from '../../platform/ids.js';
 import { lockNesting, nest } from '../people/nesting.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import type { Block } from './blocks.js';
-import { KnownGroups, refill } from './known-groups.js';
+import { KnownGroups } from './known-groups.js';
 import type { Import } from './store.js';
-import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
+import {
+  entryBy,
+  refusedPlan,
+  type Author,
+  type ImportPlanner,
+  type KindOfFile,
+  type Planned,
+  type PlannedBlock,
+} from './planner.js';
 
 /** Files with a group in each row. They add groups, parts and members, and take nothing away. */
-export const groupFiles: KindOfFile<GroupRow> = { walk: (deps, one) => new GroupWalk(deps, one) };
+export const groupFiles: KindOfFile<GroupRow, State | null> = { planner: (deps, one) => new GroupPlanner(deps, one) };
+
+/** What rows go by that stand behind others. */
+interface State {
+  readonly groups: KnownGroups;
+  /** Groups that a row has begun. */
+  readonly begun: Set<string>;
+  /** Direct parts by the group they are in, as they are and as the rows so far will make them. */
+  readonly parts: Map<string, ReadonlySet<string>>;
+  readonly newGroups: Set<string>;
+}
 
 /** One spelling for all spellings of a name that the database takes for the same, as far as the file goes. */
 const folded = (name: string) => name.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
 
-class GroupWalk implements Walk<GroupRow> {
+class GroupPlanner implements ImportPlanner<GroupRow, State | null> {
   readonly #deps: Deps;
   readonly #import: Import;
   readonly #meanings;
-  readonly #groups = new KnownGroups();
-  readonly #begun = new Set<string>();
-  /** Direct parts by the group they are in, as they are and as the rows so far will make them. */
-  #parts: Map<string, Set<string>> | undefined;
-  readonly newGroups = new Set<string>();
+  /** What parts there are is read with the first block. */
+  readonly initial = null;
   readonly remembers = true;
 
   constructor(deps: Deps, one: Import) {
@@ -35,8 +50,8 @@ class GroupWalk implements Walk<GroupRow> {
     this.#meanings = one.columns.map((column) => column.meaning);
   }
 
-  async plan(db: Db, block: Block): Promise<Planned<GroupRow>[]> {
-    this.#parts ??= await readParts(db);
+  async plan(db: Db, state: State | null, block: Block): Promise<PlannedBlock<GroupRow, State>> {
+    const nextState = await this.#copyOf(db, state);
     const read = block.rows.map(({ line, cells }, i) => ({
       number: block.first + i,
       line,
@@ -45,20 +60,34 @@ class GroupWalk implements Walk<GroupRow> {
     const people = await peopleNamed(db, [
       ...new Set(read.flatMap(({ row }) => row.members.map(({ loginName }) => loginName))),
     ]);
-    const planned: Planned<GroupRow>[] = [];
+    const rows: Planned<GroupRow>[] = [];
     for (const { number, line, row, issues } of read) {
       const plan =
         issues.length > 0 || row.group === undefined
           ? refusedPlan(null, issues)
-          : await this.#planRow(db, row, row.group, people);
-      planned.push({ number, line, row, name: row.group ?? null, plan });
+          : await this.#planRow(db, nextState, row, row.group, people);
+      rows.push({ number, line, row, name: row.group ?? null, plan });
     }
-    return planned;
+    return { rows, nextState };
   }
 
-  async #planRow(db: Db, row: GroupRow, name: string, people: ReadonlyMap<string, Named>): Promise<Plan> {
-    const group = await this.#groups.find(db, name);
-    const whole = row.partOf === undefined ? null : await this.#groups.find(db, row.partOf);
+  /** A state that a block may go on from, without a difference to the one before it. */
+  async #copyOf(db: Db, state: State | null): Promise<State> {
+    return {
+      groups: state?.groups.copy() ?? new KnownGroups(),
+      begun: new Set(state?.begun),
+      parts: state ? new Map(state.parts) : await readParts(db),
+      newGroups: new Set(state?.newGroups),
+    };
+  }
+
+  newGroups(state: State | null): ReadonlySet<string> {
+    return state?.newGroups ?? new Set();
+  }
+
+  async #planRow(db: Db, state: State, row: GroupRow, name: string, people: ReadonlyMap<string, Named>): Promise<Plan> {
+    const group = await state.groups.find(db, name);
+    const whole = row.partOf === undefined ? null : await state.groups.find(db, row.partOf);
     const column = (meaning: 'group' | 'part-of') => this.#meanings.indexOf(meaning);
     if (group === undefined || whole === undefined)
       return refusedPlan(null, [{ column: column('group'), reason: 'too-many', facts: { most: LIMITS.fileGroups } }]);
@@ -78,9 +107,9 @@ class GroupWalk implements Walk<GroupRow> {
       });
     if (row.partOf !== undefined) {
       const around = whole === null || added.has(folded(row.partOf)) ? folded(row.partOf) : whole.id;
-      if (around === node || this.#holds(node, around))
+      if (around === node || holds(state, node, around))
         issues.push({ column: column('part-of'), reason: 'part-of-itself' });
-      else if (!this.#parts!.get(around)?.has(node)) changes.push({ what: 'part-of', from: null, to: row.partOf });
+      else if (!state.parts.get(around)?.has(node)) changes.push({ what: 'part-of', from: null, to: row.partOf });
     }
     if (issues.length > 0) return refusedPlan(id, issues);
     const joining = await this.#newMembers(db, row, id, people);
@@ -94,41 +123,10 @@ class GroupWalk implements Walk<GroupRow> {
         })),
       );
     changes.push(...joining);
-    this.#remember(row, name, node, group === null, whole === null, added);
-    const first = id === null && !this.#begun.has(node);
-    this.#begun.add(node);
+    remember(state, row, { name, node, isNew: group === null, wholeIsNew: whole === null, added });
+    const first = id === null && !state.begun.has(node);
+    state.begun.add(node);
     return { verdict: first ? 'new' : changes.length > 0 ? 'changed' : 'unchanged', id, changes, issues: [] };
-  }
-
-  /** Keeps what the row will have done, for the rows after it. */
-  #remember(
-    row: GroupRow,
-    name: string,
-    node: string,
-    isNew: boolean,
-    wholeIsNew: boolean,
-    added: ReadonlySet<string>,
-  ): void {
-    if (isNew) this.newGroups.add(name);
-    if (row.partOf === undefined) return;
-    if (wholeIsNew) this.newGroups.add(row.partOf);
-    const around = wholeIsNew || added.has(folded(row.partOf)) ? folded(row.partOf) : this.#groups.idOf(row.partOf);
-    const parts = this.#parts!.get(around);
-    if (parts) parts.add(node);
-    else this.#parts!.set(around, new Set([node]));
-  }
-
-  /** Whether a group holds another somewhere inside it. */
-  #holds(whole: string, part: string): boolean {
-    const seen = new Set<string>();
-    const open = [whole];
-    for (let at = open.pop(); at !== undefined; at = open.pop()) {
-      if (at === part) return true;
-      if (seen.has(at)) continue;
-      seen.add(at);
-      open.push(...(this.#parts!.get(at) ?? []));
-    }
-    return false;
   }
 
   async #newMembers(db: Db, row: GroupRow, groupId: Id | null, people: ReadonlyMap<string, Named>): Promise<Change[]> {
@@ -148,30 +146,21 @@ class GroupWalk implements Walk<GroupRow> {
       .map(({ loginName }) => ({ what: 'member', from: null, to: loginName }));
   }
 
-  keep(): () => void {
-    const [begun, newGroups] = [[...this.#begun], [...this.newGroups]];
-    const parts = this.#parts && [...this.#parts].map(([whole, some]) => [whole, [...some]] as const);
-    const groups = this.#groups.keep();
-    return () => {
-      groups();
-      refill(this.#begun, begun);
-      refill(this.newGroups, newGroups);
-      this.#parts = parts && new Map(parts.map(([whole, some]) => [whole, new Set(some)]));
-    };
+  async begin(work: Work, state: State | null, names: readonly string[], author: Author): Promise<State> {
+    const next = await this.#copyOf(work, state);
+    await next.groups.add(this.#deps, work, names, author);
+    return next;
   }
 
-  async begin(work: Work, names: readonly string[], author: Author): Promise<void> {
-    await this.#groups.add(this.#deps, work, names, author);
-  }
-
-  async write(work: Work, planned: readonly Planned<GroupRow>[], author: Author): Promise<void> {
+  async write(work: Work, state: State | null, planned: readonly Planned<GroupRow>[], author: Author): Promise<void> {
+    const { groups } = state!;
     await lockNesting(work);
     const people = await peopleNamed(work, [
       ...new Set(planned.flatMap(({ row }) => row.members.map(({ loginName }) => loginName))),
     ]);
     const entries: NewEntry[] = [];
     for (const { row, plan } of planned) {
-      const id = this.#groups.idOf(row.group!);
+      const id = groups.idOf(row.group!);
       const target = { kind: 'group', id };
       const changes = (what: Change['what']) => plan.changes.filter((change) => change.what === what);
       if (changes('description').length > 0) {
@@ -180,7 +169,7 @@ class GroupWalk implements Walk<GroupRow> {
         entries.push(entryBy(author, 'group.changed', target, { details: { fields: ['description'] } }));
       }
       if (changes('part-of').length > 0) {
-        const whole = this.#groups.idOf(row.partOf!);
+        const whole = groups.idOf(row.partOf!);
         if (await nest(work, idBytes(whole), idBytes(id)))
           entries.push(entryBy(author, 'group.part-added', { kind: 'group', id: whole }, { details: { part: id } }));
       }
@@ -197,6 +186,38 @@ class GroupWalk implements Walk<GroupRow> {
     }
     await work.trailAll(entries);
   }
+}
+
+/** What a row is about, as the rows behind it see it. */
+interface Told {
+  readonly name: string;
+  readonly node: string;
+  readonly isNew: boolean;
+  readonly wholeIsNew: boolean;
+  readonly added: ReadonlySet<string>;
+}
+
+/** Puts into the state what a row will have done, for the rows behind it. */
+function remember(state: State, row: GroupRow, { name, node, isNew, wholeIsNew, added }: Told): void {
+  if (isNew) state.newGroups.add(name);
+  if (row.partOf === undefined) return;
+  if (wholeIsNew) state.newGroups.add(row.partOf);
+  const around = wholeIsNew || added.has(folded(row.partOf)) ? folded(row.partOf) : state.groups.idOf(row.partOf);
+  // A set of its own: the one that stood there belongs to the state before.
+  state.parts.set(around, new Set([...(state.parts.get(around) ?? []), node]));
+}
+
+/** Whether a group holds another somewhere inside it. */
+function holds({ parts }: State, whole: string, part: string): boolean {
+  const seen = new Set<string>();
+  const open = [whole];
+  for (let at = open.pop(); at !== undefined; at = open.pop()) {
+    if (at === part) return true;
+    if (seen.has(at)) continue;
+    seen.add(at);
+    open.push(...(parts.get(at) ?? []));
+  }
+  return false;
 }
 
 /** All direct parts there are; groups are few beside people. */

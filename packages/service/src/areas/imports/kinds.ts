@@ -3,9 +3,9 @@ import { credentialFiles } from './credential-files.js';
 import { groupFiles } from './group-files.js';
 import { peopleFiles } from './people-files.js';
 import { tokenFiles } from './token-files.js';
-import type { KindOfFile } from './walk.js';
+import type { KindOfFile } from './planner.js';
 
-/** What is particular to each kind of file. */
+/** Every kind of file. */
 export const KINDS: Readonly<Record<ImportKind, KindOfFile>> = {
   people: peopleFiles,
   groups: groupFiles,

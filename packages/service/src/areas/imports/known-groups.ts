@@ -5,16 +5,27 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId, idText } from '../../platform/ids.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
-import { entryBy, type Author } from './walk.js';
+import { entryBy, type Author } from './planner.js';
 
 export interface KnownGroup {
   readonly id: Id;
   readonly description: string;
 }
 
-/** Groups as a file names them, each looked up once in a walk. Which spellings mean one group is the database's to say. */
+/**
+ * Groups as a file names them, each looked up once in an import. Which spellings mean one group is the database's to say. Part of a
+ * planner's state: a block looks groups up in a copy.
+ */
 export class KnownGroups {
-  readonly #known = new Map<string, KnownGroup | null>();
+  readonly #known: Map<string, KnownGroup | null>;
+
+  constructor(known: Iterable<readonly [string, KnownGroup | null]> = []) {
+    this.#known = new Map(known);
+  }
+
+  copy(): KnownGroups {
+    return new KnownGroups(this.#known);
+  }
 
   /** The group of this name; null where there is none yet, undefined where the file names more than it may. */
   async find(db: Db, name: string): Promise<KnownGroup | null | undefined> {
@@ -36,15 +47,6 @@ export class KnownGroups {
     return this.#known.get(name)!.id;
   }
 
-  /** See {@link Walk.keep}. */
-  keep(): () => void {
-    const known = [...this.#known];
-    return () => {
-      this.#known.clear();
-      for (const [name, group] of known) this.#known.set(name, group);
-    };
-  }
-
   /** Adds groups that are not there yet. */
   async add(deps: Deps, work: Work, names: readonly string[], author: Author): Promise<void> {
     const entries: NewEntry[] = [];
@@ -63,10 +65,4 @@ export class KnownGroups {
     }
     await work.trailAll(entries);
   }
-}
-
-/** Has a set hold these, and nothing else. */
-export function refill<T>(set: Set<T>, members: readonly T[]): void {
-  set.clear();
-  for (const member of members) set.add(member);
 }

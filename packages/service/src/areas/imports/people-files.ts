@@ -26,8 +26,16 @@ import { refreshName } from '../people/facets.js';
 import { insertRows, personRows } from '../people/rows.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import type { Block } from './blocks.js';
-import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
-import { KnownGroups, refill } from './known-groups.js';
+import {
+  entryBy,
+  refusedPlan,
+  type Author,
+  type ImportPlanner,
+  type KindOfFile,
+  type Planned,
+  type PlannedBlock,
+} from './planner.js';
+import { KnownGroups } from './known-groups.js';
 import { knownPeople } from './known-people.js';
 import type { Import } from './store.js';
 
@@ -35,16 +43,22 @@ import type { Import } from './store.js';
 const SLICE = 125;
 
 /** Files with a person in each row. */
-export const peopleFiles: KindOfFile<PersonRow> = { walk: (deps, one) => new PeopleWalk(deps, one) };
+export const peopleFiles: KindOfFile<PersonRow, State> = { planner: (deps, one) => new PeoplePlanner(deps, one) };
 
-class PeopleWalk implements Walk<PersonRow> {
+/** Groups that rows so far have named; beside that no row depends on another. */
+interface State {
+  readonly groups: KnownGroups;
+  readonly newGroups: ReadonlySet<string>;
+}
+
+class PeoplePlanner implements ImportPlanner<PersonRow, State> {
   readonly #deps: Deps;
   readonly #import: Import;
   readonly #meanings;
   readonly #columns: { readonly names: number; readonly reference: number; readonly groups: number };
+  /** Where in the file what stands: noting the same once more makes no difference. */
   readonly #inFile = new RowIndex();
-  readonly #groups = new KnownGroups();
-  readonly newGroups = new Set<string>();
+  readonly initial: State = { groups: new KnownGroups(), newGroups: new Set() };
   readonly remembers = false;
 
   constructor(deps: Deps, one: Import) {
@@ -58,7 +72,8 @@ class PeopleWalk implements Walk<PersonRow> {
     };
   }
 
-  async plan(db: Db, block: Block, locked: boolean): Promise<Planned<PersonRow>[]> {
+  async plan(db: Db, state: State, block: Block, locked: boolean): Promise<PlannedBlock<PersonRow, State>> {
+    const nextState = { groups: state.groups.copy(), newGroups: new Set(state.newGroups) };
     const { columns, rules, mapping } = this.#import;
     const reading = { columns: columns.map((column) => column.meaning), country: rules.country, empty: rules.empty };
     const read = block.rows.map(({ line, cells }, i) => {
@@ -68,13 +83,13 @@ class PeopleWalk implements Walk<PersonRow> {
       return { number: block.first + i, line, row, issues, reference };
     });
     const known = await knownPeople(this.#deps, db, mapping?.id ?? null, read, locked, this.#import.byOwners);
-    const planned: Planned<PersonRow>[] = [];
+    const rows: Planned<PersonRow>[] = [];
     for (const { number, line, row, issues, reference } of read) {
       const byReference = reference === null ? undefined : known.byReference.get(reference);
       const byLoginName = [...new Set(row.loginNames.flatMap(({ value }) => known.byLoginName.get(value) ?? []))];
       const person = byReference ?? byLoginName[0];
       const name = row.name ?? person?.name ?? row.loginNames[0]?.value ?? row.reference ?? null;
-      const groups = row.groups && (await this.#namedGroups(db, row.groups));
+      const groups = row.groups && (await namedGroups(db, nextState.groups, row.groups));
       let plan =
         issues.length > 0
           ? refusedPlan(person?.id ?? null, issues)
@@ -86,10 +101,14 @@ class PeopleWalk implements Walk<PersonRow> {
       const twin = locked ? undefined : this.#twin(row, row.reference ?? reference, plan.id, line);
       if (twin) plan = refusedPlan(plan.id, [twin]);
       if (plan.verdict !== 'refused' && Array.isArray(groups))
-        for (const group of groups) if (group.id === null) this.newGroups.add(group.name);
-      planned.push({ number, line, row, name, plan });
+        for (const group of groups) if (group.id === null) nextState.newGroups.add(group.name);
+      rows.push({ number, line, row, name, plan });
     }
-    return planned;
+    return { rows, nextState };
+  }
+
+  newGroups({ newGroups }: State): ReadonlySet<string> {
+    return newGroups;
   }
 
   /** What tells that an earlier row is about the same person. The first row counts, every later one is refused. */
@@ -109,48 +128,26 @@ class PeopleWalk implements Walk<PersonRow> {
     return twins.find((twin) => twin !== undefined);
   }
 
-  async #namedGroups(db: Db, names: readonly string[]): Promise<NamedGroup[] | 'too-many'> {
-    const named = new Map<string, NamedGroup>();
-    for (const name of names) {
-      const group = await this.#groups.find(db, name);
-      if (group === undefined) return 'too-many';
-      const id = group?.id ?? null;
-      // Two spellings of one group count once.
-      named.set(id ?? name.toLowerCase(), { id, name });
-    }
-    return [...named.values()];
+  async begin(work: Work, { newGroups, ...state }: State, names: readonly string[], author: Author): Promise<State> {
+    const groups = state.groups.copy();
+    await groups.add(this.#deps, work, names, author);
+    return { groups, newGroups };
   }
 
-  keep(): () => void {
-    const newGroups = [...this.newGroups];
-    const groups = this.#groups.keep();
-    return () => {
-      groups();
-      refill(this.newGroups, newGroups);
-    };
-  }
-
-  async begin(work: Work, names: readonly string[], author: Author): Promise<void> {
-    await this.#groups.add(this.#deps, work, names, author);
-  }
-
-  #groupIds(row: PersonRow): Id[] {
-    return [...new Set((row.groups ?? []).map((name) => this.#groups.idOf(name)))];
-  }
-
-  async write(work: Work, planned: readonly Planned<PersonRow>[], author: Author): Promise<void> {
+  async write(work: Work, { groups }: State, planned: readonly Planned<PersonRow>[], author: Author): Promise<void> {
     const added = planned.filter(({ plan }) => plan.verdict === 'new');
-    await this.#add(work, added, author);
+    await this.#add(work, groups, added, author);
     const entries: NewEntry[] = [];
-    for (const one of planned) if (one.plan.verdict !== 'new') entries.push(await this.#change(work, one, author));
+    for (const one of planned)
+      if (one.plan.verdict !== 'new') entries.push(await this.#change(work, groups, one, author));
     await work.trailAll(entries);
   }
 
   /** Everybody new. While the server writes some, the rows of the next are made: sealing takes as long as writing. */
-  async #add(work: Work, added: readonly Planned<PersonRow>[], author: Author): Promise<void> {
+  async #add(work: Work, groups: KnownGroups, added: readonly Planned<PersonRow>[], author: Author): Promise<void> {
     let writing: Promise<unknown> = Promise.resolve();
     for (let at = 0; at < added.length; at += SLICE) {
-      const { rows, entries } = this.#newRows(work.now, added.slice(at, at + SLICE), author);
+      const { rows, entries } = this.#newRows(work.now, groups, added.slice(at, at + SLICE), author);
       await writing;
       // One after the other: what is sent behind a statement that lost a deadlock would stand outside the transaction.
       writing = insertRows(work, rows).then(async () => await work.trailAll(entries));
@@ -160,7 +157,7 @@ class PeopleWalk implements Walk<PersonRow> {
     await writing;
   }
 
-  #newRows(now: Date, added: readonly Planned<PersonRow>[], author: Author) {
+  #newRows(now: Date, known: KnownGroups, added: readonly Planned<PersonRow>[], author: Author) {
     const entries: NewEntry[] = [];
     const { rules, mapping } = this.#import;
     const mappingId = idBytesOrNull(mapping?.id);
@@ -192,7 +189,7 @@ class PeopleWalk implements Walk<PersonRow> {
       rows.person_terms.push(...person.person_terms);
       rows.login_names.push(...person.login_names);
       const personId = idBytes(id);
-      const groups = this.#groupIds(row);
+      const groups = groupIds(known, row);
       for (const groupId of groups)
         rows.group_members.push({
           groupId: idBytes(groupId),
@@ -214,7 +211,7 @@ class PeopleWalk implements Walk<PersonRow> {
     return { rows, entries };
   }
 
-  async #change(work: Work, { row, plan }: Planned<PersonRow>, author: Author): Promise<NewEntry> {
+  async #change(work: Work, groups: KnownGroups, { row, plan }: Planned<PersonRow>, author: Author): Promise<NewEntry> {
     const id = plan.id!;
     const personId = idBytes(id);
     const mappingId = idBytesOrNull(this.#import.mapping?.id);
@@ -251,7 +248,7 @@ class PeopleWalk implements Walk<PersonRow> {
           mappingId,
         })),
       );
-    const { joined, left } = await this.#regroup(work, personId, each('group'), row, mappingId);
+    const { joined, left } = await this.#regroup(work, personId, each('group'), groupIds(groups, row), mappingId);
     if (mappingId && (now('reference') || now('state'))) {
       await write(work, 'DELETE FROM person_references WHERE mapping_id = :mappingId AND person_id = :personId', {
         mappingId,
@@ -283,13 +280,13 @@ class PeopleWalk implements Walk<PersonRow> {
     work: Work,
     personId: Buffer,
     changes: readonly Change[],
-    row: PersonRow,
+    groups: readonly Id[],
     mappingId: Buffer | null,
   ): Promise<{ readonly joined: Id[]; readonly left: string[] }> {
     const joined: Id[] = [];
     const left: string[] = [];
     if (changes.length === 0) return { joined, left };
-    for (const groupId of this.#groupIds(row)) {
+    for (const groupId of groups) {
       const done = await write(
         work,
         'INSERT IGNORE INTO group_members (group_id, person_id, name_key, mapping_id) SELECT :groupId, id, name_key, :mappingId FROM persons WHERE id = :personId',
@@ -310,4 +307,22 @@ class PeopleWalk implements Walk<PersonRow> {
     }
     return { joined, left };
   }
+}
+
+/** The ids of what a row names; every group of the file is there once it is being written. */
+const groupIds = (groups: KnownGroups, { groups: named }: PersonRow): Id[] => [
+  ...new Set((named ?? []).map((name) => groups.idOf(name))),
+];
+
+/** Groups by the names of a row, each looked up once in an import. */
+async function namedGroups(db: Db, groups: KnownGroups, names: readonly string[]): Promise<NamedGroup[] | 'too-many'> {
+  const named = new Map<string, NamedGroup>();
+  for (const name of names) {
+    const group = await groups.find(db, name);
+    if (group === undefined) return 'too-many';
+    const id = group?.id ?? null;
+    // Two spellings of one group count once.
+    named.set(id ?? name.toLowerCase(), { id, name });
+  }
+  return [...named.values()];
 }

@@ -14,6 +14,7 @@ import { idBytes, idText } from '../../platform/ids.js';
 import { readBlockAfter, type Block, type FileRow } from './blocks.js';
 import type { KeptIssues } from './check.js';
 import { KINDS } from './kinds.js';
+import type { Planned } from './planner.js';
 import { readImport, type Import } from './store.js';
 
 interface KeptRow {
@@ -93,15 +94,18 @@ export const previewRows: Handler<'imports.rows'> = async (deps, { params, query
     one,
     inFile.map((row) => row.number),
   );
-  const walk = KINDS[one.kind].walk(deps, one);
+  const planner = KINDS[one.kind].planner(deps, one);
+  let state = planner.initial;
   const wanted = new Set(inFile.map((row) => row.number));
-  const planned = new Map<number, Awaited<ReturnType<typeof walk.plan>>[number]>();
+  const planned = new Map<number, Planned>();
   for (const block of blocks) {
     const rows = block.rows
       .map((row, i) => ({ row, number: block.first + i }))
       .filter(({ number }) => wanted.has(number));
     // Only the rows of this page, without their places: those they have are put back by their order.
-    const plans = await walk.plan(deps, { first: 1, rows: rows.map(({ row }) => row) }, false);
+    const those = { first: 1, rows: rows.map(({ row }) => row) };
+    const { rows: plans, nextState } = await planner.plan(deps, state, those, false);
+    state = nextState;
     rows.forEach(({ number }, i) => planned.set(number, plans[i]!));
   }
   const shown = kept.rows.map((row): Shown => {

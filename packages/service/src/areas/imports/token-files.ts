@@ -15,7 +15,15 @@ import { tokenIdentity, tokens as tokenTable } from '../stock/token.model.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import type { Block } from './blocks.js';
 import type { Import } from './store.js';
-import { entryBy, refusedPlan, type Author, type KindOfFile, type Planned, type Walk } from './walk.js';
+import {
+  entryBy,
+  refusedPlan,
+  type Author,
+  type ImportPlanner,
+  type KindOfFile,
+  type Planned,
+  type PlannedBlock,
+} from './planner.js';
 
 /** What a token that is for nobody yet comes to, but for the time at which it is written. */
 interface Made {
@@ -54,20 +62,22 @@ type ReadRow = ReturnType<typeof readTokenRow> & {
 };
 
 /** Files with a hardware token in each row, from whatever form they came. The file is their batch. */
-export const tokenFiles: KindOfFile<Read> = { walk: (deps, one) => new TokenWalk(deps, one) };
+export const tokenFiles: KindOfFile<Read, null> = { planner: (deps, one) => new TokenPlanner(deps, one) };
 
 const nameOf = ({ serial, maker }: TokenRow) => `${serialKey(serial ?? '')} ${makerKey(maker)}`;
 
-class TokenWalk implements Walk<Read> {
+/** What a row comes to here depends on no row before it: there is no state. */
+class TokenPlanner implements ImportPlanner<Read, null> {
   readonly #deps: Deps;
   readonly #import: Import;
   readonly #columns;
   /** The file has no secrets: it says who is to have which token of the stock. */
   readonly #gives: boolean;
+  /** Where in the file what stands: noting the same once more makes no difference. */
   readonly #inFile = new RowIndex();
   readonly #prepared = new WeakMap<Block, readonly ReadRow[]>();
   readonly #made = new WeakMap<TokenRow, Made>();
-  readonly newGroups = new Set<string>();
+  readonly initial = null;
   readonly remembers = false;
 
   constructor(deps: Deps, one: Import) {
@@ -105,7 +115,7 @@ class TokenWalk implements Walk<Read> {
     });
   }
 
-  async plan(db: Db, block: Block, locked: boolean): Promise<Planned<Read>[]> {
+  async plan(db: Db, _: null, block: Block, locked: boolean): Promise<PlannedBlock<Read, null>> {
     const read = this.#prepared.get(block) ?? this.#rowsOf(block);
     const known = await this.#known(
       db,
@@ -124,7 +134,7 @@ class TokenWalk implements Walk<Read> {
         numbered.set(serial, [...(numbered.get(serial) ?? []), one]);
       }
     const byMaker = this.#columns.includes('maker');
-    const planned: Planned<Read>[] = [];
+    const rows: Planned<Read>[] = [];
     for (const { number, line, row, issues, name } of read) {
       const holder = row.owner === undefined ? undefined : holders.get(row.owner);
       const same = numbered.get(name.slice(0, name.indexOf(' '))) ?? [];
@@ -137,9 +147,13 @@ class TokenWalk implements Walk<Read> {
       ];
       const plan =
         all.length > 0 ? refusedPlan(there?.id ?? null, all) : await this.#planned(row, there, holder, locked);
-      planned.push({ number, line, row: { row, holder }, name: row.serial ?? null, plan });
+      rows.push({ number, line, row: { row, holder }, name: row.serial ?? null, plan });
     }
-    return planned;
+    return { rows, nextState: null };
+  }
+
+  newGroups(): ReadonlySet<string> {
+    return new Set();
   }
 
   /** What only the stock and the people tell. */
@@ -236,23 +250,25 @@ class TokenWalk implements Walk<Read> {
     );
   }
 
-  keep(): () => void {
-    // What a row comes to here depends on no row before it.
-    return () => undefined;
-  }
-
   /** The batch that new tokens come into. */
-  async begin(work: Work): Promise<void> {
-    if (this.#gives || this.#import.counts!.new === 0) return;
+  async begin(work: Work): Promise<null> {
+    if (this.#gives || this.#import.counts!.new === 0) return null;
     const { id, fileName } = this.#import;
     await write(work, 'INSERT IGNORE INTO token_batches (id, name, created_at) VALUES (:id, :name, :now)', {
       id: idBytes(id),
       name: fileName,
       now: work.now,
     });
+    return null;
   }
 
-  async write(work: Work, planned: readonly Planned<Read>[], author: Author, meanwhile: () => void): Promise<void> {
+  async write(
+    work: Work,
+    _: null,
+    planned: readonly Planned<Read>[],
+    author: Author,
+    meanwhile: () => void,
+  ): Promise<void> {
     await this.#give(
       work,
       planned.filter(({ plan }) => plan.verdict === 'changed'),

@@ -8,7 +8,7 @@ import { insertPerson } from '../people/add-person.js';
 import { readLoginName } from '../people/login-names.js';
 import { KINDS } from './kinds.js';
 import type { Import } from './store.js';
-import type { Planned } from './walk.js';
+import type { Planned } from './planner.js';
 
 let inside: Inside;
 const NAMES = ['east', 'west', 'north', 'pier', 'quay'];
@@ -55,19 +55,18 @@ const rows = fc.array(
 
 /** What all rows come to, in blocks of so many, each planned as often as said. */
 async function planned(cells: readonly (readonly string[])[], size: number, times: number): Promise<Planned[]> {
-  const walk = KINDS.groups.walk(inside.deps, groupImport);
+  const planner = KINDS.groups.planner(inside.deps, groupImport);
+  let state = planner.initial;
   const all: Planned[] = [];
   for (let first = 0; first < cells.length; first += size) {
     const block = {
       first: first + 1,
       rows: cells.slice(first, first + size).map((row, i) => ({ line: first + i + 2, cells: [...row] })),
     };
-    const back = walk.keep();
-    for (let time = 1; time < times; time++) {
-      await walk.plan(inside.deps, block, true);
-      back();
-    }
-    all.push(...(await walk.plan(inside.deps, block, true)));
+    for (let time = 1; time < times; time++) await planner.plan(inside.deps, state, block, true);
+    const { rows: some, nextState } = await planner.plan(inside.deps, state, block, true);
+    all.push(...some);
+    state = nextState;
   }
   return all;
 }

@@ -25,39 +25,53 @@ export interface Author {
   readonly importId: Id;
 }
 
-/** One walk over the rows of an import, in order. */
-export interface Walk<Row = unknown> {
+/** What planning a block comes to. */
+export interface PlannedBlock<Row, State> {
+  readonly rows: readonly Planned<Row>[];
+  /** What the blocks behind this one go by; kept by whoever asked, once what was planned stands. */
+  readonly nextState: State;
+}
+
+/**
+ * Plans the rows of one import, block by block, in order. Nothing that a row comes to is kept in here: a block that is planned again from
+ * the same state, since its transaction was rolled back, comes to what it came to the first time.
+ */
+export interface ImportPlanner<Row = unknown, State = unknown> {
+  /** Before the first block. */
+  readonly initial: State;
+  /** What a row comes to depends on the rows before it: when going on halfway, those are planned once more first. */
+  readonly remembers: boolean;
   /**
    * Plans the rows of a block against what is there now.
    *
    * @param locked whether the people and groups that rows concern are to be locked, for writing; twins within the file
    *   are then not looked for again, since the check has refused them
    */
-  plan(db: Db, block: Block, locked: boolean): Promise<Planned<Row>[]>;
-  /**
-   * Keeps what the walk remembers of the rows so far, and answers what takes it back to that, as often as it is called: a block that is
-   * planned again, since its transaction was, comes to what it came to the first time.
-   */
-  keep(): () => void;
+  plan(db: Db, state: State, block: Block, locked: boolean): Promise<PlannedBlock<Row, State>>;
+  /** Groups that rows planned so far name and that are not there yet. */
+  newGroups(state: State): ReadonlySet<string>;
   /** Does ahead of time what of planning a block takes neither the database nor the blocks before it. */
   prepare?(block: Block, author: Author): void;
-  /** What a row comes to depends on the rows before it: when going on halfway, those are planned once more first. */
-  readonly remembers: boolean;
-  /** Groups that planned rows name and that are not there yet. */
-  readonly newGroups: ReadonlySet<string>;
   /** Before anything else is written, also when going on: adds the groups that are not there yet, or the batch. */
-  begin(work: Work, names: readonly string[], author: Author): Promise<void>;
+  begin(work: Work, state: State, names: readonly string[], author: Author): Promise<State>;
   /**
    * Writes rows as planned; only new, changed and returning ones are given.
    *
+   * @param state as planning the block left it
    * @param meanwhile makes the next block ready; to be called when the server has the most to do
    */
-  write(work: Work, planned: readonly Planned<Row>[], author: Author, meanwhile: () => void): Promise<void>;
+  write(
+    work: Work,
+    state: State,
+    planned: readonly Planned<Row>[],
+    author: Author,
+    meanwhile: () => void,
+  ): Promise<void>;
 }
 
-/** What is particular to files about people, or about groups. */
-export interface KindOfFile<Row = unknown> {
-  walk(deps: Deps, one: Import): Walk<Row>;
+/** What is particular to each kind of file. */
+export interface KindOfFile<Row = unknown, State = unknown> {
+  planner(deps: Deps, one: Import): ImportPlanner<Row, State>;
 }
 
 /** An entry of the trail that an import writes. */

@@ -1,0 +1,118 @@
+import { typedPrompt, type Answer, type TypedPrompt } from '@nimble-latch/api';
+import { useState, type ReactNode } from 'react';
+import { Button } from '../components/button.js';
+import { Form } from '../components/fields.js';
+import { useKey, type UsedKey } from '../components/keys.js';
+import { Banner, Row } from '../components/layout.js';
+import { PromptField, type PromptWords } from './prompt-field.js';
+
+/** A sign-in that waits for an answer, wherever it is done. */
+export type Asking = Pick<Answer<'signIns.show'>, 'prompt' | 'state' | 'retryAt' | 'reason'>;
+
+/** What answers a prompt. */
+export type Proof =
+  | { readonly kind: TypedPrompt | 'choose'; readonly value: string }
+  | { readonly kind: 'webauthn'; readonly credential: UsedKey };
+
+export const Trouble = ({ text }: { text: string | undefined }) =>
+  text === undefined ? null : (
+    <Banner $tone="danger" role="alert">
+      {text}
+    </Banner>
+  );
+
+/**
+ * One prompt of a sign-in, on whichever page it is done: what is typed or touched, the other ways to answer, what went wrong. Keep it
+ * apart by `key` from the prompt before.
+ */
+export function PromptForm<S extends Asking>({
+  signIn,
+  words,
+  name,
+  onBehalf = false,
+  said,
+  children,
+  actions,
+  explain,
+  sayStep,
+  prove,
+}: {
+  signIn: Asking;
+  words: PromptWords;
+  /** Whose password it is, for password managers. */
+  name?: string | null;
+  /** Somebody else's proofs are typed: nothing is filled in or kept by the browser. */
+  onBehalf?: boolean;
+  /** What is to be told at once. */
+  said?: string | undefined;
+  /** Between the field and the buttons. */
+  children?: ReactNode;
+  /** Buttons behind those of the form. */
+  actions?: ReactNode;
+  /** What an error means, as a sentence. */
+  explain: (error: unknown) => string | undefined;
+  /** What is to be told of a sign-in that still asks. */
+  sayStep: (now: S) => string | undefined;
+  /** Sends a proof; answers the sign-in as it then is. */
+  prove: (proof: Proof) => Promise<S>;
+}) {
+  const [typed, setTyped] = useState('');
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState(said);
+  const { kind, publicKey, others } = signIn.prompt!;
+
+  async function step(other?: string): Promise<void> {
+    setBusy(true);
+    setTrouble(undefined);
+    try {
+      const answered = async (): Promise<Proof> => {
+        if (other !== undefined) return { kind: 'choose', value: other };
+        return publicKey
+          ? { kind: 'webauthn', credential: await useKey(publicKey) }
+          : { kind: typedPrompt(kind), value: typed };
+      };
+      const now = await prove(await answered());
+      setTyped('');
+      setTrouble(sayStep(now));
+    } catch (error) {
+      setTrouble(explain(error));
+    } finally {
+      setBusy(false);
+    }
+  }
+
+  return (
+    <Form
+      onSubmit={(event) => {
+        event.preventDefault();
+        void step();
+      }}
+    >
+      <Trouble text={trouble} />
+      {/* Password managers look for whose password it is. */}
+      {name !== undefined && <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />}
+      {publicKey ? (
+        <p>{words.keyHint}</p>
+      ) : (
+        <PromptField key={kind} kind={kind} words={words} onBehalf={onBehalf} value={typed} onChange={setTyped} />
+      )}
+      {children}
+      <Row>
+        <Button
+          look="main"
+          type="submit"
+          isDisabled={busy || (!publicKey && typed === '')}
+          autoFocus={publicKey !== undefined}
+        >
+          {publicKey ? words.useKey : kind === 'password' ? words.next : words.finish}
+        </Button>
+        {others.map((other) => (
+          <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>
+            {words.instead(other.kind)}
+          </Button>
+        ))}
+        {actions}
+      </Row>
+    </Form>
+  );
+}
