@@ -108,11 +108,11 @@ export const activity: Noun = (command, context) => {
     find: async ({ client }, id = '') => await client.call('activity.show', { params: { id } }),
     text: storyText,
   });
-  judgeVerb(command, context);
+  verdictVerb(command, context);
 };
 
 /** Says of a sign-in whether it was the person. */
-function judgeVerb(command: Command, context: Context): void {
+function verdictVerb(command: Command, context: Context): void {
   command
     .command('judge')
     .argument('<sign-in>')

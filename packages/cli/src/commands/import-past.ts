@@ -4,7 +4,7 @@ import { relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { importWords } from '../words/import.js';
 import { wholeNumber, type Noun } from './support.js';
-import { applyImport, describe, mappingNamed, rowColumns, settled, type ImportOptions } from './import-run.js';
+import { applyImport, describe, mappingNamed, rowColumns, stepEnded, type ImportOptions } from './import-run.js';
 import { byId, changeVerb, deleteVerb, listVerb, showVerb, verb, type Paged } from './verbs.js';
 
 const w = words.import;
@@ -57,7 +57,7 @@ export const pastImports: Noun = (command, context) => {
           .option('-y, --yes', words.options.yes),
     },
     async (session, [id = ''], options) =>
-      await applyImport(session, await settled(session, id, importWords.checking), options),
+      await applyImport(session, await stepEnded(session, id, importWords.checking), options),
   );
   changeVerb(at, {
     line: 'stop <id>',

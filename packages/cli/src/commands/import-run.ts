@@ -55,7 +55,7 @@ export async function mappingNamed(session: Session, name = ''): Promise<Mapping
 }
 
 /** Waits for the present step, telling how far it is where somebody watches. */
-export async function settled(session: Session, id: string, sentence: string): Promise<Import> {
+export async function stepEnded(session: Session, id: string, sentence: string): Promise<Import> {
   let told = '';
   for (let wait = 150; ; wait = Math.min(1_000, wait * 1.5)) {
     const one = await session.client.call('imports.show', { params: { id } });
@@ -175,7 +175,7 @@ export async function applyImport(session: Session, one: Import, options: Import
     },
     ifMatch: one.version,
   });
-  const ended = await settled(session, one.id, importWords.writing);
+  const ended = await stepEnded(session, one.id, importWords.writing);
   if (ended.state !== 'done')
     throw new Failure(ended.problem ? shared.importProblems[ended.problem] : shared.importStates[ended.state], {
       try: `nlatch import resume ${one.id}`,

@@ -26,7 +26,7 @@ import {
   type ImportOptions,
   mappingNamed,
   columnsTable,
-  settled,
+  stepEnded,
   preview,
   consequence,
   applyImport,
@@ -118,7 +118,7 @@ async function bringIn(session: Session, kind: ImportKind, file: string, options
       saveAs: options.saveAs ?? mapping?.name ?? null,
     },
   });
-  const checked = await settled(session, id, importWords.checking);
+  const checked = await stepEnded(session, id, importWords.checking);
   if (checked.state !== 'checked')
     throw new Failure(checked.problem ? shared.importProblems[checked.problem] : shared.importStates[checked.state]);
   if (!session.json) session.out(await preview(session, checked));

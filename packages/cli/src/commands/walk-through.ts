@@ -37,7 +37,7 @@ export function walkThrough(command: Command, context: Context): void {
             idempotencyKey: onceKey(),
           });
           while (walk.signIn.state === 'asking') {
-            tell(session, walk);
+            showPrompt(session, walk);
             if (walk.signIn.retryAt) break;
             const prompt = walk.signIn.prompt!;
             const { kind: asked, ask, hidden } = askedPrompt(prompt.kind);
@@ -63,7 +63,7 @@ export function walkThrough(command: Command, context: Context): void {
 const OTHER = '/';
 const choiceOf = ({ methods }: { methods: readonly string[] }) => methods[0]!;
 
-function tell(session: Session, walk: Answer<'walkThroughs.begin'>): void {
+function showPrompt(session: Session, walk: Answer<'walkThroughs.begin'>): void {
   if (session.json) return;
   const { prompt, retryAt } = walk.signIn;
   if (walk.story.reason) session.out(`${say(words.facts.wrong, { reason: shared.reasons[walk.story.reason] })}\n`);

@@ -7,7 +7,7 @@ import { railOf, type ConsoleArea, type RailGroup as RailGroupName, type RailLin
 import { Button } from './components/button.js';
 import { Banner } from './components/layout.js';
 import { Mark } from './components/mark.js';
-import { Select } from './components/fields.js';
+import { Select } from './components/choices.js';
 import { Toasts } from './components/toasts.js';
 import { changeLanguage, language, LANGUAGE_NAMES, shared, words } from './messages/index.js';
 import { usePalette } from './palette/palette.js';

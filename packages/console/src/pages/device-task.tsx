@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { Button } from '../frame/components/button.js';
-import { Checkbox, Form, TextField } from '../frame/components/fields.js';
+import { Checkbox } from '../frame/components/choices.js';
+import { Form, TextField } from '../frame/components/text-fields.js';
 import { Row } from '../frame/components/layout.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';

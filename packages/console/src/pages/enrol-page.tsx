@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { useEffect, useState } from 'react';
 import { styled } from 'styled-components';
 import { Button } from '../frame/components/button.js';
-import { Form, TextField } from '../frame/components/fields.js';
+import { Form, TextField } from '../frame/components/text-fields.js';
 import { Row, ShownCode, Small, Soft } from '../frame/components/layout.js';
 import { makeKey } from '../frame/components/keys.js';
 import { Qr } from '../frame/components/qr.js';

@@ -1,7 +1,8 @@
 import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../frame/components/button.js';
-import { Checkbox, Form, TextField } from '../frame/components/fields.js';
+import { Checkbox } from '../frame/components/choices.js';
+import { Form, TextField } from '../frame/components/text-fields.js';
 import { Small } from '../frame/components/layout.js';
 import { usePasskey, type ByKey } from '../frame/components/passkey.js';
 import { PromptForm, Trouble, type Asking, type Proof } from '../frame/prompts/prompt-form.js';

@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import { Button } from '../frame/components/button.js';
-import { Form, TextField } from '../frame/components/fields.js';
+import { Form, TextField } from '../frame/components/text-fields.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { words } from './messages/index.js';

@@ -38,14 +38,14 @@ function SignIn({ request }: { request: string }) {
   async function begin(who: Who = {}): Promise<string | undefined> {
     try {
       const begun = await call('pages.begin', { body: { request, ...who } });
-      settle({ begun, loginName: who.loginName ?? null });
+      takeStep({ begun, loginName: who.loginName ?? null });
       return undefined;
     } catch (error) {
       if (error instanceof ApiError && error.code === 'request-gone') setGone(troubleOf(error));
       return troubleOf(error);
     }
   }
-  function settle(next: Kept) {
+  function takeStep(next: Kept) {
     setKept(next);
     if (next.begun.redirect === null) pageState.keep(request, next);
     else {
@@ -91,7 +91,7 @@ function SignIn({ request }: { request: string }) {
         <a href={begun.redirect}>{say(w.goOn, { application: begun.application })}</a>
       </Hall>
     );
-  const restart = () => settle({ begun: { ...begun, signIn: null, handle: null, person: null }, loginName: null });
+  const restart = () => takeStep({ begun: { ...begun, signIn: null, handle: null, person: null }, loginName: null });
   if (begun.signIn === null) return <WhoPage begun={begun} title={title} onWho={begin} />;
   if (begun.signIn.state === 'asking')
     return (
@@ -100,7 +100,7 @@ function SignIn({ request }: { request: string }) {
         kept={kept}
         title={title}
         request={request}
-        onStep={(step) => settle({ ...kept, begun: { ...begun, ...step } })}
+        onStep={(step) => takeStep({ ...kept, begun: { ...begun, ...step } })}
         onRestart={restart}
       />
     );

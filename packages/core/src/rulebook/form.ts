@@ -86,12 +86,12 @@ export interface Rulebook {
 }
 
 /** Where something is in a text, from 1. */
-export interface Place {
+export interface TextPosition {
   readonly line: number;
   readonly column: number;
 }
 
-export interface RulebookProblem extends Place {
+export interface RulebookProblem extends TextPosition {
   readonly what: RulebookProblemId;
   readonly facts: Readonly<Record<string, string | number>>;
 }

@@ -7,7 +7,7 @@ export {
   type Exception,
   type Names,
   type Outcome,
-  type Place,
+  type TextPosition as Place,
   type Rule,
   type Rulebook,
   type RulebookProblem,

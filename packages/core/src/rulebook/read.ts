@@ -10,7 +10,7 @@ import {
   type YAMLMap,
 } from 'yaml';
 import type { RulebookProblemId } from '../vocabulary.js';
-import type { Place, RulebookProblem } from './form.js';
+import type { TextPosition, RulebookProblem } from './form.js';
 
 /** Bytes of a rulebook's text: ten thousand rules of a hundred characters. */
 export const LONGEST_TEXT = 1_000_000;
@@ -21,9 +21,9 @@ const DEEPEST = 12;
 export class Value {
   readonly #reader: Reader;
   readonly #node: Node | null;
-  readonly #at: Place;
+  readonly #at: TextPosition;
 
-  constructor(reader: Reader, node: Node | null, at: Place) {
+  constructor(reader: Reader, node: Node | null, at: TextPosition) {
     this.#reader = reader;
     this.#node = node;
     this.#at = at;
@@ -140,14 +140,14 @@ export class Reader {
     this.problems.push({ ...this.placeOf(node, { line: 1, column: 1 }), what, facts });
   }
 
-  placeOf(node: unknown, otherwise: Place): Place {
+  placeOf(node: unknown, otherwise: TextPosition): TextPosition {
     const range = (node as { range?: [number, number, number] | null } | null)?.range;
     if (!range) return otherwise;
     const { line, col } = this.#lines.linePos(range[0]);
     return { line, column: col };
   }
 
-  value(node: Node | null, otherwise: Place): Value {
+  value(node: Node | null, otherwise: TextPosition): Value {
     return new Value(this, node, this.placeOf(node, otherwise));
   }
 

@@ -24,7 +24,7 @@ export interface Foreseen {
 export function foresee(
   requirement: Requirement,
   keyring: readonly Usable[],
-  carries: readonly PromptKind[],
+  promptKinds: readonly PromptKind[],
   claimed: boolean,
   nowMs: number,
   graceUntil?: number,
@@ -32,7 +32,7 @@ export function foresee(
   const asks: PromptKind[] = [];
   const serves: string[] = [];
   const grace = graceUntil === undefined ? {} : { graceUntil };
-  let signIn = beginSignIn(requirement, keyring, claimed ? [...carries, 'password'] : carries, nowMs);
+  let signIn = beginSignIn(requirement, keyring, claimed ? [...promptKinds, 'password'] : promptKinds, nowMs);
   if (claimed) {
     const proof = { method: 'password', id: null, carrier: null, can: [] } as const;
     signIn = advance(signIn, { type: 'right', proof, keyring, claimed, ...grace }, nowMs);

@@ -179,7 +179,7 @@ export function stepAfter(
   outcome: Asked,
   made: readonly Proved[],
   keyring: readonly Usable[],
-  carries: readonly PromptKind[],
+  promptKinds: readonly PromptKind[],
 ): Step {
   const missing = waysFor(outcome, keyring, made).map((way) => missingOf(way, made));
   if (missing.some((way) => way.length === 0)) return { done: true, asks: [], notCarried: false };
@@ -188,23 +188,23 @@ export function stepAfter(
     const by = serveWay(way, left);
     return by ? [{ method: way[0]!.method, preferred: by[0]!.preferred }] : [];
   });
-  const shown = served.filter(({ method }) => isCarried(method, carries));
+  const shown = served.filter(({ method }) => isShown(method, promptKinds));
   const order = [...shown.filter((one) => one.preferred), ...shown.filter((one) => !one.preferred)];
   return { done: false, asks: together(order.map(({ method }) => method)), notCarried: served.length > shown.length };
 }
 
 /** What to ask somebody first whose keyring serves nothing: as of everybody else, so that nothing is told by it. */
-export function firstOf(outcome: Asked, carries: readonly PromptKind[]): Ask | undefined {
+export function firstOf(outcome: Asked, promptKinds: readonly PromptKind[]): Ask | undefined {
   const ways = 'ways' in outcome ? outcome.ways : [];
   const first = ways.length === 0 || ways.some((way) => way.some(({ method }) => method === 'password'));
   const methods: Method[] = [...(first ? (['password'] as const) : []), ...ways.map((way) => way[0]!.method), 'totp'];
-  const shown = methods.filter((method) => isCarried(method, carries) && !outcome.barred?.includes(method));
+  const shown = methods.filter((method) => isShown(method, promptKinds) && !outcome.barred?.includes(method));
   return together(shown)[0];
 }
 
-const isCarried = (method: Method, carries: readonly PromptKind[]): boolean => {
+const isShown = (method: Method, promptKinds: readonly PromptKind[]): boolean => {
   const kind = promptFor(method);
-  return kind !== undefined && carries.includes(kind);
+  return kind !== undefined && promptKinds.includes(kind);
 };
 
 /** Methods as prompts, those together that one prompt serves. */

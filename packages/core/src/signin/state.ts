@@ -117,7 +117,7 @@ const instant = (ms: number) => new Date(ms).toISOString();
 export function beginSignIn(
   requirement: Requirement,
   keyring: readonly Usable[],
-  carries: readonly PromptKind[],
+  promptKinds: readonly PromptKind[],
   nowMs: number,
   kept: readonly ProofDone[] = [],
 ): SignIn {
@@ -126,7 +126,7 @@ export function beginSignIn(
     asks: null,
     others: [],
     requirement,
-    carries,
+    carries: promptKinds,
     proofs: [],
     ...(kept.length > 0 ? { kept } : {}),
     wrong: 0,
@@ -162,7 +162,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         ...signIn,
         reason: 'throttled',
         operatorReason: event.why,
-        story: tell(signIn, {
+        story: storyWith(signIn, {
           at: instant(nowMs),
           what: 'turned-away',
           why: event.why,
@@ -175,7 +175,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         wrong: signIn.wrong + 1,
         reason: 'wrong-proof',
         operatorReason: event.why,
-        story: tell(signIn, {
+        story: storyWith(signIn, {
           at: instant(nowMs),
           what: 'wrong',
           method: event.method,
@@ -196,7 +196,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         far: { authenticator, counter, ...(pin ? { pin } : {}) },
         reason: null,
         operatorReason: 'counter-far',
-        story: tell(signIn, step),
+        story: storyWith(signIn, step),
       };
     }
     case 'pin-wanted': {
@@ -211,7 +211,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         pin: { authenticator },
         reason: null,
         operatorReason: 'pin-wanted',
-        story: tell(signIn, step),
+        story: storyWith(signIn, step),
       };
     }
     case 'right': {
@@ -224,7 +224,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         ...(event.newPin && id ? { newPin: { authenticator: id, method } } : {}),
         reason: null,
         operatorReason: null,
-        story: tell(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
+        story: storyWith(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
       const { kept = [], far: _far, pin: _pin, ...rest } = told;
       return next(counting(rest, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
@@ -235,7 +235,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       const { renew, newPin, ...rest } = signIn;
       const left = asks.kind === 'new-pin' ? { ...(renew ? { renew } : {}) } : { ...(newPin ? { newPin } : {}) };
       const step: StoryStep = { at: instant(nowMs), what: 'renewed', prompt: asks.kind, method: asks.methods[0]! };
-      return letIn({ ...rest, ...left, story: tell(rest, step) }, signIn.graceUntil, nowMs);
+      return letIn({ ...rest, ...left, story: storyWith(rest, step) }, signIn.graceUntil, nowMs);
     }
     case 'resumed': {
       const { kept = [], ...rest } = signIn;
@@ -247,7 +247,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       const all = [...(signIn.asks ? [signIn.asks] : []), ...signIn.others];
       const chosen = all.find((ask) => ask.methods.includes(event.method));
       if (!chosen || chosen === signIn.asks) return signIn;
-      const story = tell(signIn, { at: instant(nowMs), what: 'chosen', prompt: chosen.kind });
+      const story = storyWith(signIn, { at: instant(nowMs), what: 'chosen', prompt: chosen.kind });
       return { ...signIn, asks: chosen, others: all.filter((ask) => ask !== chosen), story };
     }
   }
@@ -263,7 +263,7 @@ function counting(signIn: SignIn, earlier: readonly ProofDone[], keyring: readon
     if (!held || counted.proofs.some(({ id }) => id === proof.id)) continue;
     const { method, id, at } = proof;
     const step: StoryStep = { at: instant(nowMs), what: 'counted', method, authenticator: id!, proved: at };
-    counted = { ...counted, proofs: [...counted.proofs, proof], story: tell(counted, step) };
+    counted = { ...counted, proofs: [...counted.proofs, proof], story: storyWith(counted, step) };
   }
   return counted;
 }
@@ -278,7 +278,7 @@ function next(signIn: SignIn, keyring: readonly Usable[], graceUntil: number | u
   if (step.done) return letIn(signIn, undefined, nowMs);
   const asks = step.asks[0] ?? (begun || step.notCarried ? undefined : firstOf(outcome, signIn.carries));
   if (asks) {
-    const story = tell(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
+    const story = storyWith(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
     return { ...signIn, asks, others: step.asks.slice(1), story };
   }
   if (!begun || step.notCarried) return end(signIn, 'refused', 'prompt-not-carried', 'prompt-not-carried', nowMs);
@@ -300,7 +300,7 @@ function letIn(signIn: SignIn, graceUntil: number | undefined, nowMs: number): S
     const why = signIn.renew ? 'password-must-change' : 'pin-must-change';
     return end(signIn, 'refused', why, why, nowMs);
   }
-  const story = tell(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
+  const story = storyWith(signIn, { at: instant(nowMs), what: 'asked', prompt: asks.kind });
   return { ...signIn, ...grace, asks, others: [], story };
 }
 
@@ -311,11 +311,11 @@ function end(
   operatorReason: OperatorReason,
   nowMs: number,
 ): SignIn {
-  const story = tell(signIn, { at: instant(nowMs), what: 'ended', why: operatorReason });
+  const story = storyWith(signIn, { at: instant(nowMs), what: 'ended', why: operatorReason });
   return { ...signIn, state, asks: null, others: [], reason, operatorReason, story };
 }
 
-function tell(signIn: SignIn, step: StoryStep): readonly StoryStep[] {
+function storyWith(signIn: SignIn, step: StoryStep): readonly StoryStep[] {
   // The end is always told; steps before it are dropped once the story is full.
   if (signIn.story.length >= LONGEST_STORY && step.what !== 'ended') return signIn.story;
   return [...signIn.story, step];

@@ -1,13 +1,13 @@
 import { constantTimeEqual, isSignedBy, sha256 } from '../crypto/index.js';
 import { readAuthenticatorData } from './authenticator-data.js';
 import { CborProblem, decodeCborMap } from './cbor.js';
-import { assertClientData, readClientData, type Places } from './client-data.js';
+import { assertClientData, readClientData, type ExpectedOrigins } from './client-data.js';
 import { readCoseKey, type CoseKey } from './cose.js';
 import { must, refusing, type Refusal } from './refused.js';
 import type { UserVerification } from './registration.js';
 
 /** What was asked of the browser. */
-export interface AssertionAsked extends Places {
+export interface AssertionAsked extends ExpectedOrigins {
   readonly challenge: Uint8Array;
   readonly rpId: string;
   readonly userVerification: UserVerification;

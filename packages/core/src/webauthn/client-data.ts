@@ -14,7 +14,7 @@ export interface ClientData {
 }
 
 /** Where the answer may come from. */
-export interface Places {
+export interface ExpectedOrigins {
   /** Origins as browsers write them: scheme, host, and port where it is not the scheme's own. */
   readonly origins: readonly string[];
   /** Origins of pages that may show one of ours in a frame; none unless said. */
@@ -53,7 +53,7 @@ export function assertClientData(
   data: ClientData,
   type: 'webauthn.create' | 'webauthn.get',
   challenge: Uint8Array,
-  { origins, topOrigins = [] }: Places,
+  { origins, topOrigins = [] }: ExpectedOrigins,
   steps: ClientDataSteps,
 ): void {
   must(data.type === type, steps.type, 'type');

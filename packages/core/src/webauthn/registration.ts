@@ -2,14 +2,14 @@ import { constantTimeEqual, sha256 } from '../crypto/index.js';
 import { verifyAttestation, type Attestation } from './attestation/index.js';
 import { readAuthenticatorData } from './authenticator-data.js';
 import { CborProblem, decodeCborMap, type CborMap } from './cbor.js';
-import { assertClientData, readClientData, type Places } from './client-data.js';
+import { assertClientData, readClientData, type ExpectedOrigins } from './client-data.js';
 import { readCoseKey } from './cose.js';
 import { must, refusing, type Refusal } from './refused.js';
 
 export type UserVerification = 'required' | 'preferred' | 'discouraged';
 
 /** What was asked of the browser. */
-export interface RegistrationAsked extends Places {
+export interface RegistrationAsked extends ExpectedOrigins {
   /** At least 16 bytes by chance (§13.4.3), for this one ceremony. */
   readonly challenge: Uint8Array;
   readonly rpId: string;

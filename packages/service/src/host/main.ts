@@ -31,7 +31,7 @@ const print = (line: string) => void process.stdout.write(`${line}\n`);
 setFlagsFromString('--heap-growing-percent=100');
 
 /** A process that ends tells why, whatever it was: without that nobody can look for the cause. */
-function tellExits(): void {
+function logExits(): void {
   const end = (what: string) => (error: unknown) => {
     process.stderr.write(
       `${JSON.stringify({ level: 'fatal', at: new Date().toISOString(), msg: what, error: describeError(error) })}\n`,
@@ -108,7 +108,7 @@ function buildProgram(): Command {
       const { serve, startedText } = await import('./serve.js');
       const service = await serve(readConfig(process.env));
       process.stderr.write(startedText(service));
-      tellExits();
+      logExits();
       await new Promise<void>((resolve) => {
         for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => resolve());
       });

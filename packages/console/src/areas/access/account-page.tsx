@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { TextField } from '../../frame/components/fields.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Page, Row, Section, Spread } from '../../frame/components/layout.js';
 import { ShowOnce } from '../../frame/components/show-once.js';

@@ -6,7 +6,7 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Section, Soft } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { accessWords } from './messages/index.js';
 import { peopleWords } from '../people/messages/index.js';
@@ -139,7 +139,7 @@ function TakeRole({ holder: { person, role }, onClose }: { holder: Holder; onClo
     () => call('roles.revoke', { params: { id: person.id, role } }),
     () => {
       onClose();
-      tell(say(w.taken, facts));
+      toast(say(w.taken, facts));
     },
   );
   return (

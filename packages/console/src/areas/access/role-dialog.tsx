@@ -1,8 +1,8 @@
 import { LIMITABLE_ROLES, ROLES, type Answer, type Role } from '@nimble-latch/api';
 import { useState } from 'react';
-import { CheckboxGroup, Select } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { accessWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
@@ -20,7 +20,7 @@ export function GiveRole({ person, onClose }: { person: Answer<'people.show'>; o
     () => call('roles.grant', { params: { id: person.id, role }, body: { groups: limited ? groups : null } }),
     () => {
       onClose();
-      tell(say(w.given, { name: person.displayName, role: shared.roles[role] }));
+      toast(say(w.given, { name: person.displayName, role: shared.roles[role] }));
     },
   );
   return (

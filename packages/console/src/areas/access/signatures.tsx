@@ -4,12 +4,12 @@ import { Link } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { Difference } from '../../frame/components/difference.js';
-import { TextField } from '../../frame/components/fields.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Row, Section, Small, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { rulebookWords } from '../rulebook/messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
@@ -148,7 +148,7 @@ function Give({ signature, sentence, onClose }: { signature: Signature; sentence
     () => call('signatures.give', { params: { id: signature.id } }),
     () => {
       onClose();
-      tell(say(w.given, { name }));
+      toast(say(w.given, { name }));
     },
   );
   return (

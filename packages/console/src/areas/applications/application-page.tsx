@@ -2,13 +2,13 @@ import { connectionSpecOf, isOffered, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { TextField } from '../../frame/components/fields.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Facts, Page, Row, Section, ShownCode, Spread } from '../../frame/components/layout.js';
 import { ShowOnce } from '../../frame/components/show-once.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, words } from '../../frame/messages/index.js';
 import { applicationsWords } from './messages/index.js';
 import { insightWords } from '../insight/messages/index.js';
@@ -40,7 +40,7 @@ export function ApplicationPage() {
   const close = () => setOpen(undefined);
   const showKey = (answer: Answer<'connections.add'>) => {
     close();
-    if (answer.key === null) tell(w.connected);
+    if (answer.key === null) toast(w.connected);
     else setIssued(answer.key);
   };
   return (

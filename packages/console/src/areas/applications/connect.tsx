@@ -8,7 +8,8 @@ import {
   type OfferedConnectionKind,
 } from '@nimble-latch/api';
 import { useState } from 'react';
-import { CheckboxGroup, Select, TextArea, TextField } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { TextArea, TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { applicationsWords } from './messages/index.js';
 import { call, useAct, type Trouble } from '../../frame/session/api.js';

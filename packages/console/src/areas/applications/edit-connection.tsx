@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { CheckboxGroup } from '../../frame/components/fields.js';
+import { CheckboxGroup } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { words } from '../../frame/messages/index.js';
 import { applicationsWords } from './messages/index.js';

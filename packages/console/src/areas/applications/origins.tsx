@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { TextArea } from '../../frame/components/fields.js';
+import { TextArea } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Code, Section, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { words } from '../../frame/messages/index.js';

@@ -5,7 +5,7 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Section, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say } from '../../frame/messages/index.js';
 import { browsersWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
@@ -21,7 +21,7 @@ export function Browsers({ person: { id, displayName: name } }: { person: Answer
     () => call('browsers.signOut', { params: { id } }),
     () => {
       setEnding(false);
-      tell(say(w.signedOut, { name }));
+      toast(say(w.signedOut, { name }));
     },
   );
   if (!data) return null;

@@ -11,7 +11,8 @@ import {
 import { useState } from 'react';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
-import { Form, Select, TextField } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
+import { Form, TextField } from '../../frame/components/text-fields.js';
 import { Banner, Row, Section, Soft } from '../../frame/components/layout.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { importsWords } from './messages/index.js';

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { CheckboxGroup } from '../../frame/components/fields.js';
+import { CheckboxGroup } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Row, Section, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Progress } from '../../frame/components/progress.js';

@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { Select } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
 import { Banner, Empty, Page, Row, Spread } from '../../frame/components/layout.js';
 import { words } from '../../frame/messages/index.js';
 import { insightWords } from './messages/index.js';

@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { tellEnded } from '../../frame/components/toasts.js';
+import { toastEnded } from '../../frame/components/toasts.js';
 import { Banner } from '../../frame/components/layout.js';
 import { say } from '../../frame/messages/index.js';
 import { keyringWords } from './messages/index.js';
@@ -69,7 +69,7 @@ export function ReportLost({
     () => call('carriers.report', { params: { id: carrier.id }, body: { state: 'lost' } }),
     ({ ended }) => {
       onClose();
-      tellEnded(ended);
+      toastEnded(ended);
     },
   );
   const list = (all: readonly Authenticator[]) => all.map((one) => one.label).join(', ');

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { TextField } from '../../frame/components/fields.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { makeKey } from '../../frame/components/keys.js';
 import { say } from '../../frame/messages/index.js';

@@ -6,7 +6,7 @@ import { Button } from '../../frame/components/button.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Empty, Row, Section, Small, Spread, State } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
-import { tellEnded } from '../../frame/components/toasts.js';
+import { toastEnded } from '../../frame/components/toasts.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
 import { keyringWords } from './messages/index.js';
 import { modelsWords } from '../models/messages/index.js';
@@ -237,7 +237,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
   const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try' | 'pin' | 'restrict' | 'rename'>();
   const change = useAct(
     (verb: 'suspend' | 'resume' | 'unlock') => call(`authenticators.${verb}`, { params: { id: one.id } }),
-    (answer) => tellEnded('ended' in answer ? answer.ended : null),
+    (answer) => toastEnded('ended' in answer ? answer.ended : null),
   );
   const guard = guardWords(one);
   const prefer = useAct((preferred: boolean) =>
@@ -356,7 +356,7 @@ function Revoke({
     () => call('authenticators.revoke', { params: { id: one.id } }),
     ({ ended }) => {
       onClose();
-      tellEnded(ended);
+      toastEnded(ended);
     },
   );
   const left = all.filter((other) => other.id !== one.id && other.state === 'active' && other.method !== 'password');

@@ -1,7 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Row } from '../../frame/components/layout.js';
 import { ShowOnce } from '../../frame/components/show-once.js';

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { TextField } from '../../frame/components/fields.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { say } from '../../frame/messages/index.js';
 import { keyringWords } from './messages/index.js';

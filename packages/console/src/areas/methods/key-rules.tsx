@@ -1,6 +1,7 @@
 import { KEY_ALGORITHMS, type Answer } from '@nimble-latch/api';
 import { Button } from '../../frame/components/button.js';
-import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { Row, Small } from '../../frame/components/layout.js';
 import { say } from '../../frame/messages/index.js';
 import { methodsWords } from './messages/index.js';

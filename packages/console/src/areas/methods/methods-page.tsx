@@ -1,7 +1,8 @@
 import { METHOD_PURPOSES, OFFERED_METHODS, offeredSpec, type Answer, type OfferedMethod } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Row, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';

@@ -4,12 +4,12 @@ import { FileTrigger } from 'react-aria-components';
 import { Link } from 'react-router';
 import styled from 'styled-components';
 import { Button } from '../../frame/components/button.js';
-import { TextArea, TextField } from '../../frame/components/fields.js';
+import { TextArea, TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Small, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { modelsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
@@ -118,7 +118,8 @@ function Models({ rows }: { rows: readonly Model[] }) {
 function MetadataPart({ metadata }: { metadata: Metadata }) {
   const may = useMay()('setting.write');
   const [editing, setEditing] = useState(false);
-  const told = (answer: Metadata) => tell(say(w.readNow, { number: answer.number ?? 0, entries: answer.entries ?? 0 }));
+  const told = (answer: Metadata) =>
+    toast(say(w.readNow, { number: answer.number ?? 0, entries: answer.entries ?? 0 }));
   const read = useAct((blob: string) => call('keyMetadata.read', { body: { blob } }), told);
   const fetching = useAct<undefined, Metadata>(() => call('keyMetadata.fetch'), told);
   const trouble = read.trouble ?? fetching.trouble;

@@ -1,11 +1,12 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { Checkbox, Form, TextField } from '../../frame/components/fields.js';
+import { Checkbox } from '../../frame/components/choices.js';
+import { Form, TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Page, Row, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, words } from '../../frame/messages/index.js';
 import { networksWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
@@ -170,7 +171,7 @@ function DeleteNetwork({ network, onClose }: { network: Network; onClose: () => 
     () => call('networks.delete', { params: { id: network.id } }),
     () => {
       onClose();
-      tell(say(w.deleted, facts));
+      toast(say(w.deleted, facts));
     },
   );
   return (

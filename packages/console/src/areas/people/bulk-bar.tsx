@@ -2,11 +2,11 @@ import type { Answer, BulkKind } from '@nimble-latch/api';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { Select } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Row, Soft } from '../../frame/components/layout.js';
 import { Progress } from '../../frame/components/progress.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { locale, say } from '../../frame/messages/index.js';
 import { peopleWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
@@ -158,5 +158,5 @@ function ended(change: Answer<'bulkChanges.show'>): void {
     group: change.group?.name ?? '',
   });
   const undoable = change.undoes === null && change.changed > 0;
-  tell(text, undoable ? async () => await call('bulkChanges.undo', { params: { id: change.id } }) : undefined);
+  toast(text, undoable ? async () => await call('bulkChanges.undo', { params: { id: change.id } }) : undefined);
 }

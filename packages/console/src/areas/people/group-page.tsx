@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { Select } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';

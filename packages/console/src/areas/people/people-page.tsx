@@ -2,7 +2,8 @@ import { COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@
 import { useDeferredValue, useEffect, useState } from 'react';
 import { Link, useLocation, useNavigate, useSearchParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { CheckboxGroup, Select, TextField } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Filters, Page, Row, Soft, Spread } from '../../frame/components/layout.js';
 import { PopoverButton } from '../../frame/components/popover.js';

@@ -2,11 +2,12 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { Checkbox, Select, TextField } from '../../frame/components/fields.js';
+import { Checkbox, Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
-import { tell, tellEnded } from '../../frame/components/toasts.js';
+import { toast, toastEnded } from '../../frame/components/toasts.js';
 import { ActivityTable } from '../signins/activity-table.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { accessWords } from '../access/messages/index.js';
@@ -70,7 +71,7 @@ export function PersonPage() {
             (person.state === 'active' ? (
               <Button onPress={() => setOpen('deactivate')}>{w.deactivate}</Button>
             ) : (
-              <Reactivate person={person} onDone={() => tell(say(w.reactivated, { name }))} />
+              <Reactivate person={person} onDone={() => toast(say(w.reactivated, { name }))} />
             ))}
           {may('person.delete') && (
             <Button look="danger" onPress={() => setOpen('delete')}>
@@ -116,7 +117,7 @@ export function PersonPage() {
           onClose={close}
           onDone={() => {
             close();
-            tell(say(w.passwordDone, { name }));
+            toast(say(w.passwordDone, { name }));
           }}
         />
       )}
@@ -128,7 +129,7 @@ export function PersonPage() {
           onClose={close}
           onDone={() => {
             close();
-            tell(say(w.deactivatedDone, { name }), () => call('people.reactivate', { params: { id } }));
+            toast(say(w.deactivatedDone, { name }), () => call('people.reactivate', { params: { id } }));
           }}
         />
       )}
@@ -144,7 +145,7 @@ function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
   const remove = useAct(
     (one: Person['loginNames'][number]) => call('loginNames.remove', { params: { ...params, loginNameId: one.id } }),
     (_, { value }) =>
-      tell(say(w.loginRemoved, { value, name: person.displayName }), () =>
+      toast(say(w.loginRemoved, { value, name: person.displayName }), () =>
         call('loginNames.add', { params, body: { value }, idempotencyKey: crypto.randomUUID() }),
       ),
   );
@@ -178,7 +179,7 @@ function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
   const leave = useAct(
     ({ id }: Person['groups'][number]) => call('groups.leave', { params: { id, personId: person.id } }),
     (_, { id, name: group }) =>
-      tell(say(w.groupLeft, { group, name: person.displayName }), () =>
+      toast(say(w.groupLeft, { group, name: person.displayName }), () =>
         call('groups.join', { params: { id, personId: person.id } }),
       ),
   );
@@ -257,7 +258,7 @@ function SetPassword({ person, onClose, onDone }: { person: Person; onClose: () 
     () => call('people.setPassword', { params: { id: person.id }, body: { password, mustChange } }),
     ({ ended }) => {
       onDone();
-      tellEnded(ended);
+      toastEnded(ended);
     },
   );
   return (

@@ -4,10 +4,11 @@ import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
-import { Select, TextArea } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
+import { TextArea } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Page, Row, Section, Small, Spread, State } from '../../frame/components/layout.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
@@ -241,7 +242,7 @@ function Editor({ draft }: { draft: Draft }) {
           onClose={() => setDialog(undefined)}
           onDone={() => {
             setDialog(undefined);
-            tell(w.discarded);
+            toast(w.discarded);
           }}
         />
       )}
@@ -278,7 +279,7 @@ function Publish({ onClose }: { onClose: () => void }) {
         idempotencyKey: crypto.randomUUID(),
       }),
     ({ number }) => {
-      tell(say(w.publishDone, { number }));
+      toast(say(w.publishDone, { number }));
       void navigate('/rulebook');
     },
   );

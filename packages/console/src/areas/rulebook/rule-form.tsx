@@ -1,6 +1,7 @@
 import type { Sent } from '@nimble-latch/api';
 import { useState } from 'react';
-import { Select, TextField } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { say } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';

@@ -4,7 +4,7 @@ import { Button } from '../../frame/components/button.js';
 import { Banner, Page, Row, Section, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { tell } from '../../frame/components/toasts.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
@@ -114,7 +114,7 @@ function Versions({ mayWrite }: { mayWrite: boolean }) {
       return await call('rulebookDraft.save', { body: { text }, ifMatch: version });
     },
     (_, number) => {
-      tell(say(w.broughtBack, { number }));
+      toast(say(w.broughtBack, { number }));
       void navigate('/rulebook/draft');
     },
   );

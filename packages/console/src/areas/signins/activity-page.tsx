@@ -2,7 +2,7 @@ import { SIGN_IN_STATES } from '@nimble-latch/api';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { Select } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
 import { Banner, Page, Row, Spread } from '../../frame/components/layout.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { insightWords } from '../insight/messages/index.js';

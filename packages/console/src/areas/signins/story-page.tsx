@@ -77,7 +77,7 @@ export function StoryPage() {
 /** What was noticed, and whether it was them. */
 function Judgement({ story }: { story: Answer<'activity.show'> }) {
   const may = useMay()('keyring.suspend');
-  const judge = useAct((verdict: 'confirmed' | 'dismissed') =>
+  const giveVerdict = useAct((verdict: 'confirmed' | 'dismissed') =>
     call('activity.judge', { params: { id: story.id }, body: { verdict } }),
   );
   if (!story.person || story.state === 'asking' || (story.signals.length === 0 && story.judged === null)) return null;
@@ -90,20 +90,20 @@ function Judgement({ story }: { story: Answer<'activity.show'> }) {
         ))}
       </ul>
       {story.judged && <p>{say(w.judged, { verdict: shared.verdicts[story.judged] })}</p>}
-      {judge.trouble && <Banner $tone="danger">{judge.trouble.text}</Banner>}
+      {giveVerdict.trouble && <Banner $tone="danger">{giveVerdict.trouble.text}</Banner>}
       {may && (
         <>
           <Row>
             <Button
-              isDisabled={judge.isPending || story.judged === 'dismissed'}
-              onPress={() => judge.mutate('dismissed')}
+              isDisabled={giveVerdict.isPending || story.judged === 'dismissed'}
+              onPress={() => giveVerdict.mutate('dismissed')}
             >
               {w.itWasThem}
             </Button>
             <Button
               look="danger"
-              isDisabled={judge.isPending || story.judged === 'confirmed'}
-              onPress={() => judge.mutate('confirmed')}
+              isDisabled={giveVerdict.isPending || story.judged === 'confirmed'}
+              onPress={() => giveVerdict.mutate('confirmed')}
             >
               {w.itWasNot}
             </Button>

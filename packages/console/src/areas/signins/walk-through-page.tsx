@@ -1,9 +1,10 @@
-import type { Answer, Sent } from '@nimble-latch/api';
+import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Story } from './story.js';
 import { OUTCOME_TONES } from './activity-table.js';
 import { Button } from '../../frame/components/button.js';
-import { CheckboxGroup, Form, Select, TextField } from '../../frame/components/fields.js';
+import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { Form, TextField } from '../../frame/components/text-fields.js';
 import { Banner, Empty, Page, Row, Section, State } from '../../frame/components/layout.js';
 import type { PromptWords } from '../../frame/prompts/prompt-field.js';
 import { PromptForm } from '../../frame/prompts/prompt-form.js';
@@ -119,7 +120,7 @@ function Going({ walk, onStep, onAgain }: { walk: Walk; onStep: (walk: Walk) => 
           prove={async (proof) => {
             const next = await call('walkThroughs.prove', {
               params: { id: signIn.id },
-              body: proof as Sent<'walkThroughs.prove', 'body'>,
+              body: proof,
               idempotencyKey: crypto.randomUUID(),
             });
             onStep(next);

@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
 import { Dialog } from '../../frame/components/dialog.js';
-import { TextArea, TextField } from '../../frame/components/fields.js';
+import { TextArea, TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Row, Section, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';

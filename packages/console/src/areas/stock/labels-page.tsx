@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
-import { Select } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
 import { Banner, Filters, Page, Small, Spread } from '../../frame/components/layout.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { stockWords } from './messages/index.js';

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { Checkbox } from '../../frame/components/fields.js';
+import { Checkbox } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Code } from '../../frame/components/layout.js';
 import { say } from '../../frame/messages/index.js';

@@ -3,7 +3,8 @@ import { useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
-import { Select, TextField } from '../../frame/components/fields.js';
+import { Select } from '../../frame/components/choices.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import {
   Banner,

@@ -2,7 +2,7 @@ import type { Answer, Sent } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { TextField } from '../../frame/components/fields.js';
+import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Facts, Page, Row, Section, Spread, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';

@@ -4,7 +4,7 @@ import { words } from '../messages/index.js';
 import type { Trouble } from '../session/api.js';
 import { Button } from './button.js';
 import { Dialog } from './dialog.js';
-import { Form } from './fields.js';
+import { Form } from './text-fields.js';
 import { Banner, Row } from './layout.js';
 
 /** A form in a dialog: what went wrong above it or beside its fields, then the two ways out. */

@@ -24,7 +24,7 @@ const queue = new ToastQueue<Told>({ maxVisibleToasts: 3 });
 const SHOWN_MS = 15_000;
 
 /** Says what was done, and offers to take it back where that can be. */
-export function tell(text: string, undo?: () => Promise<unknown>): void {
+export function toast(text: string, undo?: () => Promise<unknown>): void {
   queue.add({ text, ...(undo ? { undo } : {}) }, { timeout: SHOWN_MS });
 }
 
@@ -63,9 +63,9 @@ export function Toasts() {
     undo().then(
       async () => {
         await queries.invalidateQueries();
-        tell(words.toasts.undone);
+        toast(words.toasts.undone);
       },
-      (error: unknown) => tell(troubleOf(error)!.text),
+      (error: unknown) => toast(troubleOf(error)!.text),
     );
   return (
     <Corner queue={queue} aria-label={words.toasts.label}>
@@ -94,7 +94,7 @@ export function Toasts() {
 }
 
 /** Says what else ended with a change; nothing where nothing did. */
-export function tellEnded(ended: Parameters<typeof sayEnded>[1]): void {
+export function toastEnded(ended: Parameters<typeof sayEnded>[1]): void {
   const text = sayEnded(shared, ended);
-  if (text !== '') tell(text);
+  if (text !== '') toast(text);
 }

@@ -1,5 +1,5 @@
 import { typedPrompt, type PromptKind, type TypedPrompt } from '@nimble-latch/api';
-import { TextField } from '../components/fields.js';
+import { TextField } from '../components/text-fields.js';
 
 /** What a place says of prompts; the sign-in pages, the console and the walk-through each say it their way. */
 export interface PromptWords {

@@ -1,7 +1,7 @@
 import { typedPrompt, type Answer, type TypedPrompt } from '@nimble-latch/api';
 import { useState, type ReactNode } from 'react';
 import { Button } from '../components/button.js';
-import { Form } from '../components/fields.js';
+import { Form } from '../components/text-fields.js';
 import { useKey, type UsedKey } from '../components/keys.js';
 import { Banner, Row } from '../components/layout.js';
 import { PromptField, type PromptWords } from './prompt-field.js';

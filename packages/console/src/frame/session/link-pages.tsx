@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
-import { Form, Select, TextField } from '../components/fields.js';
+import { Select } from '../components/choices.js';
+import { Form, TextField } from '../components/text-fields.js';
 import { Banner, Small } from '../components/layout.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct } from './api.js';

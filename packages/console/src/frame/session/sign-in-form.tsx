@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
 import { useState, type ReactNode } from 'react';
 import { Button } from '../components/button.js';
-import { Form, TextField } from '../components/fields.js';
+import { Form, TextField } from '../components/text-fields.js';
 import { Row } from '../components/layout.js';
 import { usePasskey } from '../components/passkey.js';
 import { locale, say, shared, words } from '../messages/index.js';
@@ -56,7 +56,7 @@ export function SignInForm({
   };
 
   /** What a step brought. */
-  function settle(now: Begun): void {
+  function takeStep(now: Begun): void {
     const { state, reason } = now.signIn;
     if (state === 'let-in') onDone();
     else if (state === 'asking') setBegun(now);
@@ -64,7 +64,7 @@ export function SignInForm({
   }
   const cancel = onCancel && <Button onPress={onCancel}>{words.act.cancel}</Button>;
   if (begun?.signIn.state !== 'asking' || !begun.signIn.prompt)
-    return <Beginning loginName={given} said={trouble} onBegun={settle} cancel={cancel} />;
+    return <Beginning loginName={given} said={trouble} onBegun={takeStep} cancel={cancel} />;
   const { signIn, handle } = begun;
   const { kind, methods } = begun.signIn.prompt;
   return (
@@ -78,7 +78,7 @@ export function SignInForm({
       prove={async (proof) => {
         try {
           const answer = await call('console.prove', { params: { id: signIn.id }, body: { handle, ...proof } });
-          settle({ signIn: answer.signIn, handle });
+          takeStep({ signIn: answer.signIn, handle });
           return answer.signIn;
         } catch (error) {
           if (error instanceof ApiError && error.code === 'sign-in-ended') restart(explain(error));

@@ -13,10 +13,10 @@ import { stopPerson } from '../people/change-person.js';
 import { lockPerson } from '../people/lock-person.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { BLOCK_ROWS, readBlocks, type Block } from './blocks.js';
-import { checkRows, openImport, previewHolds, telling } from './check.js';
+import { checkRows, openImport, previewHolds, progressOf } from './check.js';
 import { KINDS } from './kinds.js';
 import { missingMost, showImport } from './show.js';
-import { emptyTally, lockImport, readImport, type Import, type Outcome } from './store.js';
+import { emptyTally, lockImport, readImport, type Import, type WrittenTally } from './store.js';
 import { entryBy, type Author, type ImportPlanner, type Planned } from './planner.js';
 
 /** Whether people who are missing in the file will be deactivated. With refused rows nobody is: one of those may be theirs. */
@@ -132,7 +132,7 @@ class ImportApplier {
 
   async all(): Promise<void> {
     const { id, rows, flipped, newGroups } = this.#import;
-    const tell = telling(this.#deps, this.#run, this.#import, 'written');
+    const tell = progressOf(this.#deps, this.#run, this.#import, 'written');
     let at = flipped;
     // Also when going on: it looks up those that are there.
     this.#state = await inTransaction(this.#deps, async (work) => {
@@ -195,21 +195,21 @@ class ImportApplier {
   }
 
   /** Holds the import's own row, so that nobody else writes for it, and answers what was written so far. */
-  async #lock(work: Work, at: number): Promise<Outcome> {
+  async #lock(work: Work, at: number): Promise<WrittenTally> {
     const row = await selectOne<{ outcome: string | null }>(
       work,
       "SELECT outcome FROM imports WHERE id = :id AND state = 'applying' AND flipped = :at FOR UPDATE",
       { id: idBytes(this.#import.id), at },
     );
     if (!row) throw new NoLongerOurs();
-    return row.outcome === null ? { ...emptyTally(), overtaken: 0 } : (JSON.parse(row.outcome) as Outcome);
+    return row.outcome === null ? { ...emptyTally(), overtaken: 0 } : (JSON.parse(row.outcome) as WrittenTally);
   }
 
-  async #note(work: Work, to: number, outcome: Outcome): Promise<void> {
+  async #note(work: Work, to: number, outcome: WrittenTally): Promise<void> {
     await carryOut(work, updateOf('imports', idBytes(this.#import.id), this.#soFar(to, outcome)));
   }
 
-  #soFar(to: number, outcome: Outcome): SqlValues {
+  #soFar(to: number, outcome: WrittenTally): SqlValues {
     return {
       flipped: to,
       stepDone: Math.min(to, this.#import.rows),
@@ -231,7 +231,7 @@ class ImportApplier {
     work: Work,
     planned: readonly Planned[],
     kept: ReadonlyMap<number, KeptRow>,
-    outcome: Outcome,
+    outcome: WrittenTally,
   ): Promise<Planned[]> {
     const due: Planned[] = [];
     for (const one of planned) {
@@ -253,7 +253,7 @@ class ImportApplier {
     return due;
   }
 
-  async #passOver(work: Work, number: number, outcome: Outcome): Promise<void> {
+  async #passOver(work: Work, number: number, outcome: WrittenTally): Promise<void> {
     outcome.overtaken += 1;
     await write(work, 'UPDATE import_rows SET overtaken = 1 WHERE import_id = :id AND number = :number', {
       id: idBytes(this.#import.id),
@@ -265,7 +265,7 @@ class ImportApplier {
   async #stopMissing(from: number): Promise<void> {
     const { rows, counts, mapping } = this.#import;
     const last = rows + counts!.missing;
-    const tell = telling(this.#deps, this.#run, this.#import, 'written, and those missing deactivated');
+    const tell = progressOf(this.#deps, this.#run, this.#import, 'written, and those missing deactivated');
     for (let at = from; at < last;) {
       const to = Math.min(at + BLOCK_ROWS, last);
       await inTransaction(this.#deps, async (work) => {

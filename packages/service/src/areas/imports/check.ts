@@ -160,7 +160,7 @@ async function* missingPeople(
 const TELL_MS = 1_000;
 
 /** Keeps the lease of a job and tells how far its step is, once a second at most. */
-export function telling(deps: Deps, run: JobRun, one: Import, sentence: string): (done: number) => Promise<void> {
+export function progressOf(deps: Deps, run: JobRun, one: Import, sentence: string): (done: number) => Promise<void> {
   let told = performance.now();
   return async (done) => {
     if (performance.now() - told < TELL_MS) return;
@@ -177,7 +177,7 @@ export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: '
     gone = await write(deps, `DELETE FROM import_rows WHERE import_id = :id LIMIT ${BATCH}`, { id: idBytes(one.id) });
     await run.progress('clearing');
   } while (gone === BATCH);
-  const tell = telling(deps, run, one, 'checked');
+  const tell = progressOf(deps, run, one, 'checked');
   const checkedFrom = deps.now();
   const found = await planAll(deps, one, async (rows, done) => {
     if (rows.length > 0) await insertAll(deps, 'import_rows', rows);
@@ -225,7 +225,7 @@ async function untouchedSince(deps: Deps, from: Date): Promise<boolean> {
 /** Whether the preview still shows what would happen. */
 export async function previewHolds(deps: Deps, run: JobRun, one: Import): Promise<boolean> {
   if (one.checkedFrom && (await untouchedSince(deps, one.checkedFrom))) return true;
-  const tell = telling(deps, run, one, 'checked again');
+  const tell = progressOf(deps, run, one, 'checked again');
   const found = await planAll(deps, one, async (_rows, done) => await tell(done));
   return one.digest !== null && found.digest.equals(one.digest);
 }

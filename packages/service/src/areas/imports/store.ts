@@ -17,7 +17,7 @@ import { idBytes, idText } from '../../platform/ids.js';
 export type Tally = Record<RowVerdict, number>;
 export const emptyTally = (): Tally => ({ new: 0, changed: 0, returning: 0, unchanged: 0, missing: 0, refused: 0 });
 
-export interface Outcome extends Tally {
+export interface WrittenTally extends Tally {
   overtaken: number;
 }
 
@@ -80,7 +80,7 @@ export interface Import {
   /** The last row that is written; -1 before the first transaction. */
   readonly flipped: number;
   readonly skipBad: boolean;
-  readonly outcome: Outcome | null;
+  readonly outcome: WrittenTally | null;
   readonly startedBy: { readonly id: Id; readonly name: string | null };
   readonly appliedBy: Id | null;
   /** Everybody who had a hand in it is an owner: only then may it change administrators and emergency accounts. */
@@ -154,7 +154,7 @@ function importOf(row: ImportRow): Import {
     problem: row.problem,
     flipped: row.flipped,
     skipBad: row.skip_bad === 1,
-    outcome: row.outcome === null ? null : (JSON.parse(row.outcome) as Outcome),
+    outcome: row.outcome === null ? null : (JSON.parse(row.outcome) as WrittenTally),
     startedBy: { id: idText(row.started_by), name: row.starter_name },
     appliedBy: row.applied_by && idText(row.applied_by),
     byOwners: Number(row.by_owners) === 1,

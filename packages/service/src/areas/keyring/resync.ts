@@ -9,7 +9,7 @@ import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
 import { codeRulesOf } from '../methods/offer.js';
-import { tellToken } from '../stock/tell.js';
+import { recordTokenEvent } from '../stock/record-event.js';
 import {
   guardColumns,
   guardOf,
@@ -76,7 +76,7 @@ export async function resyncLocked(
       },
       { where: { id }, transaction: work.transaction },
     );
-    await tellToken(deps, work, maker.actor, id, 'resynchronised');
+    await recordTokenEvent(deps, work, maker.actor, id, 'resynchronised');
   } else await countFailure(work, row);
   await work.trail(
     entryOf(

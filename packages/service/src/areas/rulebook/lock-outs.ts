@@ -6,7 +6,7 @@ import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/sig
 import type { Method, PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { CONSOLE_APPLICATION, idText } from '../../platform/ids.js';
-import { carriedBy, type ApplicationRow } from './carried.js';
+import { promptKindsOf, type ApplicationRow } from './prompt-kinds.js';
 import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
 import type { RunningMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
@@ -131,7 +131,7 @@ export async function lockOutsOf(
   const pins = [running, draft].some(({ methods }) => requiresPin(methods.settings));
   const asking = new Map<string, boolean>();
   if (pins)
-    for (const one of applications) asking.set(idText(one.id), (await carriedBy(db, one))?.has('new-pin') ?? true);
+    for (const one of applications) asking.set(idText(one.id), (await promptKindsOf(db, one))?.has('new-pin') ?? true);
   const at = now.getTime();
   const inside = new InsideView();
   let people = 0;

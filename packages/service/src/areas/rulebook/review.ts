@@ -6,7 +6,7 @@ import { enrollable } from '@nimble-latch/core/methods';
 import type { Db } from '../../platform/db/sql.js';
 import type { HeavyWork } from '../../platform/heavy/heavy-work.js';
 import { readMethods } from '../methods/cache.js';
-import { notCarried } from './carried.js';
+import { neverShown } from './prompt-kinds.js';
 import { lookUp } from './look-up-names.js';
 import { shownFinding, shownRulebook, type ShownFinding } from './describe-rulebook.js';
 
@@ -60,7 +60,7 @@ export async function readText(heavy: HeavyWork, db: Db, text: string, before: B
       facts: { name, now: called },
     })),
     ...impossible(rulebook, enrollable((await readMethods(db)).settings)),
-    ...(await notCarried(db, rulebook, binding)),
+    ...(await neverShown(db, rulebook, binding)),
   ];
   return { problems: [], sound: { rulebook, binding, findings: findings.slice(0, MOST_FINDINGS) } };
 }

@@ -10,20 +10,22 @@ import {
   type ProofDone,
   type Requirement,
 } from '@nimble-latch/core/signin';
-import type { Claim, Id } from '@nimble-latch/core/vocabulary';
+import type { Claim, Id, PromptKind } from '@nimble-latch/core/vocabulary';
 import type { Acquaintance } from '../browsers/browsers.js';
 import { selectOne, type Db, type Statement } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId } from '../../platform/ids.js';
 import { factsOf, requirementOf } from '../rulebook/facts.js';
-import { tellTrail, type Driver } from './tell-trail.js';
+import { trailSignIn, type Driver } from './trail-sign-in.js';
 import { advanceRight } from './grace.js';
 import { insertSignIn, type StoredSignIn } from './store.js';
 import { assessRisk } from './risk.js';
 import { findSubject, seemingKeyring } from './subject.js';
 
-interface Asked extends Pick<Parsed<'signIns.begin', 'body'>, 'carries' | 'claims'> {
+interface Asked extends Pick<Parsed<'signIns.begin', 'body'>, 'claims'> {
+  /** Prompts that whoever asks can show. */
+  readonly promptKinds: readonly PromptKind[];
   readonly loginName: string;
 }
 
@@ -123,12 +125,12 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
   const holds = believed('password-checked') ? [...keyring, VOUCHED_FOR] : keyring;
   const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, holds) } : ruled;
   // A password that the application has checked itself need not be a prompt that it can show.
-  const carries = believed('password-checked') ? [...asked.carries, 'password' as const] : asked.carries;
+  const promptKinds = believed('password-checked') ? [...asked.promptKinds, 'password' as const] : asked.promptKinds;
   // What an application wishes is wished of now: what was proved days ago does not reach it.
   const kept = requirement.outcome.atLeast
     ? []
     : (met?.remembered.find(({ rule }) => rule === requirement.rule?.name)?.proofs ?? []);
-  const blank = beginSignIn(requirement, seemingKeyring(keyring), carries, now.getTime(), kept);
+  const blank = beginSignIn(requirement, seemingKeyring(keyring), promptKinds, now.getTime(), kept);
   const begins: Statement[] = [];
   const leave = (statement: Statement) => void begins.push(statement);
   const whose = { personId, walkedBy: place.walkedBy };
@@ -167,5 +169,5 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
 export async function recordSignIn(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
   await insertSignIn(work, stored);
   for (const statement of stored.begins ?? []) work.atEnd(statement);
-  if (stored.signIn.state !== 'asking') await tellTrail(deps, work, driver, stored);
+  if (stored.signIn.state !== 'asking') await trailSignIn(deps, work, driver, stored);
 }

@@ -104,7 +104,7 @@ interface Holder {
 }
 
 let people = 0;
-async function begun(name: string, vouched: boolean, carries: PromptKind[]): Promise<StoredSignIn> {
+async function begun(name: string, vouched: boolean, promptKinds: PromptKind[]): Promise<StoredSignIn> {
   const { deps } = inside;
   const claims = vouched ? { passwordChecked: true as const } : {};
   const place = {
@@ -113,7 +113,7 @@ async function begun(name: string, vouched: boolean, carries: PromptKind[]): Pro
     walkedBy: null,
     granted: ['password-checked'] as const,
   };
-  const stored = await prepareSignIn(deps, place, { loginName: name, carries, claims });
+  const stored = await prepareSignIn(deps, place, { loginName: name, promptKinds, claims });
   await insertSignIn(deps, stored);
   return stored;
 }

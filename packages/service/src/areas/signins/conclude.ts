@@ -3,7 +3,7 @@ import { advance, type SignIn } from '@nimble-latch/core/signin';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { currentKeyring } from '../keyring/usable.js';
-import { tellTrail, type Driver } from './tell-trail.js';
+import { trailSignIn, type Driver } from './trail-sign-in.js';
 import { advanceRight } from './grace.js';
 import { rememberSource, spendBudget } from './lanes.js';
 import type { Judged } from './proofs/judged.js';
@@ -37,7 +37,7 @@ export async function conclude(
   const known = remembered === 'when-right' ? judgement.type === 'right' : state === 'let-in';
   if (standing && known) rememberSource(plan, stored.personId!, standing);
   if (standing && COSTS.has(judgement.type)) spendBudget(plan, standing);
-  if (TOLD.has(judgement.type) || state !== 'asking') await tellTrail(deps, plan, driver, saved);
+  if (TOLD.has(judgement.type) || state !== 'asking') await trailSignIn(deps, plan, driver, saved);
   return saved;
 }
 

@@ -9,7 +9,7 @@ import { Refusal } from '../../platform/errors.js';
 import type { Call, Handler, Reply } from '../../platform/http/call.js';
 import { CONSOLE_APPLICATION, idBytes } from '../../platform/ids.js';
 import { takesKeys } from '../keyring/relying-party.js';
-import { pagesCarry } from '../rulebook/carried.js';
+import { pagePromptKinds } from '../rulebook/prompt-kinds.js';
 import { prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
@@ -30,7 +30,7 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
   const who = await whoBegins(deps, 'console', call.origin, CONSOLE_APPLICATION, call.body);
   const stored = await prepareSignIn(deps, CONSOLE, {
     loginName: who.loginName,
-    carries: pagesCarry(call.body.keys && (await takesKeys(deps))),
+    promptKinds: pagePromptKinds(call.body.keys && (await takesKeys(deps))),
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   const handle = handleOf(deps, stored.id);

@@ -14,7 +14,7 @@ import { draftRulebook } from '../rulebook/draft.js';
 import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
 import { readVersion, type RunningRulebook } from '../rulebook/running.js';
 import { shownOutcome, shownRule, shownWay } from '../rulebook/describe-rulebook.js';
-import { CARRIED } from './meets.js';
+import { FORESEEN_PROMPT_KINDS } from './meets.js';
 import { readSignIn } from './store.js';
 
 type Explanation = Answer<'people.explain'>;
@@ -57,7 +57,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
   const named = running.rulebook.rules;
   const foreseen = deactivated
     ? { state: 'refused' as const, asks: [], reason: 'person-deactivated' as const }
-    : foresee(requirement, keyring, CARRIED, vouched, facts.at);
+    : foresee(requirement, keyring, FORESEEN_PROMPT_KINDS, vouched, facts.at);
   return {
     person: question.person,
     application: question.application,

@@ -14,7 +14,7 @@ import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFa
 type Row = Answer<'people.meets'>['rows'][number];
 
 /** What applications show where nothing else is known of them. */
-export const CARRIED: readonly PromptKind[] = ['password', 'code', 'new-pin'];
+export const FORESEEN_PROMPT_KINDS: readonly PromptKind[] = ['password', 'code', 'new-pin'];
 
 /** What a person would meet at each application now, from no known address, if they proved everything right. */
 export const meets: Handler<'people.meets'> = async (deps, { params, query }) => {
@@ -62,7 +62,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
         ? foresee(
             requirementOf(running, decision, known, methods),
             keyringAt(keyring, applicationId),
-            CARRIED,
+            FORESEEN_PROMPT_KINDS,
             vouches && !hasPassword,
             at,
           )

@@ -9,7 +9,7 @@ import { bytesOf, CEREMONY_MS, challengeFor, type RelyingParty } from '../keyrin
 import { countsNow } from '../keyring/usable.js';
 import { openFromPage, sealForPage, PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
 import { recordSignIn } from './begin.js';
-import type { Driver } from './tell-trail.js';
+import type { Driver } from './trail-sign-in.js';
 import { AT_PLACE, KEYS, type ShownAt } from './key-prompt.js';
 import { spendBudget, standingOf } from './lanes.js';
 import { conclude } from './conclude.js';

@@ -8,7 +8,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { ENROLMENT_APPLICATION, idBytes, RESET_APPLICATION } from '../../platform/ids.js';
 import { sealForPage } from '../../platform/http/page-seals.js';
 import { ownParty, takesKeys } from '../keyring/relying-party.js';
-import { pagesCarry } from '../rulebook/carried.js';
+import { pagePromptKinds } from '../rulebook/prompt-kinds.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
@@ -37,7 +37,9 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
     {
       loginName: who.loginName,
       // Where somebody forgot their password, nobody is asked to change it on the way.
-      carries: pagesCarry(await takesKeys(deps)).filter((kind) => place === 'enrolment' || !CHANGING.has(kind)),
+      promptKinds: pagePromptKinds(await takesKeys(deps)).filter(
+        (kind) => place === 'enrolment' || !CHANGING.has(kind),
+      ),
       claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
     },
   );

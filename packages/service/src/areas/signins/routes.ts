@@ -11,7 +11,7 @@ import { prepareSignIn, recordSignIn, type Place } from './begin.js';
 import { consoleBegin, consoleProve } from './console.js';
 import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
-import { judge } from './judge.js';
+import { giveVerdict } from './verdict.js';
 import { meets } from './meets.js';
 import { offerPlace, ownBegin, ownProve } from './own.js';
 import { prove } from './proofs/index.js';
@@ -19,10 +19,7 @@ import { takeStep } from './steps.js';
 import { viewOf, type StoredSignIn } from './store.js';
 
 /** Whoever walks through a sign-in for somebody has none of their keys. */
-const typedOnly = <T extends { readonly carries: readonly PromptKind[] }>(asked: T): T => ({
-  ...asked,
-  carries: asked.carries.filter((kind) => kind !== 'webauthn'),
-});
+const typedOnly = (kinds: readonly PromptKind[]): PromptKind[] => kinds.filter((kind) => kind !== 'webauthn');
 
 async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
   const application = await selectOne<{ name: string }>(plan.reading, 'SELECT name FROM applications WHERE id = :id', {
@@ -34,7 +31,7 @@ async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
 }
 
 const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
-  const { applicationId, ...asked } = call.body;
+  const { applicationId, carries, loginName, claims } = call.body;
   const application = await selectOne(deps, 'SELECT 1 AS one FROM applications WHERE id = :id AND built_in = 0', {
     id: idBytes(applicationId),
   });
@@ -45,7 +42,7 @@ const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
     walkedBy: call.actor.personId,
     granted: CLAIMS,
   };
-  const stored = await prepareSignIn(deps, place, typedOnly(asked));
+  const stored = await prepareSignIn(deps, place, { loginName, claims, promptKinds: typedOnly(carries) });
   return await call.run(async (work) => {
     await recordSignIn(deps, work, call, stored);
     return await walkReply(deps, work, stored);
@@ -92,7 +89,7 @@ export const signInHandlers: AreaHandlers<
   'people.meets': meets,
   'people.explain': explainPerson,
   'activity.explain': explainSignIn,
-  'activity.judge': judge,
+  'activity.judge': giveVerdict,
   'activity.export': exportActivity,
   'activity.list': async (deps, { query, actor }) => ({
     answer: await listActivity(deps, query, deps.now(), groupsWithin(actor, 'activity.read')),

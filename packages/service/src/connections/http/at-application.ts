@@ -5,7 +5,7 @@ import { badField, Refusal } from '../../platform/errors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
 import { partyAt } from '../../areas/keyring/relying-party.js';
 import { prepareSignIn, type Place } from '../../areas/signins/begin.js';
-import { tellTrail } from '../../areas/signins/tell-trail.js';
+import { trailSignIn } from '../../areas/signins/trail-sign-in.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from '../../areas/signins/nameless.js';
 import { prove } from '../../areas/signins/proofs/index.js';
 import { shownAt } from '../../areas/signins/key-prompt.js';
@@ -13,8 +13,8 @@ import { takeStep } from '../../areas/signins/steps.js';
 import { insertSignIns, readSignIn, saveSignIn, shownState, viewOf } from '../../areas/signins/store.js';
 
 /** Keys answer to the pages of an application only where it is known from which origins those come. */
-async function assertCarries(deps: Deps, applicationId: Id, carries: readonly PromptKind[]): Promise<void> {
-  if (!carries.includes('webauthn')) return;
+async function assertShows(deps: Deps, applicationId: Id, promptKinds: readonly PromptKind[]): Promise<void> {
+  if (!promptKinds.includes('webauthn')) return;
   const { origins } = await partyAt(deps, applicationId);
   if (origins.length === 0) throw badField('body.carries', 'no-origins');
 }
@@ -35,11 +35,11 @@ export const beginForApplication: Handler<'signIns.begin'> = async (deps, call) 
     walkedBy: null,
     granted: actor.claims,
   };
-  const { carries, claims } = call.body;
-  await assertCarries(deps, actor.applicationId, carries);
+  const { carries: promptKinds, claims } = call.body;
+  await assertShows(deps, actor.applicationId, promptKinds);
   const source = actor.claims.includes('source-address') ? (claims.sourceAddress ?? null) : null;
   const who = await whoBegins(deps, placeOf(call), source, actor.applicationId, call.body);
-  const stored = await prepareSignIn(deps, place, { loginName: who.loginName, carries, claims });
+  const stored = await prepareSignIn(deps, place, { loginName: who.loginName, promptKinds, claims });
   // Usually nothing is decided yet: one row, which needs no transaction around it.
   if (stored.signIn.state === 'asking' && !call.once && !who.byKey) {
     await deps.batcher.ask(insertSignIns, stored);
@@ -82,6 +82,6 @@ export const cancelForApplication: Handler<'signIns.cancel'> = async (deps, call
     if (stored.connectionId !== call.actor.connectionId) throw new Refusal('not-found');
     if (stored.signIn.state !== 'asking') throw new Refusal('sign-in-ended');
     const saved = saveSignIn(work, stored, advance(stored.signIn, { type: 'cancelled' }, work.now.getTime()));
-    await tellTrail(deps, work, call, saved);
+    await trailSignIn(deps, work, call, saved);
     return { answer: viewOf(saved) };
   });

@@ -8,7 +8,7 @@ import { PAGE_CALLS_PER_MINUTE, type FloodGuard } from '../../platform/http/floo
 import { authenticateClient, basicCredentials, type RegisteredClient } from './clients.js';
 import { issuerOf } from './finish.js';
 import { pushRequest, whereToEnd, whereToWith } from './requests.js';
-import { redeemCode, tellOfPerson, TokenRefusal } from './token.js';
+import { redeemCode, claimsOfPerson, TokenRefusal } from './token.js';
 
 /** OpenID Connect Discovery 1.0 §3. */
 function discovery(issuer: string) {
@@ -108,7 +108,7 @@ export async function registerOidc(root: FastifyInstance, deps: Deps, floods: Fl
       url: '/oidc/userinfo',
       ...open,
       handler: async (request, reply) =>
-        answering(deps, floods, request, reply, async () => await tellOfPerson(deps, request.headers.authorization)),
+        answering(deps, floods, request, reply, async () => await claimsOfPerson(deps, request.headers.authorization)),
     });
     for (const path of ['/oidc/token', '/oidc/userinfo'])
       app.options(path, open, async (_, reply) =>

@@ -27,7 +27,7 @@ import { findClient, type RegisteredClient } from './clients.js';
 import { grantCode, issuerOf } from './finish.js';
 import { openFromPage, type SealedRequest } from '../../platform/http/page-seals.js';
 import { takesKeys } from '../../areas/keyring/relying-party.js';
-import { pagesCarry } from '../../areas/rulebook/carried.js';
+import { pagePromptKinds } from '../../areas/rulebook/prompt-kinds.js';
 import { prepareSignIn, type Place } from '../../areas/signins/begin.js';
 import { handleOf, isHandle } from '../../areas/signins/handle.js';
 import { assertKeyRight, keyRefusal, beginWith, whoBegins } from '../../areas/signins/nameless.js';
@@ -100,7 +100,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     place,
     {
       loginName,
-      carries: pagesCarry(await takesKeys(deps)),
+      promptKinds: pagePromptKinds(await takesKeys(deps)),
       claims: {
         sourceAddress: call.origin,
         ...(call.browser ? { browser: call.browser } : {}),

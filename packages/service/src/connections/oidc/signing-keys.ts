@@ -107,7 +107,7 @@ async function addKey(deps: Deps, work: Work, algorithm: TokenAlgorithm, active:
     },
     { transaction: work.transaction },
   );
-  await tell(work, 'signing-key.made', id, algorithm);
+  await trailKey(work, 'signing-key.made', id, algorithm);
 }
 
 async function retire(work: Work, row: KeyRow): Promise<void> {
@@ -115,10 +115,10 @@ async function retire(work: Work, row: KeyRow): Promise<void> {
     id: row.id,
     now: work.now,
   });
-  await tell(work, 'signing-key.retired', idText(row.id), row.algorithm);
+  await trailKey(work, 'signing-key.retired', idText(row.id), row.algorithm);
 }
 
-async function tell(work: Work, action: 'signing-key.made' | 'signing-key.retired', id: Id, algorithm: string) {
+async function trailKey(work: Work, action: 'signing-key.made' | 'signing-key.retired', id: Id, algorithm: string) {
   await work.trail({
     actor: { kind: 'service', id: null },
     action,

@@ -119,7 +119,7 @@ export async function redeemCode(
 }
 
 /** What an access token may learn of its person, OpenID Connect Core §5.3. Throws `invalid_token`. */
-export async function tellOfPerson(
+export async function claimsOfPerson(
   deps: Deps,
   authorization: string | undefined,
 ): Promise<Readonly<Record<string, unknown>>> {

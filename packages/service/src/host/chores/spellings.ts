@@ -35,11 +35,11 @@ export async function mendSpellings(deps: Deps, { dryRun }: { readonly dryRun: b
   for (const column of sealedColumnsOf(TABLES)) found.push(...(await mendColumn(deps, column, dryRun)));
   found.push(...(await mendMethods(deps, dryRun)), ...(await mendTrail(deps, dryRun)));
   const mended = found.filter((one) => one.found === 'mended').length;
-  if (!dryRun && mended > 0) await inTransaction(deps, async (work) => await tell(work, mended));
+  if (!dryRun && mended > 0) await inTransaction(deps, async (work) => await trailMended(work, mended));
   return found;
 }
 
-async function tell(work: Work, mended: number): Promise<void> {
+async function trailMended(work: Work, mended: number): Promise<void> {
   await work.trail({
     actor: { kind: 'host', id: null },
     action: 'spelling.mended',

@@ -3,7 +3,7 @@ import { advance, beginSignIn, type Event, type Requirement, type SignIn } from 
 import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../../platform/deps.js';
 import { entryOf } from '../../platform/http/actors.js';
-import { trailEntryOf } from '../../areas/signins/tell-trail.js';
+import { trailEntryOf } from '../../areas/signins/trail-sign-in.js';
 import { signInColumns, type StoredSignIn } from '../../areas/signins/stored.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { idAt, type BulkLoad, type Loaded } from './bulk.js';
@@ -26,7 +26,7 @@ const PLACES: Record<GroupName, readonly string[]> = {
   emergency: [],
 };
 
-export interface Place {
+export interface DemoPlace {
   readonly applicationId: Id;
   readonly connectionId: Id;
 }
@@ -35,7 +35,7 @@ export interface Place {
 interface Played {
   readonly at: Date;
   readonly ended: Date;
-  readonly place: Place;
+  readonly place: DemoPlace;
   readonly personId: Id;
   readonly source: string;
   readonly vpn: boolean;
@@ -73,7 +73,7 @@ const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as cons
 /** Plays one sign-in through the state machine: what stands in its row is what the service would have written. */
 export function play(
   one: Loaded,
-  place: Place,
+  place: DemoPlace,
   vpn: boolean,
   at: Date,
   random: () => number,

@@ -19,7 +19,7 @@ import { StartError } from '../runtime.js';
 import { CONSOLE_DIR } from '../serve.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { addResident, bulkLoad, loadTrail } from './bulk.js';
-import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Appointment, type Place } from './history.js';
+import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Appointment, type DemoPlace } from './history.js';
 import { population, type Resident } from './population.js';
 import { DRAFTED, onDay, PUBLISHED } from './rulebooks.js';
 import {
@@ -98,7 +98,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   for (const { ranges, ...network } of NETWORKS)
     await call('networks.add', { body: { ...network, ranges: [...ranges] } });
   const apps = new Map<string, string>();
-  const places = new Map<string, Place>();
+  const places = new Map<string, DemoPlace>();
   for (const { name, description, connect } of APPLICATIONS) {
     const { id } = await call('applications.add', { body: { name, description } });
     if (!connect) continue;

@@ -82,7 +82,7 @@ export async function optimistically<T>(deps: Deps, useCase: (plan: Plan) => Pro
   );
 }
 
-type Outcome<T> = { readonly result: T } | { readonly error: unknown };
+type RunResult<T> = { readonly result: T } | { readonly error: unknown };
 
 async function runAgain<T, P extends Plan>(
   deps: Deps,
@@ -90,7 +90,7 @@ async function runAgain<T, P extends Plan>(
   runIt: (
     useCase: (plan: P) => Promise<T>,
     run: number,
-  ) => Promise<{ readonly outcome: Outcome<T>; readonly locked: boolean }>,
+  ) => Promise<{ readonly outcome: RunResult<T>; readonly locked: boolean }>,
 ): Promise<T> {
   const faulty = async (plan: P): Promise<T> => {
     await useCase(plan);
@@ -113,7 +113,7 @@ async function runOnce<T>(
   deps: Deps,
   useCase: (work: Work) => Promise<T>,
   read: Statement | undefined,
-): Promise<Outcome<T>> {
+): Promise<RunResult<T>> {
   const draft = new Draft(deps);
   const { sequelize } = deps;
   try {
@@ -142,7 +142,7 @@ async function runAhead<T>(
   deps: Deps,
   useCase: (plan: Plan) => Promise<T>,
   ahead: () => Promise<readonly object[]>,
-): Promise<Outcome<T>> {
+): Promise<RunResult<T>> {
   const draft = new Draft(deps);
   try {
     const opened = await ahead();

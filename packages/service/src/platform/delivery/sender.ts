@@ -55,7 +55,7 @@ async function sendOne<M extends Message>(deps: Deps, channel: Channel<M>, send:
   );
   if (!row) return;
   const late = row.useful_until !== null && row.useful_until.getTime() <= deps.now().getTime();
-  if (late) return await settle(deps, channel, id, row, 'overdue');
+  if (late) return await noteDelivery(deps, channel, id, row, 'overdue');
   const kept = setInterval(
     () => void renewLease(deps, 'outbox', id, channel.leaseSeconds).catch(() => undefined),
     (channel.leaseSeconds * 1_000) / 3,
@@ -69,7 +69,7 @@ async function sendOne<M extends Message>(deps: Deps, channel: Channel<M>, send:
     });
     deps.metrics.outbox.inc({ kind: channel.kind, outcome: 'sent' });
   } catch (error) {
-    await settle(deps, channel, id, row, row.attempts >= channel.retry.most ? 'failed' : 'retried', error);
+    await noteDelivery(deps, channel, id, row, row.attempts >= channel.retry.most ? 'failed' : 'retried', error);
   } finally {
     clearInterval(kept);
   }
@@ -100,7 +100,7 @@ const SAID = {
 } as const;
 
 /** Notes what became of a message that was not sent. One that is given up keeps nothing of what it said. */
-async function settle(
+async function noteDelivery(
   deps: Deps,
   { kind, retry }: Pick<Channel, 'kind' | 'retry'>,
   id: Buffer,

@@ -88,20 +88,20 @@ export class HeavyWork {
     worker.ref();
     try {
       return await new Promise<ThreadAnswer>((resolve, reject) => {
-        const settle = () => {
+        const finish = () => {
           clearTimeout(timer);
           // Each by its name: the thread listens to itself by the same means.
           worker.off('message', answered).off('error', failed).off('exit', ended);
         };
         const end = (reason: string) => {
-          settle();
+          finish();
           if (this.#worker === worker) this.#worker = undefined;
           void worker.terminate();
           this.#log.warn({ job: question.name, reason }, 'work on a text was ended: it took too much');
           reject(new Refusal('too-dear'));
         };
         const answered = (answer: ThreadAnswer) => {
-          settle();
+          finish();
           resolve(answer);
         };
         const failed = (error: NodeJS.ErrnoException) => end(error.code ?? error.message);

@@ -77,7 +77,7 @@ async function handle<R extends RouteId>(
   const found = spec.params?.safeParse(request.params);
   if (spec.access.kind === 'operator')
     await gate.assertMay(actor as OperatorActor, spec.access, found?.data, changes).catch(async (error: unknown) => {
-      if (error instanceof PermissionRefusal) await tellDenied(deps, error.actor, request.ip, id, error);
+      if (error instanceof PermissionRefusal) await trailDenied(deps, error.actor, request.ip, id, error);
       throw error;
     });
   if (spec.freshProof) gate.assertFresh(actor);
@@ -140,7 +140,7 @@ async function handle<R extends RouteId>(
     // Nothing of it stands.
     if (stoodNoMore(error)) throw new Refusal('wrong-key');
     if (error instanceof AsksFirst) throw await error.ask(deps);
-    if (error instanceof Refusal && DENIALS.has(error.code)) await tellDenied(deps, actor, request.ip, id, error);
+    if (error instanceof Refusal && DENIALS.has(error.code)) await trailDenied(deps, actor, request.ip, id, error);
     // The same request may have come to its outcome on the way: what made this one fail is then its own success.
     if (!once || !(error instanceof Repeated || error instanceof Refusal)) throw error;
     const first = await firstOutcome<R>(deps, once, asked);
@@ -160,7 +160,7 @@ const keyStands = ({ keyId }: ApplicationActor, now: Date): Statement => ({
 const DENIALS: ReadonlySet<ErrorCode> = new Set(['owners-only', 'own-rights', 'not-yours-to-sign']);
 
 /** That somebody tried what they may not is on the trail. */
-async function tellDenied(deps: Deps, actor: Actor, origin: string, route: RouteId, error: Refusal): Promise<void> {
+async function trailDenied(deps: Deps, actor: Actor, origin: string, route: RouteId, error: Refusal): Promise<void> {
   await inTransaction(deps, async (work) => {
     const entry = entryOf({ actor, origin }, 'permission.refused', { kind: 'call', id: null });
     const permission = error.facts['permission'];

@@ -1,5 +1,5 @@
 import { OTP_ALGORITHMS } from '@nimble-latch/api';
-import { Select } from '../../../frame/components/fields.js';
+import { Select } from '../../../frame/components/choices.js';
 import { say } from '../../../frame/messages/index.js';
 import { insightWords } from '../messages/index.js';
 import { keyringWords } from '../../keyring/messages/index.js';

@@ -1,4 +1,4 @@
-import { TextField } from '../../../frame/components/fields.js';
+import { TextField } from '../../../frame/components/text-fields.js';
 import { insightWords } from '../messages/index.js';
 import { Subject } from './subject.js';
 

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { TextField } from '../../../frame/components/fields.js';
+import { TextField } from '../../../frame/components/text-fields.js';
 import { insightWords } from '../messages/index.js';
 import { Subject, type Settings, type SubjectFields } from './subject.js';
 

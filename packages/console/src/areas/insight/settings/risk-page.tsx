@@ -1,5 +1,5 @@
 import { SIGNALS } from '@nimble-latch/api';
-import { Select } from '../../../frame/components/fields.js';
+import { Select } from '../../../frame/components/choices.js';
 import { insightWords } from '../messages/index.js';
 import { numbers, Subject } from './subject.js';
 

@@ -3,7 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { NavLink } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../../frame/components/button.js';
-import { Form } from '../../../frame/components/fields.js';
+import { Form } from '../../../frame/components/text-fields.js';
 import { Banner, Page, Row, Soft } from '../../../frame/components/layout.js';
 import { words } from '../../../frame/messages/index.js';
 import { insightWords } from '../messages/index.js';

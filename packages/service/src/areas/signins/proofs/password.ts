@@ -10,7 +10,7 @@ import { idBytes, idText } from '../../../platform/ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../../keyring/authenticator-row.js';
 import { currentKeyring } from '../../keyring/usable.js';
 import { conclude } from '../conclude.js';
-import type { Driver } from '../tell-trail.js';
+import type { Driver } from '../trail-sign-in.js';
 import { whyNobody } from '../decoy.js';
 import { decoyCounting, decoyGivingBack, givingBack, readDecoyGuard } from '../guards.js';
 import { queueOf, standingOf, type Standing } from '../lanes.js';

@@ -5,7 +5,7 @@ import type { Opening, Plan, Work } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { badField, Refusal } from '../../../platform/errors.js';
 import { conclude } from '../conclude.js';
-import type { Driver } from '../tell-trail.js';
+import type { Driver } from '../trail-sign-in.js';
 import type { Credential, ShownAt } from '../key-prompt.js';
 import type { Judged } from './judged.js';
 import { onlySignIn, readAhead, saveSignIn, signInRead, type StoredSignIn } from '../store.js';

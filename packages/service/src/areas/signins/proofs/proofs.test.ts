@@ -35,8 +35,8 @@ const CREDENTIAL: NonNullable<Proof['credential']> = {
 async function asking(): Promise<StoredSignIn> {
   const { deps } = inside;
   const place = { applicationId: application, connectionId: null, walkedBy: null, granted: [] };
-  const carries = [...PROMPT_KINDS];
-  const stored = await prepareSignIn(deps, place, { loginName: 'nobody.here', carries, claims: {} });
+  const promptKinds = [...PROMPT_KINDS];
+  const stored = await prepareSignIn(deps, place, { loginName: 'nobody.here', promptKinds, claims: {} });
   await insertSignIn(deps, stored);
   expect(stored.signIn.asks?.kind).toBe('password');
   return stored;

@@ -13,7 +13,7 @@ import { bytesOf, claimedChallenge, givenChallenge } from '../../keyring/relying
 import { currentKeyring, usableOf } from '../../keyring/usable.js';
 import { keyRulesOf } from '../../methods/offer.js';
 import { readyKey } from '../../../platform/secrets/public-keys.js';
-import type { Driver } from '../tell-trail.js';
+import type { Driver } from '../trail-sign-in.js';
 import { whyNobody } from '../decoy.js';
 import { failing, forgetting, taking } from '../guards.js';
 import { ceremonyOf, partyShownAt, type Credential, type ShownAt } from '../key-prompt.js';

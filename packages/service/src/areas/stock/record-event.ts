@@ -8,7 +8,7 @@ import { eventColumns } from './rows.js';
 import { tokenEvents } from './token-event.model.js';
 
 /** Adds a line to the story of the token that an authenticator is; nothing where it is none of the stock. */
-export async function tellToken(
+export async function recordTokenEvent(
   deps: Deps,
   work: Work,
   actor: Actor,

@@ -40,7 +40,7 @@ export function trailEntryOf(driver: Driver, stored: StoredSignIn): NewEntry {
 }
 
 /** Writes what happened to a sign-in on the trail, and counts it when it has ended. */
-export async function tellTrail(deps: Deps, plan: Plan, driver: Driver, stored: StoredSignIn): Promise<void> {
+export async function trailSignIn(deps: Deps, plan: Plan, driver: Driver, stored: StoredSignIn): Promise<void> {
   const { signIn } = stored;
   if (signIn.state !== 'asking')
     plan.afterCommit(() => deps.signInsEnded.inc({ state: signIn.state, reason: signIn.reason ?? 'proved' }));

@@ -13,7 +13,7 @@ import { readSignIn } from './store.js';
  * An administrator says whether it was the person. If it was, where they were is familiar from now on. If it was not, that
  * place is no longer, and every session and remembered browser of the person ends.
  */
-export const judge: Handler<'activity.judge'> = async (deps, call) => {
+export const giveVerdict: Handler<'activity.judge'> = async (deps, call) => {
   const { id } = call.params;
   const { verdict } = call.body;
   return await call.run(async (work) => {

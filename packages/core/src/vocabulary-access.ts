@@ -1,0 +1,78 @@
+/** Rights, roles and the second yes. */
+
+export const ROLES = ['owner', 'rulebook-editor', 'custodian', 'help-desk', 'auditor'] as const;
+export type Role = (typeof ROLES)[number];
+/** Roles that may be limited to groups; the others are about the installation as a whole. */
+export const LIMITABLE_ROLES: readonly Role[] = ['custodian', 'help-desk'];
+
+/** One right. Every route names one; a role is a set of them. */
+export const PERMISSIONS = [
+  'person.read',
+  'person.write',
+  'person.delete',
+  'person.import',
+  'person.bulk',
+  'group.read',
+  'group.write',
+  'keyring.read',
+  'keyring.enrol',
+  'keyring.suspend',
+  'keyring.revoke',
+  'keyring.unlock',
+  'stock.read',
+  'stock.write',
+  'stock.export',
+  'password.set',
+  'application.read',
+  'application.write',
+  'activity.read',
+  'trail.read',
+  'walk-through.run',
+  'rulebook.read',
+  'rulebook.write',
+  'role.read',
+  'role.write',
+  'setting.read',
+  'setting.write',
+  'access-token.own',
+  'access-token.all',
+  'system.read',
+] as const;
+export type Permission = (typeof PERMISSIONS)[number];
+
+/** Actions that may need a second administrator's yes; which of them do is a setting. */
+export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out', 'secret-export'] as const;
+export type SignedAction = (typeof SIGNED_ACTIONS)[number];
+
+/** What an action that needs a countersignature would bring about; the sentences stand in the message catalogue. */
+export const CONSEQUENCES = [
+  'role-given',
+  'role-given-within',
+  'role-taken',
+  'emergency-marked',
+  'emergency-unmarked',
+  'administrator-deactivated',
+  'administrator-reactivated',
+  'administrator-deleted',
+  'factor-begun',
+  'factor-suspended',
+  'factor-resumed',
+  'factor-revoked',
+  'factor-unlocked',
+  'factor-resynchronised',
+  'factor-restricted',
+  'pin-given',
+  'pin-removed',
+  'carrier-lost',
+  'secrets-exported',
+  'password-set',
+  'signing-changed',
+  'rulebook-locks-out',
+  'methods-lock-out',
+  'keys-orphaned',
+] as const;
+export type ConsequenceId = (typeof CONSEQUENCES)[number];
+
+/** Where a request for a countersignature stands. `overtaken`: what it was asked for is not as it was shown any more. */
+export const SIGNATURE_STATES = ['open', 'given', 'refused', 'withdrawn', 'expired', 'overtaken', 'done'] as const;
+export type SignatureState = (typeof SIGNATURE_STATES)[number];
