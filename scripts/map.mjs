@@ -1,10 +1,11 @@
 /**
- * Writes the map of areas into docs/architecture.md, from the descriptions in the code: `node scripts/map.mjs`. With `--check` it
- * writes nothing and fails where the map is not as the code is.
+ * Writes the map of areas into docs/architecture.md and draws docs/architecture.svg, from the descriptions and folders in the code:
+ * `node scripts/map.mjs`. With `--check` it writes nothing and fails where either is not as the code is.
  */
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ROOT } from './lib/installation.mjs';
+import { drawArchitecture } from './lib/picture.mjs';
 
 const folders = (path) =>
   readdirSync(join(ROOT, path), { withFileTypes: true })
@@ -39,9 +40,22 @@ const after = rest.split(to)[1];
 /** Without what the formatter of the page adds. */
 const bare = (text) => text.replace(/ +\|/g, ' |').replace(/\| +/g, '| ').replace(/-{3,}/g, '---').trim();
 const stands = rest.split(to)[0];
+
+const picture = join(ROOT, 'docs/architecture.svg');
+const drawing = drawArchitecture({
+  console: folders('packages/console/src/areas'),
+  connections: folders(`${service}/connections`),
+  areas,
+  platform: folders(`${service}/platform`),
+  core: folders('packages/core/src'),
+});
 if (process.argv.includes('--check')) {
-  if (bare(stands) !== bare(table)) {
-    console.error('docs/architecture.md: the map is not as the code is; run node scripts/map.mjs');
+  const asDrawn = existsSync(picture) && readFileSync(picture, 'utf8') === drawing;
+  if (bare(stands) !== bare(table) || !asDrawn) {
+    console.error('docs/architecture: the map or the picture is not as the code is; run node scripts/map.mjs');
     process.exit(1);
   }
-} else writeFileSync(path, `${before}${from}\n\n${table}\n\n${to}${after}`);
+} else {
+  writeFileSync(path, `${before}${from}\n\n${table}\n\n${to}${after}`);
+  writeFileSync(picture, drawing);
+}
