@@ -35,27 +35,58 @@ beforeAll(async () => {
 });
 afterAll(async () => await inside.close());
 
-/** An import of groups, as far as planning goes by it. */
-const groupImport = {
-  columns: ['group', 'part-of', 'description', 'member'].map((meaning) => ({ name: meaning, meaning })),
-  newGroups: [],
-  byOwners: true,
-  mapping: null,
-} as unknown as Import;
+/** An import, as far as planning goes by it. */
+const importOf = (meanings: readonly string[]) =>
+  ({
+    columns: meanings.map((meaning) => ({ name: meaning, meaning })),
+    newGroups: [],
+    byOwners: true,
+    mapping: null,
+    rules: { country: null, empty: 'keep' },
+  }) as unknown as Import;
 
-const rows = fc.array(
-  fc.tuple(
-    fc.constantFrom(...NAMES),
-    fc.constantFrom('', '', ...NAMES),
-    fc.constantFrom('', 'a berth'),
-    fc.constantFrom('', 'ann.a', 'bo.b', 'ann.a bo.b', 'nobody.c'),
-  ),
-  { minLength: 1, maxLength: 12 },
-);
+interface Sample {
+  readonly kind: 'groups' | 'people';
+  readonly columns: readonly string[];
+  readonly rows: fc.Arbitrary<readonly string[][]>;
+}
+const SAMPLES: readonly Sample[] = [
+  {
+    kind: 'groups',
+    columns: ['group', 'part-of', 'description', 'member'],
+    rows: fc.array(
+      fc.tuple(
+        fc.constantFrom(...NAMES),
+        fc.constantFrom('', '', ...NAMES),
+        fc.constantFrom('', 'a berth'),
+        fc.constantFrom('', 'ann.a', 'bo.b', 'ann.a bo.b', 'nobody.c'),
+      ),
+      { minLength: 1, maxLength: 12 },
+    ),
+  },
+  {
+    kind: 'people',
+    columns: ['name', 'login-name', 'mail', 'groups'],
+    rows: fc.array(
+      fc.tuple(
+        fc.constantFrom('', 'Ann', 'Bo Berth'),
+        fc.constantFrom('', 'ann.a', 'bo.b', 'cy.c', 'dee.d'),
+        fc.constantFrom('', 'no address', 'cy@wexmoor.example'),
+        fc.constantFrom('', 'east', 'EAST;quay', 'north'),
+      ),
+      { minLength: 1, maxLength: 12 },
+    ),
+  },
+];
 
 /** What all rows come to, in blocks of so many, each planned as often as said. */
-async function planned(cells: readonly (readonly string[])[], size: number, times: number): Promise<Planned[]> {
-  const planner = KINDS.groups.planner(inside.deps, groupImport);
+async function planned(
+  { kind, columns }: Sample,
+  cells: readonly (readonly string[])[],
+  size: number,
+  times: number,
+): Promise<Planned[]> {
+  const planner = KINDS[kind].planner(inside.deps, importOf(columns));
   let state = planner.initial;
   const all: Planned[] = [];
   for (let first = 0; first < cells.length; first += size) {
@@ -71,22 +102,41 @@ async function planned(cells: readonly (readonly string[])[], size: number, time
   return all;
 }
 
-describe('planning a block of a file of groups', () => {
+describe.each(SAMPLES)('planning a block of a file of $kind', (sample) => {
   it('again comes to what it came to the first time, whatever the size of the blocks', async () => {
     await fc.assert(
       fc.asyncProperty(
-        rows,
+        sample.rows,
         fc.integer({ min: 1, max: 6 }),
         fc.integer({ min: 2, max: 3 }),
         async (cells, size, times) => {
-          const once = await planned(cells, size, 1);
-          expect(await planned(cells, size, times)).toEqual(once);
-          expect((await planned(cells, cells.length, 1)).map(({ plan }) => plan.verdict)).toEqual(
+          const once = await planned(sample, cells, size, 1);
+          expect(await planned(sample, cells, size, times)).toEqual(once);
+          expect((await planned(sample, cells, cells.length, 1)).map(({ plan }) => plan.verdict)).toEqual(
             once.map(({ plan }) => plan.verdict),
           );
         },
       ),
       { numRuns: 60 },
+    );
+  });
+
+  it('leaves the state that it goes on from as it was: two futures of one past know nothing of each other', async () => {
+    await fc.assert(
+      fc.asyncProperty(sample.rows, sample.rows, sample.rows, async (past, one, other) => {
+        const planner = KINDS[sample.kind].planner(inside.deps, importOf(sample.columns));
+        const block = (first: number, cells: readonly string[][]) => ({
+          first,
+          rows: cells.map((row, i) => ({ line: first + i + 1, cells: [...row] })),
+        });
+        const { nextState: begun } = await planner.plan(inside.deps, planner.initial, block(1, past), true);
+        const alone = await planner.plan(inside.deps, begun, block(100, one), true);
+        await planner.plan(inside.deps, begun, block(100, other), true);
+        const after = await planner.plan(inside.deps, begun, block(100, one), true);
+        expect(after.rows).toEqual(alone.rows);
+        expect([...planner.newGroups(after.nextState)].sort()).toEqual([...planner.newGroups(alone.nextState)].sort());
+      }),
+      { numRuns: 40 },
     );
   });
 });
