@@ -34,6 +34,7 @@ export {
   type Language,
 } from './messages/index.js';
 export { typedPrompt } from './prompts.js';
+export { NO_PARAMETERS } from './routes/connections/index.js';
 export type { PromptKind, TypedPrompt } from '@nimble-latch/core/vocabulary';
 export {
   BULK_KINDS,

@@ -1,4 +1,4 @@
-import type { Answer, Parsed } from '@nimble-latch/api';
+import type { Answer, NO_PARAMETERS, Parsed } from '@nimble-latch/api';
 import { isOffered, type OfferedConnectionKind } from '@nimble-latch/core/connections/kinds';
 import type { ConnectionKind, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../../platform/deps.js';
@@ -7,7 +7,7 @@ export type Added = Parsed<'connections.add', 'body'>;
 export type Edited = Parsed<'connections.edit', 'body'>;
 type Shown = Answer<'applications.show'>['connections'][number];
 /** Members of what is shown that hold the parameters of one kind. */
-export type ShownParameters = Pick<Shown, 'oidc'>;
+export type ShownParameters = Pick<Shown, keyof typeof NO_PARAMETERS>;
 
 /**
  * What the service does for a kind of connection, beside what its description says (`core/connections/kinds`).
@@ -44,9 +44,6 @@ export function handlingOf(deps: Deps, kind: ConnectionKind): ConnectionHandling
 export async function makeReady(deps: Deps, body: Added | Edited): Promise<void> {
   for (const handling of Object.values(deps.connectionHandlings)) await handling.makeReady(deps, body);
 }
-
-/** Parameters of no kind: what every connection shows under the names of the other kinds. */
-export const NO_PARAMETERS: ShownParameters = { oidc: null };
 
 declare module '../../platform/deps.js' {
   interface Deps {

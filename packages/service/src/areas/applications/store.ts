@@ -1,4 +1,4 @@
-import type { Answer } from '@nimble-latch/api';
+import { NO_PARAMETERS, type Answer } from '@nimble-latch/api';
 import { isOffered } from '@nimble-latch/core/connections/kinds';
 import { hostOf, isWithin } from '@nimble-latch/core/relying-party';
 import type { Id } from '@nimble-latch/core/vocabulary';
@@ -11,7 +11,7 @@ import { notFound } from '../../platform/errors.js';
 import { applications, type Application as ApplicationRecord } from './application.model.js';
 import { connectionKeys } from './connection-key.model.js';
 import { connections, type Connection as ConnectionRecord } from './connection.model.js';
-import { handlingOf, NO_PARAMETERS } from './connection-handling.js';
+import { handlingOf } from './connection-handling.js';
 
 export type Application = Answer<'applications.show'>;
 export type Connection = Application['connections'][number];
