@@ -5,6 +5,7 @@ import { relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { roleWords } from '../words/role.js';
 import { collect, confirm, done, findGroup, findPerson, show, withSession, type Noun } from './support.js';
+import { changeVerb, verb } from './verbs.js';
 
 const h = words.headings;
 const shared = catalogue('en');
@@ -12,6 +13,7 @@ const roleArgument = () => new Argument('<role>').choices(ROLES);
 
 export const role: Noun = (command, context) => {
   const help = roleWords.help;
+  const at = { command, context };
   command
     .command('table')
     .description(help.table)
@@ -76,58 +78,47 @@ export const role: Noun = (command, context) => {
         );
       }),
     );
-  command
-    .command('give <person>')
-    .addArgument(roleArgument())
-    .description(help.give)
-    .option('--within <group>', roleWords.options.within, collect)
-    .action(
-      withSession(context, async (session, named: string, given: Role, options: { within?: string[] }) => {
-        const person = await findPerson(session, named);
-        const groups = options.within
-          ? await Promise.all(options.within.map(async (group) => await findGroup(session, group)))
-          : null;
-        const answer = await session.client.call('roles.grant', {
-          params: { id: person.id, role: given },
-          body: { groups: groups?.map((group) => group.id) ?? null },
-        });
-        const facts = { name: person.displayName, role: given };
-        done(
-          session,
-          answer,
-          groups
-            ? say(roleWords.done.roleGivenWithin, { ...facts, groups: groups.map((group) => group.name).join(', ') })
-            : say(roleWords.done.roleGiven, facts),
-        );
-      }),
-    );
-  command
-    .command('take <person>')
-    .addArgument(roleArgument())
-    .description(help.take)
-    .action(
-      withSession(context, async (session, named: string, taken: Role) => {
-        const person = await findPerson(session, named);
-        const answer = await session.client.call('roles.revoke', { params: { id: person.id, role: taken } });
-        done(session, answer, say(roleWords.done.roleTaken, { name: person.displayName, role: taken }));
-      }),
-    );
-  command
-    .command('emergency <person>')
-    .description(help.emergency)
-    .option('--off', roleWords.options.emergencyOff)
-    .option('-y, --yes', words.options.yes)
-    .action(
-      withSession(context, async (session, named: string, options: { off?: boolean; yes?: boolean }) => {
-        const person = await findPerson(session, named);
-        const emergency = !options.off;
-        const facts = { name: person.displayName };
-        if (emergency && !(await confirm(session, say(roleWords.consequences.emergency, facts), options.yes))) return;
-        const answer = await session.client.call('people.markEmergency', {
-          params: { id: person.id },
-          body: { emergency },
-        });
-        done(session, answer, say(emergency ? roleWords.done.emergency : roleWords.done.noEmergency, facts));
-      }),
-    );
+  verb<{ within?: string[] }>(
+    at,
+    {
+      line: 'give <person>',
+      help: help.give,
+      options: (one) => one.addArgument(roleArgument()).option('--within <group>', roleWords.options.within, collect),
+    },
+    async (session, [named, given], { within }) => {
+      const { id, displayName: name } = await findPerson(session, named);
+      const groups = within && (await Promise.all(within.map(async (group) => await findGroup(session, group))));
+      const role = given as Role;
+      const answer = await session.client.call('roles.grant', {
+        params: { id, role },
+        body: { groups: groups?.map((group) => group.id) ?? null },
+      });
+      const limit = groups?.map((group) => group.name).join(', ');
+      const sentence = limit === undefined ? roleWords.done.roleGiven : roleWords.done.roleGivenWithin;
+      done(session, answer, say(sentence, { name, role, groups: limit ?? '' }));
+    },
+  );
+  changeVerb(at, {
+    line: 'take <person>',
+    help: help.take,
+    options: (one) => one.addArgument(roleArgument()),
+    find: async (session, named, role) => ({ person: await findPerson(session, named), role: role as Role }),
+    change: async ({ client }, { person: { id }, role }) => await client.call('roles.revoke', { params: { id, role } }),
+    said: (_, { person, role }) => say(roleWords.done.roleTaken, { name: person.displayName, role }),
+  });
+  verb<{ off?: boolean; yes?: boolean }>(
+    at,
+    {
+      line: 'emergency <person>',
+      help: help.emergency,
+      options: (one) => one.option('--off', roleWords.options.emergencyOff).option('-y, --yes', words.options.yes),
+    },
+    async (session, [named], { off, yes }) => {
+      const { id, displayName: name } = await findPerson(session, named);
+      // Ending it takes nothing from anybody: only beginning asks.
+      if (!off && !(await confirm(session, say(roleWords.consequences.emergency, { name }), yes))) return;
+      const answer = await session.client.call('people.markEmergency', { params: { id }, body: { emergency: !off } });
+      done(session, answer, say(off ? roleWords.done.noEmergency : roleWords.done.emergency, { name }));
+    },
+  );
 };

@@ -75,7 +75,6 @@ export function Select({
   );
 }
 
-// eslint-disable-next-line @typescript-eslint/no-deprecated -- its successor is two elements, which only a field with an error of its own needs
 const Box = styled(AriaCheckbox)`
   display: flex;
   gap: ${space.small};

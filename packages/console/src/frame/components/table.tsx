@@ -62,7 +62,6 @@ export interface TableProps<T> {
   };
 }
 
-// eslint-disable-next-line @typescript-eslint/no-deprecated -- the slot of a table's row takes this one
 const Tick = styled(Checkbox)`
   display: grid;
   place-items: center;

@@ -24,6 +24,7 @@ import {
   type Planned,
   type PlannedBlock,
 } from './planner.js';
+import { wiped } from '../../platform/secrets/wiped.js';
 
 /** What a token that is for nobody yet comes to, but for the time at which it is written. */
 interface Made {
@@ -194,7 +195,7 @@ class TokenPlanner implements ImportPlanner<Read, null> {
     const { id, sealed } = there;
     if (!this.#gives) {
       const secret = sealed && (await this.#deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed)));
-      if (!secret || !constantTimeEqual(secret, row.secret!))
+      if (!secret || !wiped(secret, (seed) => constantTimeEqual(seed, row.secret!)))
         return refusedPlan(id, [{ column: this.#columns.indexOf('secret'), reason: 'secret-other' }]);
     }
     if (!holder || there.holder === holder.id) return { verdict: 'unchanged', id, changes: [], issues: [] };

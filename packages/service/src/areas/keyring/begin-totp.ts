@@ -13,6 +13,7 @@ import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
 import { assertOffered } from '../methods/offer.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
+import { wiped } from '../../platform/secrets/wiped.js';
 
 /** Key lengths equal to the hash's output, as RFC 6238 appendix B uses and RFC 4226 §4 R6 advises (160 bits or more). */
 const KEY_BYTES: Record<OtpAlgorithm, number> = { SHA1: 20, SHA256: 32, SHA512: 64 };
@@ -69,16 +70,19 @@ export async function makeTotp(
       { person, details: { method: 'totp', ...parameters } },
     ),
   );
-  const keyUri = buildKeyUri({
-    issuer: settings.organisation,
-    account: name ?? person,
-    key: secret,
-    ...parameters,
-  });
+  const { keyUri, key } = wiped(secret, (seed) => ({
+    keyUri: buildKeyUri({
+      issuer: settings.organisation,
+      account: name ?? person,
+      key: seed,
+      ...parameters,
+    }),
+    key: groupedKey(seed),
+  }));
   return {
     authenticator: describeAuthenticator(await lockAuthenticator(work, id)),
     keyUri,
-    key: groupedKey(secret),
+    key,
     qrSvg: await QRCode.toString(keyUri, { type: 'svg', errorCorrectionLevel: 'M', margin: 4 }),
     qrPng: (
       await QRCode.toBuffer(keyUri, {

@@ -14,6 +14,7 @@ import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.
 import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
 import { authenticators } from './authenticator.model.js';
+import { wiped } from '../../platform/secrets/wiped.js';
 
 /** While enrolling an operator stands beside it: guesses are counted in this lane. */
 const LANE = 'familiar';
@@ -54,12 +55,8 @@ export async function provePending(
       : throttledUntil(admitted.until!, work.now.getTime());
   const sealed = row.secret_sealed!;
   const secret = await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
-  const check = checkEnrolment(
-    secret,
-    codes,
-    work.now.getTime(),
-    totpSettings(row),
-    parameters?.window ?? settings.totp.window,
+  const check = wiped(secret, (seed) =>
+    checkEnrolment(seed, codes, work.now.getTime(), totpSettings(row), parameters?.window ?? settings.totp.window),
   );
   if (check.outcome === 'proved') {
     await authenticators(work).update(

@@ -22,6 +22,7 @@ import type { Maker } from './enrolling.js';
 import { codesOf } from './prove-totp.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
+import { wiped } from '../../platform/secrets/wiped.js';
 
 /** Somebody known stands beside it: what is tried here is counted in this lane. */
 const LANE = 'familiar';
@@ -61,10 +62,11 @@ export async function resyncLocked(
 ): Promise<Refusal | undefined> {
   const id = idText(row.id);
   const secret = await opened(deps, work, row);
-  const found: Resync =
+  const found: Resync = wiped(secret, (seed) =>
     row.method === 'hotp'
-      ? resyncHotp(secret, codes, hotpSettings(row), lastCounter(row))
-      : resyncTotp(secret, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined);
+      ? resyncHotp(seed, codes, hotpSettings(row), lastCounter(row))
+      : resyncTotp(seed, codes, totpSettings(row), work.now.getTime(), row.last_step ?? undefined),
+  );
   const right = found.outcome === 'found';
   if (right) {
     await authenticators(work).update(
@@ -117,17 +119,17 @@ export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));
-    const secret = await opened(deps, work, row);
     const rules = await codeRulesOf(deps, work, person, row.method === 'hotp' ? 'hotp' : 'totp');
-    const check =
+    const check = wiped(await opened(deps, work, row), (seed) =>
       row.method === 'hotp'
-        ? checkHotp(secret, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
-        : checkTotp(secret, code, work.now.getTime(), {
+        ? checkHotp(seed, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
+        : checkTotp(seed, code, work.now.getTime(), {
             parameters: totpSettings(row),
             drift: row.drift,
             window: rules.window,
             lastStep: row.last_step ?? undefined,
-          });
+          }),
+    );
     const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
     if (check?.outcome === 'accepted')
       await authenticators(work).update(

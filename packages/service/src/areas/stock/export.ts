@@ -11,6 +11,7 @@ import { idBytes, idText } from '../../platform/ids.js';
 import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import type { StockRow } from './rows.js';
 import { tokenIdentity } from './token.model.js';
+import { wiped } from '../../platform/secrets/wiped.js';
 
 const PAGE = 500;
 
@@ -33,12 +34,11 @@ async function* leaving(deps: Deps, batch: Id | undefined, passphrase: string): 
       const sealed = row.secret_sealed!;
       const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(idText(row.id)), sealed));
       const clock = row.method === 'totp' ? totpSettings(row) : undefined;
-      yield writer.token({
+      const told = {
         serial: row.serial,
         maker: row.maker,
         model: row.model,
         method: row.method,
-        secret,
         ...hotpSettings(row),
         period: clock?.period ?? 30,
         t0: clock?.t0 ?? 0,
@@ -47,7 +47,8 @@ async function* leaving(deps: Deps, batch: Id | undefined, passphrase: string): 
         starts: row.starts_on ?? undefined,
         expires: row.expires_on ?? undefined,
         owner: row.owner ?? undefined,
-      });
+      };
+      yield wiped(secret, (seed) => writer.token({ ...told, secret: seed }));
     }
     if (rows.length < PAGE) break;
     last = rows[rows.length - 1]!.id as Buffer<ArrayBuffer>;

@@ -22,14 +22,25 @@ import { lockToken } from './store.js';
 import { authenticators } from '../keyring/authenticator.model.js';
 import { carriers } from '../keyring/carrier.model.js';
 import { tokenEvents } from './token-event.model.js';
+import { wiped } from '../../platform/secrets/wiped.js';
 
 /** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
 async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<EnrolmentCheck> {
   const id = idText(row.id);
   const sealed = row.secret_sealed!;
-  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
   const rules = await codeRulesOf(deps, work, idText(row.person_id!), row.method);
-  if (row.method === 'totp') return checkEnrolment(secret, codes, work.now.getTime(), totpSettings(row), rules.window);
+  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
+  return wiped(secret, (seed) => checkWith(seed, row, codes, work.now.getTime(), rules));
+}
+
+function checkWith(
+  secret: Uint8Array,
+  row: StockRow,
+  codes: readonly string[],
+  nowMs: number,
+  rules: Awaited<ReturnType<typeof codeRulesOf>>,
+): EnrolmentCheck {
+  if (row.method === 'totp') return checkEnrolment(secret, codes, nowMs, totpSettings(row), rules.window);
   const last = lastCounter(row);
   const parameters = hotpSettings(row);
   if (codes.length === 2) {
@@ -52,7 +63,6 @@ async function become(
   const tokenId = idText(row.id);
   const person = idText(row.person_id!);
   const sealed = row.secret_sealed!;
-  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(tokenId), sealed));
   const label = (row.model || row.serial).slice(0, 60);
   const carrierId = newId(deps);
   // Two makers may have used one number: then the carrier is found by it with the maker behind.
@@ -78,6 +88,7 @@ async function become(
     entryOf(maker, 'carrier.added', { kind: 'carrier', id: carrierId }, { person, details: { kind: 'fob' } }),
   );
   const id = newId(deps);
+  const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(tokenId), sealed));
   await authenticators(work).create(
     {
       id,
@@ -87,7 +98,9 @@ async function become(
       state: 'active',
       label,
       parameters: row.parameters,
-      secretSealed: deps.keys.current.seal('seed', `authenticator/${id}/secret`, secret, deps.random(12)),
+      secretSealed: wiped(secret, (seed) =>
+        deps.keys.current.seal('seed', `authenticator/${id}/secret`, seed, deps.random(12)),
+      ),
       lastStep: step,
       drift,
       hardware: true,

@@ -9,6 +9,7 @@ import { guardOf, hotpSettings } from '../../keyring/authenticator-row.js';
 import type { PinChecks } from '../../keyring/pins.js';
 import { usableOf } from '../../keyring/usable.js';
 import { openSound } from '../../../platform/secrets/open-sound.js';
+import { wiped } from '../../../platform/secrets/wiped.js';
 import { whyNobody } from '../decoy.js';
 import { failing, forgetting, keeping, taking } from '../guards.js';
 import { queueOf, type Standing } from '../lanes.js';
@@ -94,11 +95,13 @@ async function judgeRows(
     if (!secret) continue;
     const method = row.method as 'totp' | 'hotp';
     const said = requirement.codes?.[method];
-    const pin = await pinOf(row, parts, pins, next?.pin);
-    const check =
+    const rules = { window: settings.totp.window, lookAhead: LOOK_AHEAD, ...said };
+    const check = wiped(secret, (seed) =>
       next === undefined
-        ? checked(secret, parts.code, nowMs, row, { window: settings.totp.window, lookAhead: LOOK_AHEAD, ...said })
-        : following(secret, parts.code, row, next.counter);
+        ? checked(seed, parts.code, nowMs, row, rules)
+        : following(seed, parts.code, row, next.counter),
+    );
+    const pin = await pinOf(row, parts, pins, next?.pin);
     if (check?.outcome === 'used') why = 'code-already-used';
     if (!check || check.outcome === 'used') continue;
     if (pin === 'wrong') {
