@@ -28,7 +28,8 @@ export const deAccess: Pick<
     'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
     'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
-      'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von {people, plural, one {# Person} other {# Personen}} für die Domäne davor antworten nicht mehr.',
+      'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von ' +
+      '{people, plural, one {# Person} other {# Personen}} für die Domäne davor antworten nicht mehr.',
     'methods-lock-out':
       'Ändert, welche Verfahren verwendet werden dürfen, und sperrt {people, plural, one {# Person} other {# Personen}} aus, die heute hineinkommen.',
     'rulebook-locks-out':
