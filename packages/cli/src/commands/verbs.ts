@@ -71,10 +71,10 @@ interface ShowVerb<T, O> extends Verb {
 }
 
 /** Shows one thing. */
-export function showVerb<T, O>(at: At, show1: ShowVerb<T, O>): void {
-  verb<O>(at, show1, async (session, args, options) => {
-    const found = await show1.find(session, ...args);
-    show(session, found, () => show1.text(session, found, options));
+export function showVerb<T, O>(at: At, shown: ShowVerb<T, O>): void {
+  verb<O>(at, shown, async (session, args, options) => {
+    const found = await shown.find(session, ...args);
+    show(session, found, () => shown.text(session, found, options));
   });
 }
 
@@ -103,16 +103,16 @@ interface ChangeVerb<T, O, A> extends Verb {
 
 /** Changes what is named: edits it, ends it, moves it. */
 export function changeVerb<T, O, A>(at: At, one: ChangeVerb<T, O, A>): void {
-  const { find, consequence, change, said } = one;
+  const { find, consequence, change } = one;
   const options = (command: Command) => {
-    const with1 = one.options?.(command) ?? command;
-    return consequence ? with1.option('-y, --yes', words.options.yes) : with1;
+    const said = one.options?.(command) ?? command;
+    return consequence ? said.option('-y, --yes', words.options.yes) : said;
   };
   verb<O & { readonly yes?: boolean }>(at, { ...one, options }, async (session, args, given) => {
     const found = await find(session, ...args);
     if (consequence && !(await confirm(session, consequence(found, given), given.yes))) return;
     const answer = await change(session, found, given);
-    done(session, answer, said(answer, found, given));
+    done(session, answer, one.said(answer, found, given));
   });
 }
 

@@ -50,7 +50,7 @@ export function troubleOf(error: unknown): Trouble | undefined {
   }
   return {
     code: undefined,
-    text: error instanceof Unreachable ? words.unreachable : error instanceof Error ? error.message : words.unreachable,
+    text: error instanceof Error && !(error instanceof Unreachable) ? error.message : words.unreachable,
     fields: {},
   };
 }

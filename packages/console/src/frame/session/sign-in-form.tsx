@@ -64,7 +64,7 @@ export function SignInForm({
   }
   const cancel = onCancel && <Button onPress={onCancel}>{words.act.cancel}</Button>;
   if (begun?.signIn.state !== 'asking' || !begun.signIn.prompt)
-    return <Beginning loginName={given} said={trouble} onBegun={takeStep} cancel={cancel} />;
+    return <Beginning loginName={given} trouble={trouble} onTrouble={setTrouble} onBegun={takeStep} cancel={cancel} />;
   const { signIn, handle } = begun;
   const { kind, methods } = begun.signIn.prompt;
   return (
@@ -102,25 +102,26 @@ export function SignInForm({
 /** Who signs in, or that whoever it is begins. */
 function Beginning({
   loginName: given,
-  said,
+  trouble,
+  onTrouble,
   onBegun,
   cancel,
 }: {
   loginName: string | undefined;
-  said: string | undefined;
+  trouble: string | undefined;
+  onTrouble: (text: string | undefined) => void;
   onBegun: (begun: Begun) => void;
   cancel: ReactNode;
 }) {
   const [typed, setTyped] = useState('');
   const [busy, setBusy] = useState(false);
-  const [trouble, setTrouble] = useState(said);
   async function tried(what: () => Promise<Begun>): Promise<void> {
     setBusy(true);
-    setTrouble(undefined);
+    onTrouble(undefined);
     try {
       onBegun(await what());
     } catch (error) {
-      setTrouble(explain(error));
+      onTrouble(explain(error));
     } finally {
       setBusy(false);
     }
@@ -150,8 +151,8 @@ function Beginning({
           <Button
             isDisabled={busy}
             onPress={() => {
-              setTrouble(undefined);
-              byKey().catch((error: unknown) => setTrouble(explain(error)));
+              onTrouble(undefined);
+              byKey().catch((error: unknown) => onTrouble(explain(error)));
             }}
           >
             {w.byKey}

@@ -1,6 +1,6 @@
 import { DataTypes, type ModelAttributeColumnOptions } from 'sequelize';
 import type { Id, KeyPurpose } from '@nimble-latch/core/vocabulary';
-import { idBytes, idText as idText } from '../ids.js';
+import { idBytes, idText } from '../ids.js';
 
 /**
  * The kinds of column that tables are made of: what each is in the database, what it is in the code, and how one becomes the
