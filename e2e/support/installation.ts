@@ -12,6 +12,7 @@ import { closeRuntime, openRuntime } from '../../packages/service/src/host/runti
 import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
 import { chore, createDatabase, environment, startService } from '../../scripts/lib/installation.mjs';
 import { freePort } from '../../scripts/lib/private-mariadb.mjs';
+import type { DatabaseServer } from './one-server.js';
 
 export const PASSWORD = 'harbour lights at dawn';
 
@@ -38,19 +39,20 @@ export class Installation {
     this.#more = more;
   }
 
-  /** Made, migrated, with a key set; no node runs yet. */
-  static async prepare(more: Record<string, string> = {}): Promise<Installation> {
+  /** Made, migrated, with a key set; no node runs yet. On a server of its own it migrates by itself. */
+  static async prepare(more: Record<string, string> = {}, server?: DatabaseServer): Promise<Installation> {
     const made = new Installation(more);
-    made.database = await createDatabase(inject('server'), `t_${randomBytes(5).toString('hex')}`);
+    made.database = await createDatabase(server ?? inject('server'), `t_${randomBytes(5).toString('hex')}`);
     const env = await made.environment();
-    await made.sql(inject('schema'));
+    if (server) await chore(env, 'migrate');
+    else await made.sql(inject('schema'));
     await createKeys(readConfig(env));
     return made;
   }
 
   /** Running, owned by Ines Marlow, who came in by the printed set-up link. */
-  static async start(nodes = 1, more: Record<string, string> = {}): Promise<Installation> {
-    const made = await Installation.prepare(more);
+  static async start(nodes = 1, more: Record<string, string> = {}, server?: DatabaseServer): Promise<Installation> {
+    const made = await Installation.prepare(more, server);
     const first = await made.startNode();
     made.setUpLink = /(http\S+set-up#\S+)/.exec(first.said())![1]!;
     const open = createClient({ server: first.url });

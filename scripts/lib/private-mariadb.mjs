@@ -71,7 +71,7 @@ export async function startPrivateMariadb({ dir, port, durable = false, bufferPo
     const init = spawnSync(
       find('mariadb-install-db', ['/usr/bin', '/usr/local/bin']),
       // prettier-ignore
-      ['--no-defaults', `--datadir=${data}`, '--auth-root-authentication-method=normal', '--skip-test-db', '--skip-name-resolve', ...asRoot],
+      ['--no-defaults', `--datadir=${data}`, `--tmpdir=${tmp}`, '--auth-root-authentication-method=normal', '--skip-test-db', '--skip-name-resolve', ...asRoot],
       { encoding: 'utf8' },
     );
     if (init.status !== 0) {

@@ -20,7 +20,8 @@ import { inTransaction } from '../platform/db/unit-of-work.js';
 import type { Deps } from '../platform/deps.js';
 import { keepSigningKeys } from '../connections/oidc/signing-keys.js';
 import { idText } from '../platform/ids.js';
-import { closeRuntime, openRuntime, StartError, VERSION } from './runtime.js';
+import { createLogger } from '../platform/log/logger.js';
+import { closeRuntime, openRuntime, reachDatabase, StartError, VERSION } from './runtime.js';
 import { hostWords as words } from '../platform/host-words.js';
 import { say } from '@nimble-latch/api';
 
@@ -60,7 +61,8 @@ async function chore(work: (deps: Deps) => Promise<void>): Promise<void> {
 
 async function migrateDatabase(waitSeconds?: number): Promise<void> {
   const config = readConfig(process.env);
-  const sequelize = connectDatabase(config.database);
+  const pulse = await reachDatabase(config, createLogger(config.logLevel === 'silent' ? 'silent' : 'warn'));
+  const sequelize = connectDatabase(config.database, pulse, { patient: true });
   try {
     const applied = await migrate(sequelize, waitSeconds === undefined ? {} : { waitSeconds });
     print(
@@ -73,7 +75,7 @@ async function migrateDatabase(waitSeconds?: number): Promise<void> {
       throw new StartError(say(words.errors.newerRelease, { what: error.message }));
     throw error;
   } finally {
-    await sequelize.close();
+    await Promise.all([pulse.stop(), sequelize.close()]);
   }
 }
 

@@ -1,10 +1,12 @@
 import { randomBytes } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import { readFileSync } from 'node:fs';
+import type { Logger } from 'pino';
 import type { Config } from '../platform/config.js';
-import { connectDatabase, watchDatabase } from '../platform/db/connect.js';
+import { connectDatabase, findMember, watchDatabase } from '../platform/db/connect.js';
+import { nameOf } from '../platform/db/members.js';
+import type { DatabasePulse } from '../platform/db/pulse.js';
 import { pendingMigrations, unknownMigrations } from '../platform/db/migrate.js';
-import { isUnavailable } from '../platform/db/errors.js';
 import { write } from '../platform/db/sql.js';
 import { Batcher } from '../platform/db/batcher.js';
 import type { Deps, PlatformDeps } from '../platform/deps.js';
@@ -43,24 +45,43 @@ function pooledRandom(): (bytes: number) => Buffer {
   };
 }
 
+/**
+ * Finds the member of the database to work with, and waits for one that is about to serve.
+ *
+ * @throws StartError where there is none, with what each says
+ */
+export async function reachDatabase({ database }: Config, log: Logger): Promise<DatabasePulse> {
+  const pulse = watchDatabase(database, log);
+  if (await findMember(pulse, log)) return pulse;
+  await pulse.stop();
+  const all = pulse.members.map(({ member, standing }) => ({ name: nameOf(member), ...standing }));
+  const states = all.map(({ name, state, why }) => `${name}: ${why ?? state}`).join(', ');
+  throw new StartError(
+    say(words.errors.databaseUnusable, {
+      name: database.name,
+      members: all.map(({ name }) => name).join(', '),
+      why: all.some(({ state }) => state === 'refuses')
+        ? all.some(({ why }) => why === 'ER_ACCESS_DENIED_ERROR')
+          ? words.errors.databaseRefusesUser
+          : words.errors.databaseMissing
+        : all.some(({ state }) => state === 'not-ready')
+          ? say(words.errors.databaseNotReady, { states })
+          : words.errors.databaseSilent,
+    }),
+  );
+}
+
 /** Connects and opens the key set: what the service and its chores both need. */
 export async function openRuntime(config: Config): Promise<Deps> {
   const log = createLogger(config.logLevel);
-  const pulse = watchDatabase(config.database, log);
+  const pulse = await reachDatabase(config, log);
   const sequelize = connectDatabase(config.database, pulse);
   // Keys and settings are read while transactions hold connections of the main pool: with a pool of their own they
   // never wait for one that waits for them.
   const settingsPool = connectDatabase({ ...config.database, connections: 2 }, pulse);
   try {
-    const { host, port, name } = config.database;
-    const pending = await pendingMigrations(sequelize).catch((error: unknown) => {
-      if (!isUnavailable(error)) throw error;
-      const why =
-        (error as Error).name === 'SequelizeAccessDeniedError'
-          ? words.errors.databaseRefusesUser
-          : words.errors.databaseSilent;
-      throw new StartError(say(words.errors.databaseUnusable, { name, host, port, why }));
-    });
+    const { name } = config.database;
+    const pending = await pendingMigrations(sequelize);
     if (pending.length > 0) throw new StartError(say(words.errors.databaseBehind, { name, steps: pending.length }));
     const unknown = await unknownMigrations(sequelize);
     if (unknown.length > 0)

@@ -1,13 +1,14 @@
 import { existsSync, readFileSync } from 'node:fs';
 import ipaddr from 'ipaddr.js';
+import type { Member } from './db/members.js';
 import type { Internal } from './outward/fetch-text.js';
 import { z } from 'zod';
 import { hostWords as words } from './host-words.js';
 import { say } from '@nimble-latch/api';
 
 export interface DatabaseConfig {
-  readonly host: string;
-  readonly port: number;
+  /** Servers of one database, the preferred one first: one, or the members of a cluster. */
+  readonly members: readonly Member[];
   readonly name: string;
   readonly user: string;
   readonly password: string;
@@ -26,8 +27,11 @@ export interface Config {
   /** What may be fetched from beside public addresses. */
   readonly internal: Internal;
   readonly smtp: { readonly url: string; readonly from: string } | undefined;
-  /** For tests: what fails on purpose. `first-runs`: each use case's first run, as by a deadlock, when all but its COMMIT is done. */
-  readonly faults: 'first-runs' | undefined;
+  /**
+   * For tests: what goes wrong on purpose. `first-runs`: each use case's first run fails, as by a deadlock, when all but its COMMIT is done.
+   * `slow-commits`: each waits a while with its COMMIT, so that those that are sent at the same moment do meet.
+   */
+  readonly faults: 'first-runs' | 'slow-commits' | undefined;
   readonly retentionMonths: number;
 }
 
@@ -46,9 +50,29 @@ const network = z.string().refine((text) => (text.includes('/') ? ipaddr.isValid
 
 const isRange = (text: string): boolean => (text.includes('/') ? ipaddr.isValidCIDR(text) : ipaddr.isValid(text));
 
+const DATABASE_PORT = 3306;
+/** A name or address, an IPv6 address in brackets, and a port where it is not MariaDB's own. */
+const HOST_AND_PORT = /^(\[[0-9a-fA-F:.]+\]|[\w.-]+)(?::(\d{1,5}))?$/;
+
 const schema = z.object({
-  NLATCH_DATABASE_HOST: z.string().min(1).default('127.0.0.1'),
-  NLATCH_DATABASE_PORT: port.default(3306),
+  NLATCH_DATABASE_HOST: z.string().min(1).optional(),
+  NLATCH_DATABASE_PORT: port.default(DATABASE_PORT),
+  NLATCH_DATABASE_HOSTS: z
+    .string()
+    .transform((text) =>
+      text
+        .split(',')
+        .map((part) => part.trim())
+        .filter(Boolean),
+    )
+    .pipe(
+      z
+        .array(z.string().regex(HOST_AND_PORT, { error: words.settings.databaseHosts }))
+        .min(1)
+        .max(9),
+    )
+    .refine((all) => new Set(all).size === all.length, { error: words.settings.databaseHostTwice })
+    .optional(),
   NLATCH_DATABASE_NAME: z.string().min(1).default('nimble_latch'),
   NLATCH_DATABASE_USER: z.string().min(1).default('nimble_latch'),
   NLATCH_DATABASE_PASSWORD_FILE: existingFile.optional(),
@@ -95,7 +119,7 @@ const schema = z.object({
       ),
     )
     .default([]),
-  NLATCH_TEST_FAULTS: z.enum(['first-runs']).optional(),
+  NLATCH_TEST_FAULTS: z.enum(['first-runs', 'slow-commits']).optional(),
   NLATCH_RETENTION_MONTHS: z.coerce.number().int().min(1).max(120).default(13),
 });
 
@@ -142,12 +166,14 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     lines.push(say(words.settings.inTheClear, { host: listen.host }));
   const publicUrl = new URL(e.NLATCH_PUBLIC_URL ?? `${tls ? 'https' : 'http'}://localhost:${listen.port}`);
   if (publicUrl.protocol === 'http:' && !isLoopback(publicUrl.hostname)) lines.push(words.settings.publicUrlPlain);
+  if (e.NLATCH_DATABASE_HOST && e.NLATCH_DATABASE_HOSTS) lines.push(words.settings.databaseHostBoth);
   if (e.NLATCH_SMTP_URL && !e.NLATCH_MAIL_FROM) lines.push(words.settings.mailFrom);
   if (lines.length > 0) throw new ConfigError(lines);
   return {
     database: {
-      host: e.NLATCH_DATABASE_HOST,
-      port: e.NLATCH_DATABASE_PORT,
+      members: membersOf(e.NLATCH_DATABASE_HOSTS, e.NLATCH_DATABASE_PORT) ?? [
+        { host: e.NLATCH_DATABASE_HOST ?? '127.0.0.1', port: e.NLATCH_DATABASE_PORT },
+      ],
       name: e.NLATCH_DATABASE_NAME,
       user: e.NLATCH_DATABASE_USER,
       password: e.NLATCH_DATABASE_PASSWORD_FILE
@@ -171,6 +197,12 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     },
   };
 }
+
+const membersOf = (hosts: readonly string[] | undefined, port: number): readonly Member[] | undefined =>
+  hosts?.map((text) => {
+    const [, host, given] = HOST_AND_PORT.exec(text)!;
+    return { host: host!.replace(/^\[|\]$/g, ''), port: given === undefined ? port : Number(given) };
+  });
 
 const CLIENT_VARIABLES = new Set(['NLATCH_SERVER', 'NLATCH_TOKEN', 'NLATCH_CONFIG_DIR', 'NLATCH_CA_FILE']);
 /** Every variable that the service reads, for the documentation's test. */

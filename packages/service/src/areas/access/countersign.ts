@@ -12,6 +12,7 @@ import { AsksFirst, Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import { readSettings } from '../insight/settings-cache.js';
 import { idBytes, newId } from '../../platform/ids.js';
+import { lockPerson } from '../people/lock-person.js';
 import { persons } from '../people/person.model.js';
 import { readConcerned } from './concerned.js';
 import { roleGrants } from './role-grant.model.js';
@@ -171,6 +172,8 @@ export async function othersWhoCould(db: Db, permission: Permission, besides: re
 /** Makes the request, or finds the one that waits already; answers what its caller is told. */
 async function askForSignature(deps: Deps, { call, asked }: SignatureNeeded): Promise<Refusal> {
   return await inTransaction(deps, async (work) => {
+    // Asked twice at once, by one person at two nodes, it is one request.
+    await lockPerson(work, call.actor.personId);
     const { countersign } = (await readSettings(work)).settings;
     const told = (id: Id, askedAt: Date, expiresAt: Date) =>
       new Refusal('signature-needed', {

@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { catalogue } from '@nimble-latch/api';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
-import { select, selectOne } from '../../platform/db/sql.js';
+import { select, selectOneToWrite } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import { OURS, type Turn } from '../../platform/secrets/password-hasher.js';
 import type { Deps } from '../../platform/deps.js';
@@ -16,6 +16,7 @@ import { lockPerson } from '../people/lock-person.js';
 import { startSession } from './sessions.js';
 import { authenticators } from '../keyring/authenticator.model.js';
 import { within } from '../../platform/db/models.js';
+import { selectOneToHold } from '../../platform/db/claims.js';
 
 /** Within this time of coming in by an owner link, the own password may be set without the old one. */
 const FREE_MINUTES = 15;
@@ -28,7 +29,7 @@ export function mayOmitPassword(deps: Deps, actor: OperatorActor): boolean {
 /** Checks the current password, counting the attempt before it is checked as at any sign-in. */
 async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: string): Promise<string> {
   const reserved = await inTransaction(deps, async (work) => {
-    const row = await selectOne<AuthenticatorRow>(
+    const row = await selectOneToWrite<AuthenticatorRow>(
       work,
       "SELECT * FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
       { id: idBytes(personId) },
@@ -59,9 +60,10 @@ async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: stri
 
 /** Asserts that the password that was checked is the one that is replaced: an administrator may have set another one meanwhile. */
 async function assertStill(deps: Deps, work: Work, personId: Id, judged: string): Promise<void> {
-  const row = await selectOne<{ id: Buffer; secret_sealed: Buffer }>(
+  const row = await selectOneToHold<{ id: Buffer; secret_sealed: Buffer }>(
     work,
-    "SELECT id, secret_sealed FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
+    'authenticators WHERE password_of = :id',
+    "SELECT id, secret_sealed FROM authenticators WHERE password_of = :id AND state = 'active'",
     { id: idBytes(personId) },
   );
   const phc =

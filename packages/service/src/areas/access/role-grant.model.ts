@@ -6,7 +6,7 @@ import {
   type NonAttribute,
 } from 'sequelize';
 import type { Id, Role } from '@nimble-latch/core/vocabulary';
-import { flag, id, instant, word } from '../../platform/db/columns.js';
+import { claim, flag, id, instant, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 import { persons, type Person } from '../people/person.model.js';
 
@@ -17,6 +17,7 @@ export class RoleGrant extends Model<InferAttributes<RoleGrant>, InferCreationAt
   declare grantedAt: Date;
   declare limited: CreationOptional<boolean>;
   declare grantedBy: Id | null;
+  declare claim: CreationOptional<number>;
   declare person?: NonAttribute<Person>;
   declare granter?: NonAttribute<Person | null>;
 }
@@ -30,6 +31,7 @@ export const roleGrants = tableOf(
     grantedAt: instant(),
     limited: flag({ first: false }),
     grantedBy: id.orNone(),
+    claim,
   },
   {
     joins: (self, on) => {

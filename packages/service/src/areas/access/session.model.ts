@@ -1,6 +1,12 @@
-import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
+import {
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type NonAttribute,
+} from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { fixedBytes, flag, id, instant, keyId } from '../../platform/db/columns.js';
+import { claim, fixedBytes, flag, id, instant, keyId } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 import { persons, type Person } from '../people/person.model.js';
 
@@ -15,6 +21,7 @@ export class Session extends Model<InferAttributes<Session>, InferCreationAttrib
   declare provedAt: Date;
   declare seenAt: Date;
   declare expiresAt: Date;
+  declare claim: CreationOptional<number>;
   declare person?: NonAttribute<Person>;
 }
 
@@ -31,6 +38,7 @@ export const sessions = tableOf(
     provedAt: instant(),
     seenAt: instant(),
     expiresAt: instant(),
+    claim,
   },
   {
     indexes: [

@@ -1,6 +1,12 @@
-import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
+import {
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type NonAttribute,
+} from 'sequelize';
 import type { Id, Permission, SignatureState, SignedAction } from '@nimble-latch/core/vocabulary';
-import { fixedBytes, id, instant, json, line, word } from '../../platform/db/columns.js';
+import { claim, fixedBytes, id, instant, json, line, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 import type { Consequence, Ground, Matter } from './countersign.js';
 import { persons, type Person } from '../people/person.model.js';
@@ -27,6 +33,7 @@ export class SignatureRequest extends Model<
   declare matter: Matter | null;
   declare boundIndex: Buffer | null;
   declare ground: Ground | null;
+  declare claim: CreationOptional<number>;
   declare person?: NonAttribute<Person | null>;
   declare asker?: NonAttribute<Person | null>;
   declare decider?: NonAttribute<Person | null>;
@@ -53,6 +60,7 @@ export const signatureRequests = tableOf(
     matter: json<Matter>('mediumtext').orNone(),
     boundIndex: fixedBytes(32).orNone(),
     ground: word<Ground>(20, 'ascii_general_ci').orNone(),
+    claim,
   },
   {
     indexes: [

@@ -1,6 +1,6 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { ascii, id } from '../../platform/db/columns.js';
+import { claim, ascii, id } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** An origin of an application's own pages. */
@@ -10,6 +10,7 @@ export class ApplicationOrigin extends Model<
 > {
   declare origin: string;
   declare applicationId: Id;
+  declare claim: CreationOptional<number>;
 }
 
 export const applicationOrigins = tableOf(
@@ -18,6 +19,7 @@ export const applicationOrigins = tableOf(
   {
     origin: ascii('varchar(300)', 'ascii_bin')({ key: true }),
     applicationId: id({ of: { table: 'applications', gone: 'CASCADE' } }),
+    claim,
   },
   {
     indexes: [{ name: 'application_origins_application', fields: ['application_id'] }],

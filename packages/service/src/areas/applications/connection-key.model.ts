@@ -1,6 +1,6 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { fixedBytes, id, instant, keyId, line } from '../../platform/db/columns.js';
+import { claim, fixedBytes, id, instant, keyId, line } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** A key that a connection says who it is by; only its hash is kept. */
@@ -13,6 +13,7 @@ export class ConnectionKey extends Model<InferAttributes<ConnectionKey>, InferCr
   declare createdAt: Date;
   declare expiresAt: Date | null;
   declare lastUsedAt: Date | null;
+  declare claim: CreationOptional<number>;
 }
 
 export const connectionKeys = tableOf(
@@ -27,6 +28,7 @@ export const connectionKeys = tableOf(
     createdAt: instant(),
     expiresAt: instant.orNone(),
     lastUsedAt: instant.orNone(),
+    claim,
   },
   {
     indexes: [{ name: 'connection_keys_connection', fields: ['connection_id'] }],

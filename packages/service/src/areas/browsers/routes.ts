@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { backFromEnd } from '@nimble-latch/core/oidc';
-import { select, write } from '../../platform/db/sql.js';
+import { select, selectToWrite, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
@@ -118,7 +118,7 @@ export async function endInBrowsers(
 ): Promise<{ sessions: number; browsers: number }> {
   const values = { person: idBytes(person) };
   const sessions = await write(work, 'DELETE FROM browser_sessions WHERE person_id = :person', values);
-  const remembered = await select<{ id: Buffer }>(
+  const remembered = await selectToWrite<{ id: Buffer }>(
     work,
     'SELECT id FROM remembered_browsers WHERE person_id = :person FOR UPDATE',
     values,

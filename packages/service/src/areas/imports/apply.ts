@@ -2,7 +2,16 @@ import { LIMITS } from '@nimble-latch/api';
 import type { RowVerdict, Id } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../../platform/jobs/jobs.js';
 import { brokenUniqueIndex, isUnavailable } from '../../platform/db/errors.js';
-import { carryOut, select, selectOne, updateOf, write, type Db, type SqlValues } from '../../platform/db/sql.js';
+import {
+  carryOut,
+  select,
+  selectOne,
+  selectOneToWrite,
+  updateOf,
+  write,
+  type Db,
+  type SqlValues,
+} from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
@@ -196,7 +205,7 @@ class ImportApplier {
 
   /** Holds the import's own row, so that nobody else writes for it, and answers what was written so far. */
   async #lock(work: Work, at: number): Promise<WrittenTally> {
-    const row = await selectOne<{ outcome: string | null }>(
+    const row = await selectOneToWrite<{ outcome: string | null }>(
       work,
       "SELECT outcome FROM imports WHERE id = :id AND state = 'applying' AND flipped = :at FOR UPDATE",
       { id: idBytes(this.#import.id), at },

@@ -31,6 +31,7 @@ import {
   type PlannedBlock,
 } from './planner.js';
 import { GrownCounts } from './grown-counts.js';
+import { selectToHold } from '../../platform/db/claims.js';
 
 /** Longest line of a file of credentials. */
 const LONGEST_LINE = 20_000;
@@ -72,6 +73,8 @@ interface Read {
 export const credentialFiles: KindOfFile<Read, GrownCounts> = { planner: (deps) => new CredentialPlanner(deps) };
 
 const NO_MODEL = Buffer.alloc(16);
+
+const HOLDERS = 'persons WHERE id IN (SELECT person_id FROM login_names WHERE value IN (:owners)) ORDER BY id';
 
 /** The state is how many keys the rows so far give each person. */
 class CredentialPlanner implements ImportPlanner<Read, GrownCounts> {
@@ -187,14 +190,13 @@ class CredentialPlanner implements ImportPlanner<Read, GrownCounts> {
 
   async #holders(db: Db, owners: readonly string[], locked: boolean): Promise<Map<string, Holder>> {
     if (owners.length === 0) return new Map();
-    const rows = await select<{ value: string; id: Buffer; protected: number; held: number } & PersonFactsRow>(
-      db,
-      `SELECT n.value, p.id, ${PERSON_FACTS_OF_P}, p.emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id) AS protected,
+    const sql = `SELECT n.value, p.id, ${PERSON_FACTS_OF_P}, p.emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = p.id) AS protected,
          (SELECT COUNT(*) FROM authenticators h WHERE h.person_id = p.id AND h.state IN ('pending', 'active', 'suspended')) AS held
        FROM login_names n JOIN persons p ON p.id = n.person_id WHERE n.value IN (:owners) AND p.state = 'active'
-       ORDER BY p.id ${locked ? 'FOR UPDATE' : ''}`,
-      { owners: [...new Set(owners)] },
-    );
+       ORDER BY p.id`;
+    type Row = { value: string; id: Buffer; protected: number; held: number } & PersonFactsRow;
+    const values = { owners: [...new Set(owners)] };
+    const rows = locked ? await selectToHold<Row>(db, HOLDERS, sql, values) : await select<Row>(db, sql, values);
     return new Map(
       rows.map((row) => {
         const id = idText(row.id);

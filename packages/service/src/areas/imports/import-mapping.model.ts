@@ -1,6 +1,6 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id, ImportKind } from '@nimble-latch/core/vocabulary';
-import { id, instant, integer, json, line, word } from '../../platform/db/columns.js';
+import { claim, id, instant, integer, json, line, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 import type { Column, Rules } from './store.js';
 
@@ -14,6 +14,7 @@ export class ImportMapping extends Model<InferAttributes<ImportMapping>, InferCr
   declare version: CreationOptional<number>;
   declare createdAt: Date;
   declare updatedAt: Date;
+  declare claim: CreationOptional<number>;
 }
 
 export const importMappings = tableOf(
@@ -28,6 +29,7 @@ export const importMappings = tableOf(
     version: integer({ first: 1 }),
     createdAt: instant(),
     updatedAt: instant(),
+    claim,
   },
   {
     indexes: [{ name: 'import_mappings_name', fields: ['name'], unique: true }],

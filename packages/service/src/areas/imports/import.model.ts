@@ -1,6 +1,7 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id, ImportKind, ImportState } from '@nimble-latch/core/vocabulary';
 import {
+  claim,
   bigInteger,
   fixedBytes,
   flag,
@@ -46,6 +47,7 @@ export class Import extends Model<InferAttributes<Import>, InferCreationAttribut
   declare keptUntil: Date;
   declare version: CreationOptional<number>;
   declare checkedFrom: Date | null;
+  declare claim: CreationOptional<number>;
 }
 
 export const imports = tableOf(
@@ -82,6 +84,7 @@ export const imports = tableOf(
     keptUntil: instant(),
     version: integer({ first: 1 }),
     checkedFrom: instant.orNone(),
+    claim,
   },
   {
     indexes: [

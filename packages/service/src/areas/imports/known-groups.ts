@@ -1,6 +1,6 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
-import { carryOut, insertion, selectOne, type Db } from '../../platform/db/sql.js';
+import { carryOut, insertion, selectOne, selectOneToWrite, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId, idText } from '../../platform/ids.js';
@@ -52,7 +52,7 @@ export class KnownGroups {
     const entries: NewEntry[] = [];
     for (const name of names) {
       // Another spelling of one that was just added is the same group to the database.
-      const there = await selectOne<{ id: Buffer; description: string }>(
+      const there = await selectOneToWrite<{ id: Buffer; description: string }>(
         work,
         'SELECT id, description FROM person_groups WHERE name = :name FOR UPDATE',
         { name },

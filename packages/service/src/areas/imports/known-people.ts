@@ -1,7 +1,7 @@
 import { openContact } from '../people/contact.js';
 import type { KnownPerson, PersonRow } from '@nimble-latch/core/tables';
 import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
-import { select, type Db } from '../../platform/db/sql.js';
+import { select, selectToWrite, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, idText } from '../../platform/ids.js';
 
@@ -59,7 +59,7 @@ export async function knownPeople(
         );
   const ids = [...new Set([...byName, ...byReference].map((found) => idText(found.person_id)))].sort().map(idBytes);
   if (ids.length === 0) return NOBODY;
-  const people = await readPeople(deps, db, mappingId, ids, locked ? 'FOR UPDATE' : '', byOwners);
+  const people = await readPeople(deps, db, mappingId, ids, locked, byOwners);
   const found = <T extends { person_id: Buffer }>(list: readonly T[], by: (one: T) => string) =>
     new Map(
       list.flatMap((one) => {
@@ -78,17 +78,18 @@ async function readPeople(
   db: Db,
   mappingId: Id | null,
   ids: readonly Buffer[],
-  lock: string,
+  locked: boolean,
   byOwners: boolean,
 ): Promise<Map<string, KnownPerson>> {
+  const [read, lock] = locked ? ([selectToWrite, 'FOR UPDATE'] as const) : ([select, ''] as const);
   // Locked in the order of their ids, as every other bulk change does, so that two never wait for each other.
-  const persons = await select<PersonColumns>(
+  const persons = await read<PersonColumns>(
     db,
     `SELECT id, display_name, state, mail_sealed, phone_sealed, language, time_zone,
        emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = persons.id) AS protected FROM persons WHERE id IN (:ids) ORDER BY id ${lock}`,
     { ids },
   );
-  const names = await select<{ person_id: Buffer; value: string; mapping_id: Buffer | null }>(
+  const names = await read<{ person_id: Buffer; value: string; mapping_id: Buffer | null }>(
     db,
     `SELECT person_id, value, mapping_id FROM login_names WHERE person_id IN (:ids) ${lock}`,
     { ids },
@@ -102,7 +103,7 @@ async function readPeople(
   const references =
     mappingId === null
       ? []
-      : await select<{ person_id: Buffer; reference: string; left_at: Date | null }>(
+      : await read<{ person_id: Buffer; reference: string; left_at: Date | null }>(
           db,
           `SELECT person_id, reference, left_at FROM person_references WHERE mapping_id = :mapping AND person_id IN (:ids) ${lock}`,
           { mapping: idBytes(mappingId), ids },

@@ -12,6 +12,7 @@ import type {
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
 import { idBytes, idText } from '../../platform/ids.js';
+import { selectOneToHold } from '../../platform/db/claims.js';
 
 /** What the rows of a file come to, by verdict. */
 export type Tally = Record<RowVerdict, number>;
@@ -175,7 +176,7 @@ export async function readImport(db: Db, id: Id): Promise<Import> {
 
 /** The same, its row locked until the transaction ends. */
 export async function lockImport(db: Db, id: Id): Promise<Import> {
-  await selectOne(db, 'SELECT id FROM imports WHERE id = :id FOR UPDATE', { id: idBytes(id) });
+  await selectOneToHold(db, 'imports WHERE id = :id', 'SELECT id FROM imports WHERE id = :id', { id: idBytes(id) });
   return await readImport(db, id);
 }
 

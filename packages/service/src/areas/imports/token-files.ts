@@ -4,7 +4,16 @@ import { readTokenRow, type TokenRow } from '@nimble-latch/core/tokenfiles';
 import { offerOf } from '@nimble-latch/core/methods';
 import type { Id, TokenState } from '@nimble-latch/core/vocabulary';
 import { constantTimeEqual } from '@nimble-latch/core/crypto';
-import { carryOut, insertAll, select, updateOf, write, type Db, type SqlValues } from '../../platform/db/sql.js';
+import {
+  carryOut,
+  insertAll,
+  select,
+  selectToWrite,
+  updateOf,
+  write,
+  type Db,
+  type SqlValues,
+} from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId, idText, idTextOrNull } from '../../platform/ids.js';
@@ -206,7 +215,7 @@ class TokenPlanner implements ImportPlanner<Read, null> {
 
   async #known(db: Db, serials: readonly string[], locked: boolean): Promise<Map<string, Known>> {
     if (serials.length === 0) return new Map();
-    const rows = await select<{
+    const rows = await (locked ? selectToWrite : select)<{
       id: Buffer;
       serial_key: string;
       maker_key: string;

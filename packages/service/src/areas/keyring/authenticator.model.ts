@@ -1,6 +1,6 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { AuthenticatorState, Id, Method } from '@nimble-latch/core/vocabulary';
-import { bigInteger, day, flag, id, instant, integer, line, sealed, word } from '../../platform/db/columns.js';
+import { claim, bigInteger, day, flag, id, instant, integer, line, sealed, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** What a PIN's hash is sealed to. */
@@ -36,6 +36,7 @@ export class Authenticator extends Model<InferAttributes<Authenticator>, InferCr
   declare expiresOn: string | null;
   declare verified: CreationOptional<boolean>;
   declare deviceBound: CreationOptional<boolean>;
+  declare claim: CreationOptional<number>;
 }
 
 export const authenticators = tableOf(
@@ -70,6 +71,7 @@ export const authenticators = tableOf(
     expiresOn: day.orNone(),
     verified: flag({ first: false }),
     deviceBound: flag({ first: false }),
+    claim,
   },
   {
     indexes: [

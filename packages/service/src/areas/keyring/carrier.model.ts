@@ -1,6 +1,6 @@
-import { Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { CarrierKind, CarrierState, Id } from '@nimble-latch/core/vocabulary';
-import { ascii, id, instant, line, word } from '../../platform/db/columns.js';
+import { claim, ascii, id, instant, line, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** The physical thing that carries authenticators. */
@@ -13,6 +13,7 @@ export class Carrier extends Model<InferAttributes<Carrier>, InferCreationAttrib
   declare createdAt: Date;
   declare serial: string | null;
   declare serialKey: string | null;
+  declare claim: CreationOptional<number>;
 }
 
 export const carriers = tableOf(
@@ -27,6 +28,7 @@ export const carriers = tableOf(
     createdAt: instant(),
     serial: line(60).orNone(),
     serialKey: ascii('varchar(60)', 'ascii_bin').orNone(),
+    claim,
   },
   {
     indexes: [

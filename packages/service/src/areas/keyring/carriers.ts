@@ -2,7 +2,7 @@ import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { countersignedForKeyring } from '../access/countersign.js';
-import { select, selectOne, type Db } from '../../platform/db/sql.js';
+import { selectOne, selectToWrite, selectOneToWrite, type Db } from '../../platform/db/sql.js';
 import { noticeTo } from '../people/notices.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { Deps } from '../../platform/deps.js';
@@ -44,9 +44,13 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
     const { id } = call.params;
     const { label, serial } = call.body;
     const read = async () =>
-      await selectOne<CarrierRow & { person_id: Buffer }>(work, 'SELECT * FROM carriers WHERE id = :id FOR UPDATE', {
-        id: idBytes(id),
-      });
+      await selectOneToWrite<CarrierRow & { person_id: Buffer }>(
+        work,
+        'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
+        {
+          id: idBytes(id),
+        },
+      );
     const before = await read();
     if (!before) throw notFound();
     const changed = [
@@ -79,7 +83,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
     const { state } = call.body;
-    const row = await selectOne<CarrierRow & { person_id: Buffer }>(
+    const row = await selectOneToWrite<CarrierRow & { person_id: Buffer }>(
       work,
       'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
       { id: idBytes(id) },
@@ -95,7 +99,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
       }));
     await carriers(work).update({ state }, { where: { id }, transaction: work.transaction });
     const carried = lost
-      ? await select<{ id: Buffer; label: string; method: string; state: string }>(
+      ? await selectToWrite<{ id: Buffer; label: string; method: string; state: string }>(
           work,
           "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id FOR UPDATE",
           { id: idBytes(id) },

@@ -8,6 +8,7 @@ import { entryOf, type Actor } from '../../platform/http/actors.js';
 import { idBytes, newId } from '../../platform/ids.js';
 import { keepingSerialsApart, serialColumns } from './carriers.js';
 import { carriers } from './carrier.model.js';
+import { selectOneToHold } from '../../platform/db/claims.js';
 
 /** Who makes something, for the trail. */
 export interface Maker {
@@ -22,7 +23,7 @@ export async function lockEnrolling(
   work: Work,
   person: Id,
 ): Promise<{ readonly name: string | null; readonly displayName: string; readonly userHandle: Buffer | null }> {
-  const row = await selectOne<{
+  const row = await selectOneToHold<{
     state: string;
     display_name: string;
     user_handle: Buffer | null;
@@ -30,9 +31,10 @@ export async function lockEnrolling(
     held: number;
   }>(
     work,
+    'persons WHERE id = :id',
     `SELECT p.state, p.display_name, p.user_handle, (SELECT value FROM login_names n WHERE n.person_id = p.id ORDER BY id LIMIT 1) AS name,
        (SELECT COUNT(*) FROM authenticators a WHERE a.person_id = p.id AND a.state IN ('pending', 'active', 'suspended')) AS held
-     FROM persons p WHERE p.id = :id FOR UPDATE`,
+     FROM persons p WHERE p.id = :id`,
     { id: idBytes(person) },
   );
   if (!row) throw new Refusal('not-found');

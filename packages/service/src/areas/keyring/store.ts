@@ -13,6 +13,7 @@ import {
   type AuthenticatorRow,
   type GuardColumns,
 } from './authenticator-row.js';
+import { selectOneToHold } from '../../platform/db/claims.js';
 
 export type Authenticator = Answer<'keyring.show'>['authenticators'][number];
 
@@ -167,9 +168,14 @@ export async function readKeyring(db: Db, personId: Id): Promise<Answer<'keyring
 
 /** One authenticator, its row locked until the transaction ends. */
 export async function lockAuthenticator(db: Db, id: Id): Promise<AuthenticatorRow> {
-  const row = await selectOne<AuthenticatorRow>(db, `SELECT ${WITH_TOKEN} WHERE a.id = :id FOR UPDATE`, {
-    id: idBytes(id),
-  });
+  const row = await selectOneToHold<AuthenticatorRow>(
+    db,
+    'authenticators WHERE id = :id',
+    `SELECT ${WITH_TOKEN} WHERE a.id = :id`,
+    {
+      id: idBytes(id),
+    },
+  );
   if (!row) throw notFound();
   return row;
 }
@@ -178,8 +184,13 @@ export async function lockAuthenticator(db: Db, id: Id): Promise<AuthenticatorRo
 export async function assertInHand(work: Work, carrierId: Buffer | null): Promise<void> {
   if (carrierId === null) return;
   // Behind the row's lock, so that a report at the same moment comes before or after.
-  const row = await selectOne<{ state: string }>(work, 'SELECT state FROM carriers WHERE id = :id FOR UPDATE', {
-    id: carrierId,
-  });
+  const row = await selectOneToHold<{ state: string }>(
+    work,
+    'carriers WHERE id = :id',
+    'SELECT state FROM carriers WHERE id = :id',
+    {
+      id: carrierId,
+    },
+  );
   if (row?.state === 'lost') throw new Refusal('wrong-state', { state: 'lost' });
 }

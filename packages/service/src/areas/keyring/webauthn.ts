@@ -10,7 +10,7 @@ import {
 } from '@nimble-latch/core/webauthn';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
-import { select } from '../../platform/db/sql.js';
+import { select, selectToWrite } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';
@@ -114,7 +114,7 @@ async function makeWebauthn(
 
 /** What was begun before and never answered is good in no session any more after a while; nobody can go on with it. */
 async function endBegun(work: Work, maker: Maker, person: Id): Promise<void> {
-  const begun = await select<{ id: Buffer }>(
+  const begun = await selectToWrite<{ id: Buffer }>(
     work,
     "SELECT id FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state = 'pending' AND created_at < :before FOR UPDATE",
     { person: idBytes(person), before: new Date(work.now.getTime() - BEGUN_MS) },

@@ -1,6 +1,6 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { MetadataProblem } from '@nimble-latch/core/vocabulary';
-import { bigInteger, bytes, day, instant, integer, line, onlyRow, word } from '../../platform/db/columns.js';
+import { claim, bigInteger, bytes, day, instant, integer, line, onlyRow, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** Where metadata of models come from, and what was read last. */
@@ -16,6 +16,7 @@ export class KeyMetadata extends Model<InferAttributes<KeyMetadata>, InferCreati
   declare triedAt: Date | null;
   declare problem: MetadataProblem | 'unreachable' | null;
   declare version: CreationOptional<number>;
+  declare claim: CreationOptional<number>;
 }
 
 export const keyMetadata = tableOf(KeyMetadata, 'key_metadata', {
@@ -30,4 +31,5 @@ export const keyMetadata = tableOf(KeyMetadata, 'key_metadata', {
   triedAt: instant.orNone(),
   problem: word<MetadataProblem | 'unreachable'>(40, 'ascii_general_ci').orNone(),
   version: integer({ first: 1 }),
+  claim,
 });

@@ -2,7 +2,15 @@ import { LIMITS, type Answer } from '@nimble-latch/api';
 import type { BulkKind, BulkState, Id } from '@nimble-latch/core/vocabulary';
 import { requestJob, type JobRun } from '../../platform/jobs/jobs.js';
 import { endAccess, endBegun } from '../access/end.js';
-import { insertAll, select, selectOne, write, type Db } from '../../platform/db/sql.js';
+import {
+  insertAll,
+  select,
+  selectOne,
+  selectToWrite,
+  selectOneToWrite,
+  write,
+  type Db,
+} from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, notFound, Refusal } from '../../platform/errors.js';
@@ -13,6 +21,7 @@ import type { NewEntry } from '../../platform/trail/writer.js';
 import { gatherPeople } from './gather.js';
 import { readGroup } from './group-row.js';
 import { bulkChanges } from './bulk-change.model.js';
+import { selectToHold } from '../../platform/db/claims.js';
 
 /** People of one transaction. */
 const BATCH = 250;
@@ -61,8 +70,12 @@ const changeOf = (row: ChangeRow): Change => ({
   finishedAt: row.finished_at?.toISOString() ?? null,
 });
 
-async function readChange(db: Db, id: Id, lock = ''): Promise<ChangeRow> {
-  const row = await selectOne<ChangeRow>(db, `${SELECTED} WHERE c.id = :id ${lock}`, { id: idBytes(id) });
+async function readChange(db: Db, id: Id, toWrite = false): Promise<ChangeRow> {
+  const sql = `${SELECTED} WHERE c.id = :id`;
+  const values = { id: idBytes(id) };
+  const row = toWrite
+    ? await selectOneToWrite<ChangeRow>(db, `${sql} FOR UPDATE`, values)
+    : await selectOne<ChangeRow>(db, sql, values);
   if (!row) throw notFound();
   return row;
 }
@@ -144,7 +157,7 @@ export const beginChange: Handler<'bulkChanges.begin'> = async (deps, call) =>
 
 export const undoChange: Handler<'bulkChanges.undo'> = async (deps, call) =>
   await call.run(async (work) => {
-    const before = await readChange(work, call.params.id, 'FOR UPDATE');
+    const before = await readChange(work, call.params.id, true);
     if (before.state !== 'done' || before.undone_by !== null || before.changed === 0)
       throw new Refusal('wrong-state', { state: before.undone_by === null ? before.state : 'undone' });
     if (before.group_id !== null && before.group_name === null) throw notFound();
@@ -190,7 +203,7 @@ export async function bulkChangeJob(deps: Deps, run: JobRun): Promise<string> {
 }
 
 async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'done'> {
-  const change = await readChange(work, id, 'FOR UPDATE');
+  const change = await readChange(work, id, true);
   if (change.state === 'done') return 'done';
   const some = await select<{ person_id: Buffer }>(
     work,
@@ -205,7 +218,12 @@ async function changeSome(deps: Deps, work: Work, id: Id): Promise<number | 'don
     return 'done';
   }
   const ids = some.map((row) => row.person_id);
-  await select(work, 'SELECT id FROM persons WHERE id IN (:ids) ORDER BY id FOR UPDATE', { ids });
+  await selectToHold(
+    work,
+    'persons WHERE id IN (:ids) ORDER BY id',
+    'SELECT id FROM persons WHERE id IN (:ids) ORDER BY id',
+    { ids },
+  );
   const open = await openTo(work, change, ids);
   const changed = open.length === 0 ? [] : await CHANGES[change.kind](deps, work, open, change.group_id);
   if (changed.length > 0)
@@ -277,7 +295,7 @@ const CHANGES: Readonly<Record<BulkKind, Apply>> = {
     return joining.map((person) => person.id);
   },
   async leave(_deps, work, ids, group) {
-    const members = await select<{ person_id: Buffer }>(
+    const members = await selectToWrite<{ person_id: Buffer }>(
       work,
       'SELECT person_id FROM group_members WHERE group_id = :group AND person_id IN (:ids) FOR UPDATE',
       { ids, group },

@@ -6,7 +6,18 @@ import {
   type NonAttribute,
 } from 'sequelize';
 import type { Coverage, Id, PersonState, Seen, Source } from '@nimble-latch/core/vocabulary';
-import { exactLine, fixedBytes, flag, id, instant, integer, line, sealed, word } from '../../platform/db/columns.js';
+import {
+  claim,
+  exactLine,
+  fixedBytes,
+  flag,
+  id,
+  instant,
+  integer,
+  line,
+  sealed,
+  word,
+} from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 import { loginNames, type LoginName } from './login-name.model.js';
 
@@ -31,6 +42,7 @@ export class Person extends Model<InferAttributes<Person>, InferCreationAttribut
   declare lastSeenAt: Date | null;
   declare emergency: CreationOptional<boolean>;
   declare userHandle: Buffer | null;
+  declare claim: CreationOptional<number>;
   declare loginNames?: NonAttribute<LoginName[]>;
 }
 
@@ -65,6 +77,7 @@ export const persons = tableOf(
     lastSeenAt: instant.orNone(),
     emergency: flag({ first: false }),
     userHandle: fixedBytes(32).orNone(),
+    claim,
   },
   {
     indexes: [

@@ -1,5 +1,5 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
-import { ascii, integer, onlyRow } from '../../platform/db/columns.js';
+import { claim, ascii, integer, onlyRow } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** What keys are made for, once it was chosen. */
@@ -8,6 +8,7 @@ export class RelyingParty extends Model<InferAttributes<RelyingParty>, InferCrea
   declare rpId: string;
   declare appId: string | null;
   declare version: CreationOptional<number>;
+  declare claim: CreationOptional<number>;
 }
 
 export const relyingParties = tableOf(RelyingParty, 'relying_party', {
@@ -15,4 +16,5 @@ export const relyingParties = tableOf(RelyingParty, 'relying_party', {
   rpId: ascii('varchar(253)', 'ascii_general_ci')(),
   appId: ascii('varchar(512)', 'ascii_general_ci').orNone(),
   version: integer({ first: 1 }),
+  claim,
 });

@@ -1,6 +1,12 @@
-import { Model, type InferAttributes, type InferCreationAttributes, type NonAttribute } from 'sequelize';
+import {
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type NonAttribute,
+} from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { id, instant, integer, longText, onlyRow } from '../../platform/db/columns.js';
+import { claim, id, instant, integer, longText, onlyRow } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 import { persons, type Person } from '../people/person.model.js';
 
@@ -12,6 +18,7 @@ export class Draft extends Model<InferAttributes<Draft>, InferCreationAttributes
   declare changedBy: Id | null;
   declare changedAt: Date;
   declare version: number;
+  declare claim: CreationOptional<number>;
   declare changer?: NonAttribute<Person | null>;
 }
 
@@ -25,6 +32,7 @@ export const rulebookDrafts = tableOf(
     changedBy: id.orNone(),
     changedAt: instant(),
     version: integer(),
+    claim,
   },
   {
     joins: (self, on) =>

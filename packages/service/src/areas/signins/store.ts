@@ -1,7 +1,15 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type Ask, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, SignInState, Id } from '@nimble-latch/core/vocabulary';
-import { carryOut, insertAll, insertion, select, type Db, type Statement } from '../../platform/db/sql.js';
+import {
+  carryOut,
+  insertAll,
+  insertion,
+  select,
+  selectToWrite,
+  type Db,
+  type Statement,
+} from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import { notFound } from '../../platform/errors.js';
 import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
@@ -66,7 +74,7 @@ export const signInRead = (id: Id): Statement & { readonly values: { readonly id
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
 export async function readSignIn(db: Db, id: Id, lock = false): Promise<StoredSignIn> {
   const { sql, values } = signInRead(id);
-  return onlySignIn(await select<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, values));
+  return onlySignIn(await selectToWrite<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, values));
 }
 
 /** The rows of {@link signInRead} without a lock. */

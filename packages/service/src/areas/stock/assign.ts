@@ -1,7 +1,7 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { LIMITS } from '@nimble-latch/api';
 import { countersignedForKeyring } from '../access/countersign.js';
-import { selectOne } from '../../platform/db/sql.js';
+import { selectOne, selectOneToWrite } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
@@ -53,7 +53,7 @@ export const assignToken: Handler<'tokens.assign'> = async (deps, call) =>
 export const assignNextToken: Handler<'tokens.assignNext'> = async (deps, call) =>
   await call.run(async (work) => {
     const { batch } = call.body;
-    const row = await selectOne<StockRow>(
+    const row = await selectOneToWrite<StockRow>(
       work,
       `SELECT t.* FROM tokens t WHERE t.state = 'in-stock' ${batch === undefined ? '' : 'AND t.batch_id = :batch'}
        AND (t.expires_on IS NULL OR t.expires_on > :today) ORDER BY t.serial_key LIMIT 1 FOR UPDATE SKIP LOCKED`,

@@ -4,7 +4,7 @@ import { whyNot } from '@nimble-latch/core/access';
 import { readConcerned } from '../access/concerned.js';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
-import { selectOne, write } from '../../platform/db/sql.js';
+import { selectOne, selectOneToWrite, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';
@@ -187,7 +187,7 @@ export async function tokenFreed(
   authenticator: Id,
   event: 'returned' | 'lost',
 ): Promise<void> {
-  const row = await selectOne<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id FOR UPDATE', {
+  const row = await selectOneToWrite<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id FOR UPDATE', {
     id: idBytes(authenticator),
   });
   if (!row) return;

@@ -2,7 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { checkEnrolment, checkHotp, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
 import { serialKey } from '@nimble-latch/core/people';
 import { admit, reserve } from '@nimble-latch/core/throttle';
-import { selectOne } from '../../platform/db/sql.js';
+import { selectOneToWrite } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';
@@ -66,7 +66,7 @@ async function become(
   const label = (row.model || row.serial).slice(0, 60);
   const carrierId = newId(deps);
   // Two makers may have used one number: then the carrier is found by it with the maker behind.
-  const taken = await selectOne(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial FOR UPDATE', {
+  const taken = await selectOneToWrite(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial FOR UPDATE', {
     serial: row.serial_key,
   });
   await carriers(work).create(

@@ -6,6 +6,7 @@ import { notFound } from '../../platform/errors.js';
 import { serialKey } from '@nimble-latch/core/people';
 import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
 import type { StockRow } from './rows.js';
+import { selectOneToHold } from '../../platform/db/claims.js';
 
 type Token = Answer<'stock.list'>['rows'][number];
 type Query = Parsed<'stock.list', 'query'>;
@@ -86,7 +87,9 @@ export async function listTokens(db: Db, query: Query, now: Date): Promise<Answe
 
 /** One token, its row locked until the transaction ends. Throws not-found. */
 export async function lockToken(db: Db, id: Id): Promise<StockRow> {
-  const row = await selectOne<StockRow>(db, 'SELECT * FROM tokens WHERE id = :id FOR UPDATE', { id: idBytes(id) });
+  const row = await selectOneToHold<StockRow>(db, 'tokens WHERE id = :id', 'SELECT * FROM tokens WHERE id = :id', {
+    id: idBytes(id),
+  });
   if (!row) throw notFound();
   return row;
 }

@@ -1,6 +1,7 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id, Method, TokenState } from '@nimble-latch/core/vocabulary';
 import {
+  claim,
   ascii,
   bigInteger,
   exactLine,
@@ -42,6 +43,7 @@ export class Token extends Model<InferAttributes<Token>, InferCreationAttributes
   declare changedAt: Date;
   declare failures: CreationOptional<number>;
   declare pausedUntil: Date | null;
+  declare claim: CreationOptional<number>;
 }
 
 export const tokens = tableOf(
@@ -71,6 +73,7 @@ export const tokens = tableOf(
     changedAt: instant(),
     failures: integer({ first: 0 }),
     pausedUntil: instant.orNone(),
+    claim,
   },
   {
     indexes: [

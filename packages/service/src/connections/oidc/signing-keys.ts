@@ -4,7 +4,7 @@ import { TOKEN_ALGORITHMS, type TokenAlgorithm, type Id } from '@nimble-latch/co
 import type { Sequelize } from 'sequelize';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
 import { TtlCache } from '../../platform/db/ttl-cache.js';
-import { select, write } from '../../platform/db/sql.js';
+import { select, selectToWrite, write } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { newId, idText } from '../../platform/ids.js';
@@ -143,7 +143,7 @@ export async function keepSigningKeys(
   let made = 0;
   for (const algorithm of TOKEN_ALGORITHMS) {
     made += await inTransaction(deps, async (work) => {
-      const rows = await select<KeyRow>(
+      const rows = await selectToWrite<KeyRow>(
         work,
         'SELECT * FROM signing_keys WHERE algorithm = :algorithm AND retired_at IS NULL ORDER BY id FOR UPDATE',
         { algorithm },

@@ -7,14 +7,16 @@ import { pendingMigrations } from '../../platform/db/migrate.js';
 import { selectOne, transact } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { StartError } from '../runtime.js';
+import { reachDatabase, StartError } from '../runtime.js';
+import { createLogger } from '../../platform/log/logger.js';
 import { addKey, addMissingKeys, createMasterKey, readMasterKey } from '../../platform/secrets/key-store.js';
 import { hostWords as words } from '../../platform/host-words.js';
 import { say } from '@nimble-latch/api';
 
 /** Makes the master key file and the key set where they are missing; never replaces either. */
 export async function createKeys(config: Config): Promise<string[]> {
-  const sequelize = connectDatabase(config.database);
+  const pulse = await reachDatabase(config, createLogger(config.logLevel === 'silent' ? 'silent' : 'warn'));
+  const sequelize = connectDatabase(config.database, pulse);
   const said: string[] = [];
   try {
     if ((await pendingMigrations(sequelize)).length > 0) throw new StartError(words.errors.noTables);
@@ -30,7 +32,7 @@ export async function createKeys(config: Config): Promise<string[]> {
     said.push(made.length > 0 ? say(words.done.keysMade, { purposes: made.join(', ') }) : words.done.keysComplete);
     return said;
   } finally {
-    await sequelize.close();
+    await Promise.all([pulse.stop(), sequelize.close()]);
   }
 }
 

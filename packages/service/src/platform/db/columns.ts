@@ -174,6 +174,8 @@ export const float = kind<number>({ sql: 'float', send: (value) => value });
 /** A whole number up to 2^53; the driver gives those beyond 2^53 another type, and none of ours is. */
 export const bigInteger = kind<number>({ sql: 'bigint(20)', send: (value) => value, read: Number });
 export const unsignedBigInteger = kind<number>({ sql: 'bigint(20) unsigned', send: (value) => value, read: Number });
+/** Counted up in a row that is held and not changed, so that a cluster's members see it: claims.ts. */
+export const claim = unsignedBigInteger({ first: 0 });
 
 const UNICODE = 'utf8mb4_unicode_ci';
 

@@ -1,12 +1,27 @@
 /** The only place that knows the numbers of the database server. */
 
 const DUPLICATE = 1062;
-/** Deadlock; lock wait timed out; record changed since read (snapshot isolation, Galera); a row that had to match did not. */
-const CONFLICT = new Set([1213, 1205, 1020, 1644]);
-/** Galera: node not prepared; got error during COMMIT (certification). */
-const NODE_AWAY = new Set([1047, 1180]);
+/** Also a transaction that another member of a cluster was faster than. */
+const DEADLOCK = 1213;
+const CHANGED_SINCE = 1020;
+/** And: lock wait timed out; a row that had to match did not; what a row was to refer to is gone since it was read. */
+const CONFLICT = new Set([DEADLOCK, CHANGED_SINCE, 1205, 1644, 1452]);
+/** A member of a cluster that is not part of what serves, or has not caught up: it carries nothing out. */
+const MEMBER_NOT_READY = 1047;
+/** A member that lost the others during COMMIT: whether they keep what it had sent them, it cannot tell. */
+const COMMIT_IN_DOUBT = 1180;
 /** Our own, for a condition of a transaction that nobody could make true by running it again. */
 export const STOOD_NO_MORE = 31_999;
+/** Our own, for a COMMIT where no transaction is open. */
+export const TRANSACTION_GONE = 31_998;
+
+/** A member of a cluster aborted the transaction for another member's sake, and nothing said so before this. */
+export class TransactionGone extends Error {
+  readonly errno = TRANSACTION_GONE;
+  constructor() {
+    super('the server aborted the transaction');
+  }
+}
 /** Connection killed; server shutting down; statement took longer than it may. */
 const GONE = new Set([1927, 1053, 1969]);
 const CONNECTION_CODES = new Set([
@@ -51,10 +66,19 @@ export function brokenUniqueIndex(error: unknown): string | undefined {
 /** Something that the transaction goes by was ended before it: see `Statement.stands`. */
 export const stoodNoMore = (error: unknown): boolean => driverError(error)?.errno === STOOD_NO_MORE;
 
+/** A statement or a COMMIT gave way to another transaction, here or on another member of a cluster. */
+export function lostToAnother(error: unknown): boolean {
+  const errno = driverError(error)?.errno;
+  return errno === DEADLOCK || errno === CHANGED_SINCE;
+}
+
 /** The whole use case may be run again: nothing of it was kept. */
 export function isRetryable(error: unknown): boolean {
   const inner = driverError(error);
-  return inner?.errno !== undefined && (CONFLICT.has(inner.errno) || NODE_AWAY.has(inner.errno));
+  return (
+    inner?.errno !== undefined &&
+    (CONFLICT.has(inner.errno) || inner.errno === MEMBER_NOT_READY || inner.errno === TRANSACTION_GONE)
+  );
 }
 
 /**
@@ -73,7 +97,8 @@ export function isUnavailable(error: unknown): boolean {
   const inner = driverError(error);
   if (!inner) return false;
   return (
-    (inner.errno !== undefined && (NODE_AWAY.has(inner.errno) || GONE.has(inner.errno))) ||
+    (inner.errno !== undefined &&
+      (inner.errno === MEMBER_NOT_READY || inner.errno === COMMIT_IN_DOUBT || GONE.has(inner.errno))) ||
     (inner.code !== undefined && CONNECTION_CODES.has(inner.code))
   );
 }

@@ -10,7 +10,7 @@ import {
   transact,
   updateOf,
   write,
-  writeTogether,
+  writeAndCommit,
   type Db,
 } from './sql.js';
 
@@ -110,9 +110,8 @@ describe('statements', () => {
     });
     const other = { sql: 'UPDATE berths SET name = :name WHERE id = :id', values: { id: id(12), name: 'too' } };
     const attempt = async (version: number) =>
-      await transact(
-        inside.deps.sequelize,
-        async ({ transaction }) => await writeTogether(transaction, [other, rename(version)]),
+      await inside.deps.sequelize.transaction(
+        async (transaction) => await writeAndCommit(transaction, [other, rename(version)]),
       );
     const error: unknown = await attempt(7).catch((caught: unknown) => caught);
     expect(isRetryable(error)).toBe(true);

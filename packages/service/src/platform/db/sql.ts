@@ -1,7 +1,9 @@
+import { setTimeout as delay } from 'node:timers/promises';
 import { LRUCache } from 'lru-cache';
 import type { Connection } from 'mariadb';
 import type { Sequelize, Transaction } from 'sequelize';
-import { STOOD_NO_MORE } from './errors.js';
+import { lostToAnother, STOOD_NO_MORE, TRANSACTION_GONE, TransactionGone } from './errors.js';
+import { execute, isOpen } from './prepared.js';
 
 /** What a statement's placeholders are filled with. */
 export type SqlValue = string | number | boolean | Buffer | Date | null | readonly (string | number | Buffer)[];
@@ -43,6 +45,8 @@ function connectionOf(transaction: Transaction): Connection {
 interface Compiled {
   readonly text: string;
   readonly names: readonly string[];
+  /** It locks what it reads. */
+  readonly locks: boolean;
 }
 
 /** More than the service has texts: only those put together at run time push others out. */
@@ -58,7 +62,7 @@ function compile(sql: string): Compiled {
     names.push(name);
     return '?';
   });
-  const compiled = { text, names };
+  const compiled = { text, names, locks: /\bFOR UPDATE\b|\bLOCK IN SHARE MODE\b/.test(text) };
   compiledStatements.set(sql, compiled);
   return compiled;
 }
@@ -96,11 +100,11 @@ async function runOn<T>(connection: Connection, sql: string, values: SqlValues):
   return await runFilled<T>(connection, text, filledIn(names, values));
 }
 
-/** Prepared once for each connection, unless it is bulk work. */
+/** Prepared once for each connection, unless it is bulk work ({@link execute}). */
 async function runFilled<T>(connection: Connection, text: string, filled: readonly SqlValue[]): Promise<T> {
   if (!filled.some((value) => Array.isArray(value)))
     return filled.length <= MOST_PREPARED
-      ? await connection.execute<T>(text, filled.map(sent))
+      ? await execute<T>(connection, text, filled.map(sent))
       : await connection.query<T>(text, filled.map(sent));
   let next = 0;
   const spread: unknown[] = [];
@@ -112,7 +116,7 @@ async function runFilled<T>(connection: Connection, text: string, filled: readon
     return members.map(() => '?').join(', ');
   });
   return spread.length <= MOST_PREPARED
-    ? await connection.execute<T>(withLists, spread)
+    ? await execute<T>(connection, withLists, spread)
     : await connection.query<T>(withLists, spread);
 }
 
@@ -123,13 +127,58 @@ function padded(list: readonly SqlValue[]): readonly SqlValue[] {
 }
 
 async function run<T>(db: Db, sql: string, values: SqlValues): Promise<T> {
-  if (db.transaction) return await runOn<T>(connectionOf(db.transaction), sql, values);
-  return await withConnection(db.sequelize, async (connection) => await runOn<T>(connection, sql, values));
+  if (db.transaction) {
+    const connection = connectionOf(db.transaction);
+    const answer = await runOn<T>(connection, sql, values);
+    mustBeOpen(connection);
+    return answer;
+  }
+  return await byItself(db.sequelize, async (connection) => await runOn<T>(connection, sql, values));
 }
 
-/** Rows of a SELECT; `:name` placeholders. */
+/** Runs of a statement that stands by itself before a conflict is given back. */
+const MOST_RUNS = 6;
+
+/** Sends one statement that is a transaction of its own: after a deadlock, or where another member was faster, nothing of it was kept. */
+async function byItself<T>(sequelize: Sequelize, send: (connection: Connection) => Promise<T>): Promise<T> {
+  for (let runs = 1; ; runs++) {
+    try {
+      return await withConnection(sequelize, send);
+    } catch (error) {
+      if (!lostToAnother(error) || runs === MOST_RUNS) throw error;
+    }
+    await delay(Math.random() * 5 * 2 ** runs);
+  }
+}
+
+/**
+ * @throws TransactionGone where the server says that the transaction is no longer open: what comes next would be kept by itself
+ */
+function mustBeOpen(connection: Connection): void {
+  if (!isOpen(connection)) throw new TransactionGone();
+}
+
+/** Rows of a SELECT; `:name` placeholders. One that locks says what for: {@link selectToWrite}, and `selectToHold` of claims.ts. */
 export async function select<Row extends object>(db: Db, sql: string, values: SqlValues = {}): Promise<Row[]> {
+  if (compile(sql).locks) throw new TypeError(`a read locks rows without saying what for: ${sql.slice(0, 80)}`);
   return await run<Row[]>(db, sql, values);
+}
+
+/**
+ * Rows of a `SELECT … FOR UPDATE` that this use case changes before it ends, or could not be changed to any harm. Only then do a cluster's
+ * other members know of them: a lock by itself they don't see.
+ */
+export async function selectToWrite<Row extends object>(db: Db, sql: string, values: SqlValues = {}): Promise<Row[]> {
+  return await run<Row[]>(db, sql, values);
+}
+
+/** The first of {@link selectToWrite}, or undefined. */
+export async function selectOneToWrite<Row extends object>(
+  db: Db,
+  sql: string,
+  values: SqlValues = {},
+): Promise<Row | undefined> {
+  return (await selectToWrite<Row>(db, sql, values))[0];
 }
 
 /** The first row, or undefined. */
@@ -154,7 +203,25 @@ export async function transact<T>(
   sequelize: Sequelize,
   work: (db: Db & { readonly transaction: Transaction }) => Promise<T>,
 ): Promise<T> {
-  return await sequelize.transaction(async (transaction) => await work({ sequelize, transaction }));
+  return await sequelize.transaction(async (transaction) => {
+    const made = await work({ sequelize, transaction });
+    await commitOn(connectionOf(transaction));
+    return made;
+  });
+}
+
+/**
+ * What stands before a COMMIT: nothing is taken for committed that the server holds no transaction open for. Where one was ended behind
+ * our back, all that it had written was taken back.
+ */
+const STILL_OPEN = `IF @@in_transaction = 0 THEN SIGNAL SQLSTATE '45000' SET MYSQL_ERRNO = ${TRANSACTION_GONE}; END IF; `;
+
+/**
+ * Commits, if a transaction is open. Sequelize sends a COMMIT of its own after that, which finds nothing to do: it would not look, and
+ * gives the connection up when a member of a cluster refuses the transaction.
+ */
+async function commitOn(connection: Connection): Promise<void> {
+  await execute(connection, `BEGIN NOT ATOMIC ${STILL_OPEN}COMMIT; END`, []);
 }
 
 /** A statement with the values of its placeholders. */
@@ -182,18 +249,29 @@ export async function insertAll(db: Db, table: string, rows: readonly SqlValues[
   const { sql } = insertion(table, rows[0]!);
   const { text, names } = compile(sql);
   const filled = rows.map((row) => filledIn(names, row).map(sent));
-  const send = async (connection: Connection): Promise<unknown> =>
-    filled.length === 1 ? await connection.execute(text, filled[0]) : await connection.batch(text, filled);
-  await (db.transaction ? send(connectionOf(db.transaction)) : withConnection(db.sequelize, send));
+  if (filled.length === 1) {
+    await (db.transaction
+      ? execute(connectionOf(db.transaction), text, filled[0]!)
+      : byItself(db.sequelize, async (connection) => await execute(connection, text, filled[0]!)));
+  } else if (db.transaction) {
+    // The driver's batches prepare, which is not done inside a transaction ({@link execute}).
+    const one = text.slice(text.lastIndexOf('('));
+    const connection = connectionOf(db.transaction);
+    await connection.query(`${text}${`, ${one}`.repeat(filled.length - 1)}`, filled.flat());
+    mustBeOpen(connection);
+  } else {
+    // A statement by itself: whole or not at all.
+    await byItself(db.sequelize, async (connection) => await connection.batch(text, filled));
+  }
 }
 
 /**
- * Several writes in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip instead of one for each. An error in
- * any of them ends the block.
+ * Several writes and the COMMIT in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip instead of one for each. An error
+ * in any of them ends the block. Sequelize's own COMMIT comes after it and finds nothing to do.
  */
-export async function writeTogether(transaction: Transaction, statements: readonly Statement[]): Promise<void> {
+export async function writeAndCommit(transaction: Transaction, statements: readonly Statement[]): Promise<void> {
   const { text, filled } = inOneBlock(statements);
-  await runFilled(connectionOf(transaction), `BEGIN NOT ATOMIC ${text}END`, filled);
+  await runFilled(connectionOf(transaction), `BEGIN NOT ATOMIC ${STILL_OPEN}${text}${STILL_OPEN}COMMIT; END`, filled);
 }
 
 /**
@@ -207,7 +285,7 @@ export async function writeAllAndCommit(
   const { text, filled } = inOneBlock(transactions.flat());
   await runFilled(
     connection,
-    `BEGIN NOT ATOMIC SET innodb_lock_wait_timeout = 0; START TRANSACTION; ${text}COMMIT; ${PATIENCE}; END`,
+    `BEGIN NOT ATOMIC SET innodb_lock_wait_timeout = 0; START TRANSACTION; ${text}${STILL_OPEN}COMMIT; ${PATIENCE}; END`,
     filled,
   );
 }

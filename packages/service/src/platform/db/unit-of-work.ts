@@ -7,10 +7,10 @@ import {
   insertAll,
   insertion,
   PATIENCE,
-  select,
+  selectToWrite,
   withConnection,
   writeAllAndCommit,
-  writeTogether,
+  writeAndCommit,
   type Db,
   type Statement,
 } from './sql.js';
@@ -108,6 +108,13 @@ async function runAgain<T, P extends Plan>(
   }
 }
 
+/** Long enough for whoever was sent at the same moment to come as far. */
+const MEETING_MS = 60;
+
+const meeting = async ({ config }: Deps): Promise<void> => {
+  if (config.faults === 'slow-commits') await delay(MEETING_MS);
+};
+
 /** A run in a transaction from its first statement. */
 async function runOnce<T>(
   deps: Deps,
@@ -119,12 +126,13 @@ async function runOnce<T>(
   try {
     const result = await sequelize.transaction(async (transaction) => {
       const db = { sequelize, transaction };
-      const opened = read ? await select<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
+      const opened = read ? await selectToWrite<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
       const trailAll = async (entries: readonly NewEntry[]) => await draft.trailAll(db, entries);
       const made = await useCase({ ...db, reading: db, locked: true, opened, trailAll, ...draft.parts });
-      if (draft.left.length > 0) await writeTogether(transaction, draft.left);
-      // What comes next is the COMMIT: from here on a lost connection leaves the outcome open.
+      await meeting(deps);
+      // The COMMIT is in it: from here on a lost connection leaves the outcome open.
       draft.committing();
+      await writeAndCommit(transaction, draft.left);
       return made;
     });
     draft.committed();
@@ -149,6 +157,7 @@ async function runAhead<T>(
     const reading = { sequelize: deps.sequelize };
     const result = await useCase({ reading, locked: false, opened, ...draft.parts });
     const { left } = draft;
+    await meeting(deps);
     draft.committing();
     if (left.length > 0) await deps.batcher.ask(commitAll, left, shapeOf(left), MOST_COMMITTED);
     draft.committed();

@@ -13,7 +13,7 @@ import {
 } from '@nimble-latch/api';
 import type { FastifyError } from 'fastify';
 import type { z } from 'zod';
-import { isUnavailable } from '../db/errors.js';
+import { isRetryable, isUnavailable } from '../db/errors.js';
 import { Refusal } from '../errors.js';
 import { HasherBusy } from '../secrets/password-hasher.js';
 
@@ -64,7 +64,8 @@ function whatOf(issue: z.core.$ZodIssue): string {
 export function refusalOf(error: unknown, bodyLimit: number = LIMITS.bodyBytes): Refusal {
   if (error instanceof Refusal) return error;
   if (error instanceof HasherBusy) return new Refusal('throttled', { seconds: error.seconds });
-  if (isUnavailable(error)) return new Refusal('unavailable');
+  // Whoever is given back a conflict that did not end by trying again comes a moment later.
+  if (isUnavailable(error) || isRetryable(error)) return new Refusal('unavailable');
   switch ((error as Partial<FastifyError> | null)?.code) {
     case 'FST_ERR_CTP_BODY_TOO_LARGE':
       return new Refusal('body-too-large', { limit: bodyLimit });

@@ -1,5 +1,5 @@
 import type { Id, KeyPurpose } from '@nimble-latch/core/vocabulary';
-import { selectOne, select, write } from '../db/sql.js';
+import { selectOne, write, selectToWrite } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import type { Deps } from '../deps.js';
 import { idBytes, idText, storedId } from '../ids.js';
@@ -56,7 +56,7 @@ async function resealBatch(
 ): Promise<{ changed: number; last: Id | undefined }> {
   return await inTransaction(deps, async (work) => {
     const { table, column, purpose, index } = target;
-    const rows = await select<{ id: Buffer; sealed: Buffer }>(
+    const rows = await selectToWrite<{ id: Buffer; sealed: Buffer }>(
       work,
       `SELECT id, \`${column}\` AS sealed FROM \`${table}\` WHERE \`${column}\` IS NOT NULL AND id > :after ORDER BY id LIMIT ${BATCH} FOR UPDATE`,
       { after: after ? idBytes(after) : Buffer.alloc(16) },

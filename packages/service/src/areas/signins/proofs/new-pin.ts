@@ -1,6 +1,6 @@
 import { takesPin } from '@nimble-latch/core/methods';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { selectOne, type Db } from '../../../platform/db/sql.js';
+import { selectOneToWrite, type Db } from '../../../platform/db/sql.js';
 import { noticeTo } from '../../people/notices.js';
 import { Refusal } from '../../../platform/errors.js';
 import { entryOf } from '../../../platform/http/actors.js';
@@ -43,7 +43,7 @@ export const newPin = judgedBehindLocks<Prepared>({
 });
 
 async function held(db: Db, id: Id, lock = '') {
-  const row = await selectOne<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(
+  const row = await selectOneToWrite<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(
     db,
     `SELECT id, label, pin_sealed FROM authenticators WHERE id = :id AND state = 'active' ${lock}`,
     { id: idBytes(id) },

@@ -2,7 +2,7 @@ import { keyringAt } from '@nimble-latch/core/assurance';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import type { Id, OperatorReason } from '@nimble-latch/core/vocabulary';
 import { isUnavailable } from '../../../platform/db/errors.js';
-import { carryOut, selectOne, updateOf, write, type Statement } from '../../../platform/db/sql.js';
+import { carryOut, selectOneToWrite, updateOf, write, type Statement } from '../../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { Refusal } from '../../../platform/errors.js';
@@ -17,6 +17,7 @@ import { queueOf, standingOf, type Standing } from '../lanes.js';
 import { readSignIn, type StoredSignIn } from '../store.js';
 import { turnedAway, type Judged } from './judged.js';
 import { Concluded, judgedBehindLocks, type Attempt } from './proof.js';
+import { selectOneToHold } from '../../../platform/db/claims.js';
 
 /** An attempt that is counted as failed, and what was found to check it against. */
 interface Reserved {
@@ -97,7 +98,7 @@ async function reserveAttempt(
     return await turnAway(standing, { why: 'source-throttled', until: standing.spentUntil });
   const row = decoyId
     ? undefined
-    : await selectOne<AuthenticatorRow>(
+    : await selectOneToWrite<AuthenticatorRow>(
         work,
         "SELECT * FROM authenticators WHERE password_of = :person AND state = 'active' FOR UPDATE",
         { person: idBytes(personId!) },
@@ -139,10 +140,11 @@ async function accepted(
   { id, phc }: { readonly id: Id; readonly phc: string },
   { lane }: Standing,
 ): Promise<Judged['judgement']> {
-  const row = await selectOne<Pick<AuthenticatorRow, 'id' | 'secret_sealed' | 'parameters'>>(
+  const row = await selectOneToHold<Pick<AuthenticatorRow, 'id' | 'secret_sealed' | 'parameters'>>(
     work,
+    'persons WHERE id = (SELECT person_id FROM authenticators WHERE id = :id)',
     `SELECT a.id, a.secret_sealed, a.parameters FROM authenticators a JOIN persons p ON p.id = a.person_id
-     WHERE a.id = :id AND a.state = 'active' AND p.state = 'active' FOR UPDATE`,
+     WHERE a.id = :id AND a.state = 'active' AND p.state = 'active'`,
     { id: idBytes(id) },
   );
   if (!row || (await openPassword(deps, row)) !== phc)

@@ -1,5 +1,5 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { select, type Db } from '../../../platform/db/sql.js';
+import { select, selectToWrite, type Db } from '../../../platform/db/sql.js';
 import type { Opening, Work } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { idBytes } from '../../../platform/ids.js';
@@ -107,5 +107,7 @@ export function keyIn(rows: readonly object[]): KeyRow | undefined {
 
 /** Of somebody who said by the key itself who they are: it is looked up in the transaction, its row locked. */
 export async function lockKey(work: Work, { id }: StoredSignIn, { rawId }: Credential): Promise<KeyRow | undefined> {
-  return keyIn(await select(work, `${SIGN_IN_WITH_KEY} FOR UPDATE`, { id: idBytes(id), credential: bytesOf(rawId) }));
+  return keyIn(
+    await selectToWrite(work, `${SIGN_IN_WITH_KEY} FOR UPDATE`, { id: idBytes(id), credential: bytesOf(rawId) }),
+  );
 }

@@ -13,6 +13,7 @@ import { stock } from './0013-stock.js';
 import { pins } from './0014-pins.js';
 import { webauthn } from './0015-webauthn.js';
 import { relyingParty } from './0016-relying-party.js';
+import { claims } from './0023-claims.js';
 import { outboxUntil } from './0022-outbox-until.js';
 import { setUpOnce } from './0021-set-up-once.js';
 import { tokenMakers } from './0020-token-makers.js';
@@ -52,4 +53,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...tokenMakers,
   ...setUpOnce,
   ...outboxUntil,
+  ...claims,
 ];

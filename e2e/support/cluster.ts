@@ -1,0 +1,114 @@
+import { closeRuntime, openRuntime } from '../../packages/service/src/host/runtime.js';
+import { readConfig } from '../../packages/service/src/platform/config.js';
+import type { Deps } from '../../packages/service/src/platform/deps.js';
+import { startPrivateCluster } from '../../scripts/lib/private-cluster.mjs';
+import { Installation } from './installation.js';
+
+export type Cluster = Awaited<ReturnType<typeof startPrivateCluster>>;
+export type Member = Cluster['members'][number];
+
+/** A cluster, and an installation on it. */
+export interface OnCluster {
+  readonly cluster: Cluster;
+  readonly installation: Installation;
+  /** What a service is made of, in the test's own process, on one of the members. */
+  inside(member: Member): Promise<Deps>;
+  stop(): Promise<void>;
+}
+
+/** A member as a server to make databases on. */
+export const serverOf = (cluster: Cluster, member: Member) => ({
+  port: member.port,
+  adminUser: cluster.adminUser,
+  adminPassword: cluster.adminPassword,
+});
+
+/** How often each race is run: a few times with all other tests, many in the suite of its own. */
+export const ROUNDS = Number(process.env['NLATCH_CLUSTER_ROUNDS'] ?? 5);
+
+/**
+ * Starts a cluster with an installation on it, and nodes of ours, each on a member of its own.
+ *
+ * @param reach whether a node knows of its own member alone, or of all members, its own one first
+ */
+export async function startOnCluster(
+  nodes: number,
+  more: Record<string, string> = {},
+  reach: 'own-member' | 'all-members' = 'own-member',
+): Promise<OnCluster> {
+  const cluster = await startPrivateCluster();
+  try {
+    const { members } = cluster;
+    const of = (i: number): Record<string, string> => {
+      const list = members.map((_, n) => `127.0.0.1:${members[(n + i) % members.length]!.port}`);
+      return reach === 'own-member'
+        ? { NLATCH_DATABASE_PORT: String(members[i % members.length]!.port) }
+        : { NLATCH_DATABASE_HOST: '', NLATCH_DATABASE_HOSTS: list.join(',') };
+    };
+    const installation = await Installation.start(1, { ...more, ...of(0) }, serverOf(cluster, members[0]!));
+    for (let i = 1; i < nodes; i++) await installation.startNode(of(i));
+    return running(cluster, installation);
+  } catch (error) {
+    await cluster.stop();
+    throw error;
+  }
+}
+
+function running(cluster: Cluster, installation: Installation): OnCluster {
+  const opened: Deps[] = [];
+  return {
+    cluster,
+    installation,
+    async inside(member) {
+      const env = { ...(await installation.environment()), NLATCH_DATABASE_PORT: String(member.port) };
+      const deps = await openRuntime(readConfig(env));
+      opened.push(deps);
+      return deps;
+    },
+    async stop() {
+      try {
+        await Promise.all(opened.map(closeRuntime));
+        await installation.stop();
+      } finally {
+        await cluster.stop();
+      }
+    },
+  };
+}
+
+/** Tables that members do not have alike: their names and what each member makes of them. */
+export async function alike({ cluster, installation }: OnCluster): Promise<string[]> {
+  const { name } = installation.database;
+  const tables = await installation.sql<{ t: string }>(
+    'SELECT table_name AS t FROM information_schema.tables WHERE table_schema = DATABASE()',
+  );
+  const unlike: string[] = [];
+  for (const { t } of tables) {
+    // What the nodes write meanwhile (signs of life) has to have arrived everywhere.
+    for (let tries = 0; ; tries++) {
+      const sums = await Promise.all(
+        cluster.members.map(
+          async (member) => await member.ask(`SET wsrep_sync_wait = 1; CHECKSUM TABLE \`${name}\`.\`${t}\``),
+        ),
+      );
+      if (new Set(sums).size === 1) break;
+      if (tries === 20) {
+        unlike.push(`${t}: ${sums.join(' ')}`);
+        break;
+      }
+    }
+  }
+  return unlike;
+}
+
+/** Starts a cluster and prepares an installation on it; no node of ours runs yet. */
+export async function prepareOnCluster(more: Record<string, string> = {}): Promise<OnCluster> {
+  const cluster = await startPrivateCluster();
+  try {
+    const server = serverOf(cluster, cluster.members[0]!);
+    return running(cluster, await Installation.prepare({ NLATCH_LOG_LEVEL: 'silent', ...more }, server));
+  } catch (error) {
+    await cluster.stop();
+    throw error;
+  }
+}

@@ -1,0 +1,121 @@
+import { connect as connectSocket, type Socket } from 'node:net';
+import { createConnection, type Connection, type ConnectionConfig } from 'mariadb';
+
+/** A database server: the only one, or one of a cluster's. */
+export interface Member {
+  readonly host: string;
+  readonly port: number;
+}
+
+/** How a member is said where people read. */
+export const nameOf = ({ host, port }: Member): string => `${host.includes(':') ? `[${host}]` : host}:${port}`;
+
+/** How a member stands. */
+export interface Standing {
+  /** Whether statements may be sent to it. */
+  readonly state: 'serves' | 'not-ready' | 'silent' | 'refuses';
+  /** In its own words where it does not serve: what it is doing meanwhile. */
+  readonly why?: string;
+  /** Part of a cluster: how many members that part has, and how many writes of others wait here to be carried out. */
+  readonly cluster?: { readonly size: number; readonly waiting: number; readonly state: string };
+}
+
+/** Of wsrep's local states: one that keeps up with the others. A donor lags behind while it gives. */
+const SYNCED = '4';
+
+/** A connection to one member, kept for asking how it stands. */
+export class Lookout {
+  readonly member: Member;
+  readonly #how: ConnectionConfig;
+  readonly #patienceMs: number;
+  #connection: Connection | undefined;
+  #socket: Socket | undefined;
+  #clustered: boolean | undefined;
+
+  constructor(member: Member, how: ConnectionConfig, patienceMs: number) {
+    this.member = member;
+    this.#how = how;
+    this.#patienceMs = patienceMs;
+  }
+
+  /** Whether it is part of a cluster; not known before it was asked. */
+  get clustered(): boolean | undefined {
+    return this.#clustered;
+  }
+
+  /**
+   * Asks once. It answers when it can: whoever asks has patience of their own, and lets go ({@link close}) when that ends.
+   * A busy server answers this question at once: it needs no disk and no lock, and is answered where other statements are not.
+   */
+  async ask(): Promise<Standing> {
+    const kept = this.#connection !== undefined;
+    const standing = await this.#askOnce();
+    // A connection that was ended says nothing of the server.
+    return kept && standing.state === 'silent' ? await this.#askOnce() : standing;
+  }
+
+  async #askOnce(): Promise<Standing> {
+    try {
+      this.#connection ??= await this.#connect();
+      const connection = this.#connection;
+      this.#clustered ??=
+        (await valuesOf(connection, "SHOW GLOBAL VARIABLES LIKE 'wsrep_on'")).get('wsrep_on') === 'ON';
+      if (!this.#clustered) {
+        await connection.query('SELECT 1');
+        return { state: 'serves' };
+      }
+      return standingOf(await valuesOf(connection, "SHOW GLOBAL STATUS LIKE 'wsrep%'"));
+    } catch (error) {
+      this.close();
+      const { errno, code } = error as { errno?: number; code?: string };
+      // Access denied; no such database.
+      if (errno === 1045 || errno === 1044 || errno === 1049) return { state: 'refuses', why: code ?? String(errno) };
+      return { state: 'silent', ...(code === undefined ? {} : { why: code }) };
+    }
+  }
+
+  close(): void {
+    this.#connection?.destroy();
+    this.#connection = undefined;
+    this.#socket?.destroy();
+    this.#socket = undefined;
+    // It may come back as another one.
+    this.#clustered = undefined;
+  }
+
+  async #connect(): Promise<Connection> {
+    const { host, port } = this.member;
+    const connection = await createConnection({
+      ...this.#how,
+      host,
+      port,
+      connectTimeout: this.#patienceMs,
+      stream: () => {
+        this.#socket = connectSocket(port, host);
+        return this.#socket;
+      },
+    });
+    // Between two questions nothing else hears of it that the connection broke; the next question finds out.
+    connection.on('error', () => undefined);
+    return connection;
+  }
+}
+
+async function valuesOf(connection: Connection, show: string): Promise<ReadonlyMap<string, string>> {
+  const rows = await connection.query<{ Variable_name: string; Value: string }[]>(show);
+  return new Map(rows.map((row) => [row.Variable_name, row.Value]));
+}
+
+/** What the status variables of wsrep say: a member that is ready and keeps up serves. */
+export function standingOf(values: ReadonlyMap<string, string>): Standing {
+  const state = values.get('wsrep_local_state_comment') ?? 'Unknown';
+  const cluster = {
+    size: Number(values.get('wsrep_cluster_size') ?? 0),
+    waiting: Number(values.get('wsrep_local_recv_queue') ?? 0),
+    state,
+  };
+  if (values.get('wsrep_cluster_status') !== 'Primary') return { state: 'not-ready', why: 'cut off', cluster };
+  if (values.get('wsrep_ready') !== 'ON' || values.get('wsrep_local_state') !== SYNCED)
+    return { state: 'not-ready', why: state, cluster };
+  return { state: 'serves', cluster };
+}
