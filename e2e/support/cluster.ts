@@ -88,7 +88,8 @@ export async function alike({ cluster, installation }: OnCluster): Promise<strin
     for (let tries = 0; ; tries++) {
       const sums = await Promise.all(
         cluster.members.map(
-          async (member) => await member.ask(`SET wsrep_sync_wait = 1; CHECKSUM TABLE \`${name}\`.\`${t}\``),
+          async (member): Promise<string> =>
+            await member.ask(`SET wsrep_sync_wait = 1; CHECKSUM TABLE \`${name}\`.\`${t}\``),
         ),
       );
       if (new Set(sums).size === 1) break;

@@ -107,7 +107,11 @@ class Member {
     }
   }
 
-  /** Statements as root, over the socket; their rows as text. */
+  /**
+   * Statements as root, over the socket; their rows as text.
+   * @param {string} sql
+   * @returns {Promise<string>}
+   */
   ask(sql) {
     return new Promise((resolve, reject) => {
       const child = spawn(

@@ -81,6 +81,10 @@ export type KeyPurpose = (typeof KEY_PURPOSES)[number];
 export const KEY_STATES = ['active', 'reading', 'retired'] as const;
 export type KeyState = (typeof KEY_STATES)[number];
 
+/** How a database server stands, as a node that asked it sees it; `not-ready`: a member of a cluster that is cut off or catches up. */
+export const DATABASE_STATES = ['serves', 'not-ready', 'silent', 'refuses'] as const;
+export type DatabaseState = (typeof DATABASE_STATES)[number];
+
 export const JOB_STATES = ['waiting', 'running', 'done', 'failed'] as const;
 export type JobState = (typeof JOB_STATES)[number];
 

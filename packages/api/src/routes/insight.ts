@@ -1,6 +1,7 @@
 import {
   ACTOR_KINDS,
   COVERAGES,
+  DATABASE_STATES,
   JOB_STATES,
   KEY_PURPOSES,
   KEY_STATES,
@@ -183,6 +184,19 @@ export const insightRoutes = {
           startedAt: instant,
           seenAt: instant,
           clockOffMs: z.number().int(),
+        }),
+      ),
+      /** The database servers of the node that answers, the preferred one first, asked just now. */
+      databases: z.array(
+        z.strictObject({
+          address: z.string(),
+          state: z.enum(DATABASE_STATES),
+          used: z.boolean(),
+          /** In a cluster: what the member is doing, by its own word; how many members it sees; writes of others that wait at it. */
+          cluster: z
+            .strictObject({ doing: z.string(), members: z.number().int(), waiting: z.number().int() })
+            .nullable(),
+          why: z.string().nullable(),
         }),
       ),
       jobs: z.array(

@@ -42,6 +42,20 @@ export const system: Noun = (command, context) => {
               session,
             ),
             table(
+              answer.databases,
+              [
+                { heading: systemWords.headings.database, cell: (row) => row.address },
+                { heading: h.state, cell: (row) => systemWords.states[row.state] },
+                { heading: systemWords.headings.inUse, cell: (row) => (row.used ? systemWords.inUse : '') },
+                {
+                  heading: systemWords.headings.cluster,
+                  cell: ({ cluster }) => (cluster ? say(systemWords.cluster, cluster) : ''),
+                },
+                { heading: h.note, cell: (row) => row.why ?? '', flexible: true },
+              ],
+              session,
+            ),
+            table(
               answer.jobs,
               [
                 { heading: h.kind, cell: (row) => row.kind },

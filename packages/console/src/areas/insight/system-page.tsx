@@ -4,6 +4,7 @@ import { Time } from '../../frame/components/time.js';
 import { insightWords } from './messages/index.js';
 import { peopleWords } from '../people/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
+import { say } from '@nimble-latch/api';
 
 const w = insightWords.settings;
 
@@ -36,6 +37,23 @@ export function SystemPage() {
                 { heading: w.node, cell: (row) => row.host },
                 { heading: peopleWords.people.since, cell: (row) => <Time at={row.startedAt} /> },
                 { heading: w.clock, cell: (row) => `${row.clockOffMs} ms`, number: true },
+              ]}
+            />
+          </Section>
+          <Section aria-labelledby="databases">
+            <h2 id="databases">{w.databases}</h2>
+            <Table
+              label={w.databases}
+              rows={data.databases}
+              keyOf={(row) => row.address}
+              columns={[
+                { heading: w.server, cell: (row) => row.address },
+                {
+                  heading: w.state,
+                  cell: (row) => `${w.databaseStates[row.state]}${row.used ? w.inUse : ''}`,
+                },
+                { heading: w.cluster, cell: ({ cluster }) => (cluster ? say(w.member, cluster) : w.alone) },
+                { heading: w.reason, cell: (row) => row.why ?? '' },
               ]}
             />
           </Section>

@@ -15,6 +15,7 @@ import { FIRST_SETTINGS, readSettings, type Settings } from './settings-cache.js
 import { storedSettings } from './settings.model.js';
 import { streamActivity } from './live.js';
 import { exportTrail, listTrail } from './trail-list.js';
+import { nameOf } from '../../platform/db/members.js';
 
 /** What needs a countersignature is the owners' to say, and itself needs one. */
 async function assertMayChangeSigning(
@@ -60,7 +61,7 @@ const editSettings: Handler<'settings.edit'> = async (deps, call) => {
 };
 
 const showSystem: Handler<'system.show'> = async (deps) => {
-  await deps.keys.reload();
+  await Promise.all([deps.keys.reload(), deps.pulse.askAll()]);
   const [nodes, jobs, outbox, seal] = await Promise.all([
     select<{ id: Buffer; host: string; started_at: Date; seen_at: Date; clock_off_ms: number }>(
       deps,
@@ -89,6 +90,13 @@ const showSystem: Handler<'system.show'> = async (deps) => {
       startedAt: row.started_at.toISOString(),
       seenAt: row.seen_at.toISOString(),
       clockOffMs: row.clock_off_ms,
+    })),
+    databases: deps.pulse.members.map(({ member, inUse, standing: { state, cluster, why } }) => ({
+      address: nameOf(member),
+      state,
+      used: inUse,
+      cluster: cluster ? { doing: cluster.state, members: cluster.size, waiting: cluster.waiting } : null,
+      why: why ?? null,
     })),
     jobs: jobs.map((row) => ({
       id: idText(row.id),
@@ -140,6 +148,13 @@ export const insightHandlers: AreaHandlers<
   'system.show': showSystem,
   'system.metrics': async (deps) => {
     deps.metrics.unsealed.set(await unsealedCount(deps));
+    for (const { member, inUse, standing } of deps.pulse.members) {
+      const labels = { member: nameOf(member) };
+      deps.metrics.databaseServes.set(labels, standing.state === 'serves' ? 1 : 0);
+      deps.metrics.databaseUsed.set(labels, inUse ? 1 : 0);
+      deps.metrics.databaseWaiting.set(labels, standing.cluster?.waiting ?? 0);
+    }
+    deps.metrics.databaseMoves.set(deps.pulse.moves);
     return { answer: await deps.metrics.registry.metrics() };
   },
 };

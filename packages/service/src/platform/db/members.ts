@@ -1,3 +1,4 @@
+import type { DatabaseState } from '@nimble-latch/core/vocabulary';
 import { connect as connectSocket, type Socket } from 'node:net';
 import { createConnection, type Connection, type ConnectionConfig } from 'mariadb';
 
@@ -13,8 +14,8 @@ export const nameOf = ({ host, port }: Member): string => `${host.includes(':') 
 /** How a member stands. */
 export interface Standing {
   /** Whether statements may be sent to it. */
-  readonly state: 'serves' | 'not-ready' | 'silent' | 'refuses';
-  /** In its own words where it does not serve: what it is doing meanwhile. */
+  readonly state: DatabaseState;
+  /** Where it does not serve: what the driver says, or what it is doing meanwhile. */
   readonly why?: string;
   /** Part of a cluster: how many members that part has, and how many writes of others wait here to be carried out. */
   readonly cluster?: { readonly size: number; readonly waiting: number; readonly state: string };

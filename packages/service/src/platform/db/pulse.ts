@@ -84,6 +84,11 @@ export class DatabasePulse {
     }));
   }
 
+  /** Asks all members how they stand, for whoever wants to know of them all. */
+  async askAll(): Promise<void> {
+    await Promise.all(this.#lookouts.map(async (_, i) => await this.#ask(i)));
+  }
+
   /** A socket for a pool's connection to a member; dropped with the others. */
   socket({ host, port }: Member): Socket {
     const socket = connectSocket(port, host);

@@ -32,6 +32,29 @@ export function createMetrics() {
       help: 'How far this node’s clock is from the database’s',
       ...shared,
     }),
+    databaseServes: new Gauge({
+      name: 'nlatch_database_serves',
+      help: 'Whether a database server served when this node asked it last',
+      labelNames: ['member'] as const,
+      ...shared,
+    }),
+    databaseUsed: new Gauge({
+      name: 'nlatch_database_used',
+      help: 'Whether this node works with a database server',
+      labelNames: ['member'] as const,
+      ...shared,
+    }),
+    databaseWaiting: new Gauge({
+      name: 'nlatch_database_waiting_writes',
+      help: 'Writes of other members of a cluster that waited at a member when it was asked last',
+      labelNames: ['member'] as const,
+      ...shared,
+    }),
+    databaseMoves: new Gauge({
+      name: 'nlatch_database_moves',
+      help: 'How often this node went on to another database server since it started',
+      ...shared,
+    }),
     outbox: new Counter({
       name: 'nlatch_outbox_total',
       help: 'Messages handled, by kind and outcome',
