@@ -24,7 +24,10 @@ describe('the schema and the start', () => {
     const missing = MIGRATIONS.filter(({ name }) => name >= '0024' || name === '0002-nodes').length;
     expect(early.err).toMatch(new RegExp(`${missing} steps behind[\\s\\S]*try: nlatchd migrate`));
     const all = await Promise.all([1, 2, 3, 4].map(() => run(NLATCHD, ['migrate'], { env })));
-    expect(all.map((one) => one.code)).toEqual([0, 0, 0, 0]);
+    expect(
+      all.map((one) => one.code),
+      all.map((one) => one.err).join(''),
+    ).toEqual([0, 0, 0, 0]);
     expect(all.map((one) => one.out.trim()).sort()).toEqual([
       expect.stringContaining(`Applied ${missing} steps`),
       ...Array<string>(3).fill('The database is up to date.'),

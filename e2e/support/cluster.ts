@@ -23,6 +23,8 @@ export const serverOf = (cluster: Cluster, member: Member) => ({
   adminPassword: cluster.adminPassword,
 });
 
+/** Whether members give each other up sooner than they do by themselves. */
+const QUICK = process.env['NLATCH_CLUSTER_PATIENCE'] !== 'default';
 /** How often each race is run: a few times with all other tests, many in the suite of its own. */
 export const ROUNDS = Number(process.env['NLATCH_CLUSTER_ROUNDS'] ?? 5);
 
@@ -36,7 +38,7 @@ export async function startOnCluster(
   more: Record<string, string> = {},
   reach: 'own-member' | 'all-members' = 'own-member',
 ): Promise<OnCluster> {
-  const cluster = await startPrivateCluster();
+  const cluster = await startPrivateCluster({ quick: QUICK });
   try {
     const { members } = cluster;
     const of = (i: number): Record<string, string> => {
@@ -104,7 +106,7 @@ export async function alike({ cluster, installation }: OnCluster): Promise<strin
 
 /** Starts a cluster and prepares an installation on it; no node of ours runs yet. */
 export async function prepareOnCluster(more: Record<string, string> = {}): Promise<OnCluster> {
-  const cluster = await startPrivateCluster();
+  const cluster = await startPrivateCluster({ quick: QUICK });
   try {
     const server = serverOf(cluster, cluster.members[0]!);
     return running(cluster, await Installation.prepare({ NLATCH_LOG_LEVEL: 'silent', ...more }, server));

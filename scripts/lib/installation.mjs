@@ -97,15 +97,21 @@ export async function chore(env, ...args) {
 
 /**
  * Starts the service as a process and answers once it listens.
+ * @param {Record<string, string | undefined>} env
+ * @param {string[]} [args]
+ * @param {(lines: string) => void} [onLog] is given what it logs, from the first line on
  * @returns {Promise<{ url: string, child: import('node:child_process').ChildProcess, log: () => string, said: () => string, stop: (signal?: string) => Promise<number | null> }>}
  */
-export function startService(env, args = []) {
+export function startService(env, args = [], onLog = () => undefined) {
   return new Promise((resolve, reject) => {
     const child = spawn(process.execPath, [NLATCHD, 'serve', ...args], { env, stdio: ['ignore', 'pipe', 'pipe'] });
     let log = '';
     let said = '';
     const ended = new Promise((done) => child.once('close', (code) => done(code)));
-    child.stdout.on('data', (data) => (log += data));
+    child.stdout.on('data', (data) => {
+      log += data;
+      onLog(String(data));
+    });
     child.stderr.on('data', (data) => {
       said += data;
       const url = /listens at (\S+)/.exec(said)?.[1];

@@ -54,6 +54,11 @@ const DATABASE_PORT = 3306;
 /** A name or address, an IPv6 address in brackets, and a port where it is not MariaDB's own. */
 const HOST_AND_PORT = /^(\[[0-9a-fA-F:.]+\]|[\w.-]+)(?::(\d{1,5}))?$/;
 
+const isHostAndPort = (text: string): boolean => {
+  const found = HOST_AND_PORT.exec(text);
+  return found !== null && (found[2] === undefined || (Number(found[2]) > 0 && Number(found[2]) <= 65_535));
+};
+
 const schema = z.object({
   NLATCH_DATABASE_HOST: z.string().min(1).optional(),
   NLATCH_DATABASE_PORT: port.default(DATABASE_PORT),
@@ -67,7 +72,7 @@ const schema = z.object({
     )
     .pipe(
       z
-        .array(z.string().regex(HOST_AND_PORT, { error: words.settings.databaseHosts }))
+        .array(z.string().refine(isHostAndPort, { error: words.settings.databaseHosts }))
         .min(1)
         .max(9),
     )

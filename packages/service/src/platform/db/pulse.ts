@@ -190,13 +190,13 @@ export class DatabasePulse {
       this.#moveTo(found);
       this.#silent = false;
       this.#log.error(
-        { left: nameOf(left), why: why ?? state, member: nameOf(this.member) },
+        { left: nameOf(left), reason: why ?? state, member: nameOf(this.member) },
         'another member of the database is used',
       );
     } else if (!wasSilent) {
       this.#silent = true;
       this.#log.error(
-        { member: nameOf(left), why: why ?? state },
+        { member: nameOf(left), reason: why ?? state },
         'the database does not answer; calls are refused until it does',
       );
       for (const giveUp of [...this.#waiting]) giveUp();

@@ -52,6 +52,9 @@ interface Compiled {
 /** More than the service has texts: only those put together at run time push others out. */
 const compiledStatements = new LRUCache<string, Compiled>({ max: 1_000 });
 
+const LITERAL = /'(?:[^'\\]|\\.|'')*'/g;
+const LOCKS = /\bFOR UPDATE\b|\bLOCK IN SHARE MODE\b/;
+
 function compile(sql: string): Compiled {
   const known = compiledStatements.get(sql);
   if (known) return known;
@@ -62,7 +65,7 @@ function compile(sql: string): Compiled {
     names.push(name);
     return '?';
   });
-  const compiled = { text, names, locks: /\bFOR UPDATE\b|\bLOCK IN SHARE MODE\b/.test(text) };
+  const compiled = { text, names, locks: LOCKS.test(text.replace(LITERAL, '')) };
   compiledStatements.set(sql, compiled);
   return compiled;
 }

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import type { Deps } from '../deps.js';
-import { select, selectOne, write, type Db } from './sql.js';
+import { select, selectOne, selectToWrite, write, type Db } from './sql.js';
 import { inTransaction, optimistically, type Opening, type Plan } from './unit-of-work.js';
 
 let inside: Inside;
@@ -146,7 +146,7 @@ describe('a use case', () => {
     let holds: () => void = () => undefined;
     const isHeld = new Promise<void>((resolve) => (holds = resolve));
     const held = inTransaction(holder, async (work) => {
-      await select(work, 'SELECT 1 FROM cranes WHERE id = 14 FOR UPDATE');
+      await selectToWrite(work, 'SELECT 1 FROM cranes WHERE id = 14 FOR UPDATE');
       holds();
       await new Promise<void>((resolve) => (letGo = resolve));
     });

@@ -8,6 +8,7 @@ import { describeDatabaseError } from '../db/errors.js';
 const ALLOWED = new Set([
   'msg', 'requestId', 'method', 'route', 'status', 'ms', 'code', 'actorKind', 'actorId', 'origin', 'error', 'job', 'jobId', 'attempts',
   'writer', 'seal', 'digest', 'count', 'address', 'node', 'clockOffMs', 'version', 'names', 'outboxKind', 'keyId', 'purpose', 'url', 'place', 'reason',
+  'member', 'members', 'left',
 ]); // prettier-ignore
 
 export function createLogger(level: string, stream?: { write(line: string): void }): Logger {

@@ -24,5 +24,5 @@ export const nestedGroups: readonly Migration[] = [
     name: '0042-group-nesting',
     sql: `CREATE TABLE IF NOT EXISTS group_nesting (id TINYINT NOT NULL PRIMARY KEY, version INT NOT NULL) ${TABLE}`,
   },
-  { name: '0043-group-nesting-row', sql: 'INSERT IGNORE INTO group_nesting VALUES (1, 1)' },
+  { name: '0043-group-nesting-row', sql: 'INSERT IGNORE INTO group_nesting (id, version) VALUES (1, 1)' },
 ];
