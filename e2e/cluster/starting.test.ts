@@ -55,8 +55,7 @@ describe('on three members', () => {
   });
 
   it('a node is refused at once where nothing answers at any of its members, and told which they are', async () => {
-    const { NLATCH_DATABASE_HOST: _, ...env } = await at(0);
-    const none = { ...env, NLATCH_DATABASE_HOSTS: '127.0.0.1:1,127.0.0.1:2' };
+    const none = { ...(await at(0)), NLATCH_DATABASE_HOST: '', NLATCH_DATABASE_HOSTS: '127.0.0.1:1,127.0.0.1:2' };
     await expect(chore(none, 'migrate')).rejects.toThrow(
       /127\.0\.0\.1:1, 127\.0\.0\.1:2 cannot be used: nothing answers/,
     );

@@ -18,7 +18,9 @@ export interface OnCluster {
 
 /** A member as a server to make databases on. */
 export const serverOf = (cluster: Cluster, member: Member) => ({
+  host: member.host,
   port: member.port,
+  clients: cluster.clients,
   adminUser: cluster.adminUser,
   adminPassword: cluster.adminPassword,
 });
@@ -26,7 +28,7 @@ export const serverOf = (cluster: Cluster, member: Member) => ({
 /** Whether members give each other up sooner than they do by themselves. */
 const QUICK = process.env['NLATCH_CLUSTER_PATIENCE'] !== 'default';
 /** How often each race is run: a few times with all other tests, many in the suite of its own. */
-export const ROUNDS = Number(process.env['NLATCH_CLUSTER_ROUNDS'] ?? 5);
+export const ROUNDS = Number(process.env['NLATCH_CLUSTER_ROUNDS'] ?? 3);
 
 /**
  * Starts a cluster with an installation on it, and nodes of ours, each on a member of its own.
@@ -37,12 +39,13 @@ export async function startOnCluster(
   nodes: number,
   more: Record<string, string> = {},
   reach: 'own-member' | 'all-members' = 'own-member',
+  apart = false,
 ): Promise<OnCluster> {
-  const cluster = await startPrivateCluster({ quick: QUICK });
+  const cluster = await startPrivateCluster({ quick: QUICK, apart });
   try {
     const { members } = cluster;
     const of = (i: number): Record<string, string> => {
-      const list = members.map((_, n) => `127.0.0.1:${members[(n + i) % members.length]!.port}`);
+      const list = members.map((_, n) => members[(n + i) % members.length]!).map(({ host, port }) => `${host}:${port}`);
       return reach === 'own-member'
         ? { NLATCH_DATABASE_PORT: String(members[i % members.length]!.port) }
         : { NLATCH_DATABASE_HOST: '', NLATCH_DATABASE_HOSTS: list.join(',') };
@@ -77,6 +80,16 @@ function running(cluster: Cluster, installation: Installation): OnCluster {
     },
   };
 }
+
+/** Sign-ins that ended well, as the records have it. */
+export const lettings = async ({ installation }: OnCluster): Promise<number> =>
+  Number((await installation.sql<{ n: number }>("SELECT COUNT(*) AS n FROM sign_ins WHERE state = 'let-in'"))[0]!.n);
+
+/** Says a figure beside the tests' own lines. */
+export const tell = (line: string, counts: ReadonlyMap<string, number>): void =>
+  void process.stderr.write(
+    `${line}; ${[...counts].map(([what, n]) => `${n} × ${what}`).join(', ') || 'all let in'}\n`,
+  );
 
 /** Tables that members do not have alike: their names and what each member makes of them. */
 export async function alike({ cluster, installation }: OnCluster): Promise<string[]> {

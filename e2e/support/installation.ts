@@ -116,7 +116,7 @@ export class Installation {
   /** A connection to the database with full rights, for looking and for tampering. */
   async sql<T = Record<string, unknown>>(statement: string, values: unknown[] = []): Promise<T[]> {
     const connection = await mariadb.createConnection({
-      host: '127.0.0.1',
+      host: this.database.host,
       port: this.database.port,
       user: this.database.user,
       password: this.database.password,

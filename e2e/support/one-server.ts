@@ -7,6 +7,9 @@ import { chore, createDatabase, environment } from '../../scripts/lib/installati
 import { startPrivateMariadb } from '../../scripts/lib/private-mariadb.mjs';
 
 export interface DatabaseServer {
+  /** This machine, unless it is said. */
+  readonly host?: string;
+  readonly clients?: string;
   readonly port: number;
   readonly adminUser: string;
   readonly adminPassword: string;

@@ -15,8 +15,9 @@ export const STANDIN = join(ROOT, 'packages/standins/bin/nlatch-standin.js');
 
 /** Makes the database and its account where they are missing; sets the account's password. */
 export async function createDatabase(server, name, password = randomBytes(12).toString('base64url')) {
+  const { host = '127.0.0.1', clients = '127.0.0.1' } = server;
   const connection = await mariadb.createConnection({
-    host: '127.0.0.1',
+    host,
     port: server.port,
     user: server.adminUser,
     password: server.adminPassword,
@@ -25,12 +26,12 @@ export async function createDatabase(server, name, password = randomBytes(12).to
     await connection.query(
       `CREATE DATABASE IF NOT EXISTS \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci`,
     );
-    await connection.query(`CREATE OR REPLACE USER '${name}'@'127.0.0.1' IDENTIFIED BY '${password}'`);
-    await connection.query(`GRANT ALL ON \`${name}\`.* TO '${name}'@'127.0.0.1'`);
+    await connection.query(`CREATE OR REPLACE USER '${name}'@'${clients}' IDENTIFIED BY '${password}'`);
+    await connection.query(`GRANT ALL ON \`${name}\`.* TO '${name}'@'${clients}'`);
   } finally {
     await connection.end();
   }
-  return { host: '127.0.0.1', port: server.port, name, user: name, password };
+  return { host, port: server.port, name, user: name, password };
 }
 
 /** Removes a database with all that is in it. */

@@ -40,6 +40,55 @@ async function portsOfOwn(count) {
   return ports;
 }
 
+const ip = (...args) => {
+  const done = spawnSync('ip', args, { encoding: 'utf8' });
+  if (done.status !== 0) throw new SetupError(`ip ${args.join(' ')}: ${done.stderr || done.error}`);
+};
+
+/**
+ * A network name space for each member, and two virtual networks between them on this machine: one of the members' own, one for clients.
+ * Needs root.
+ */
+function networkApart() {
+  const mark = Math.floor(Math.random() * 200) + 20;
+  const bridges = [`nlg${mark}`, `nlc${mark}`];
+  const spaces = [];
+  const link = (which, number) => `nl${which}${mark}n${number}`;
+  for (const bridge of bridges) {
+    ip('link', 'add', bridge, 'type', 'bridge');
+    ip('link', 'set', bridge, 'up');
+  }
+  ip('addr', 'add', `10.${mark}.2.254/24`, 'dev', bridges[1]);
+  return {
+    group: (number) => `10.${mark}.1.${number}`,
+    client: (number) => `10.${mark}.2.${number}`,
+    inside: (number) => ['ip', 'netns', 'exec', `nl${mark}n${number}`],
+    add(number) {
+      const space = `nl${mark}n${number}`;
+      ip('netns', 'add', space);
+      spaces.push(space);
+      ip('-n', space, 'link', 'set', 'lo', 'up');
+      for (const [which, bridge, part] of [
+        ['g', bridges[0], 1],
+        ['c', bridges[1], 2],
+      ]) {
+        ip('link', 'add', link(which, number), 'type', 'veth', 'peer', 'name', `${which}0`, 'netns', space);
+        ip('link', 'set', link(which, number), 'master', bridge, 'up');
+        ip('-n', space, 'addr', 'add', `10.${mark}.${part}.${number}/24`, 'dev', `${which}0`);
+        ip('-n', space, 'link', 'set', `${which}0`, 'up');
+      }
+    },
+    cut(number, off) {
+      ip('link', 'set', link('g', number), off ? 'down' : 'up');
+    },
+    remove() {
+      // The links go with the name spaces.
+      for (const space of spaces) ip('netns', 'del', space);
+      for (const bridge of bridges) ip('link', 'del', bridge);
+    },
+  };
+}
+
 /** One member of a cluster: can be started, ended in every way, frozen, and asked. */
 class Member {
   /** @type {import('node:child_process').ChildProcess | undefined} */
@@ -51,6 +100,9 @@ class Member {
     this.number = number;
     this.ports = ports;
     this.port = ports.sql;
+    /** Where it is called by clients, and where by other members. */
+    this.host = cluster.net?.client(number) ?? '127.0.0.1';
+    this.groupHost = cluster.net?.group(number) ?? '127.0.0.1';
     this.dir = join(cluster.dir, `m${number}`);
     this.socket = join(cluster.dir, `m${number}.s`);
     this.log = join(this.dir, 'error.log');
@@ -67,26 +119,28 @@ class Member {
   /** Starts it; `first` makes a new cluster. Answers when it serves. */
   async start({ first = false, wait = true } = {}) {
     const { ports, cluster, number } = this;
-    const own = `127.0.0.1:${ports.group}`;
+    const own = `${this.groupHost}:${ports.group}`;
     const provider = [
       `gmcast.listen_addr=tcp://${own}`,
-      `ist.recv_addr=127.0.0.1:${ports.ist}`,
+      `ist.recv_addr=${this.groupHost}:${ports.ist}`,
       'gcache.size=32M',
       `gcache.dir=${this.dir}/data`,
       ...cluster.providerOptions,
     ];
-    const group = cluster.members.map((member) => `127.0.0.1:${member.ports.group}`).join(',');
+    const group = cluster.members.map((member) => `${member.groupHost}:${member.ports.group}`).join(',');
+    const inside = cluster.net?.inside(number) ?? [];
+    const [program, ...before] = [...inside, SERVER];
     this.#child = spawn(
-      SERVER,
+      program,
       // prettier-ignore
-      ['--no-defaults', `--datadir=${this.dir}/data`, `--tmpdir=${this.dir}/tmp`, `--socket=${this.socket}`, `--pid-file=${this.dir}/pid`,
-       `--log-error=${this.log}`, '--bind-address=127.0.0.1', `--port=${this.port}`, '--skip-name-resolve',
+      [...before, '--no-defaults', `--datadir=${this.dir}/data`, `--tmpdir=${this.dir}/tmp`, `--socket=${this.socket}`, `--pid-file=${this.dir}/pid`,
+       `--log-error=${this.log}`, `--bind-address=${cluster.net ? '0.0.0.0' : '127.0.0.1'}`, `--port=${this.port}`, '--skip-name-resolve',
        '--character-set-server=utf8mb4', '--collation-server=utf8mb4_unicode_ci', '--default-time-zone=+00:00', '--innodb-buffer-pool-size=64M',
        '--innodb-log-file-size=32M', '--innodb-flush-log-at-trx-commit=2', '--max-connections=400', '--binlog-format=ROW',
        '--default-storage-engine=InnoDB', '--innodb-autoinc-lock-mode=2', '--wsrep-on=ON',
        `--wsrep-provider=${PROVIDERS.find((path) => existsSync(path))}`, '--wsrep-cluster-name=nlatch', `--wsrep-cluster-address=gcomm://${group}`,
-       `--wsrep-node-name=m${number}`, `--wsrep-node-address=${own}`, `--wsrep-node-incoming-address=127.0.0.1:${this.port}`,
-       '--wsrep-sst-method=rsync', `--wsrep-sst-receive-address=127.0.0.1:${ports.sst}`, `--wsrep-provider-options=${provider.join(';')}`,
+       `--wsrep-node-name=m${number}`, `--wsrep-node-address=${own}`, `--wsrep-node-incoming-address=${this.host}:${this.port}`,
+       '--wsrep-sst-method=rsync', `--wsrep-sst-receive-address=${this.groupHost}:${ports.sst}`, `--wsrep-provider-options=${provider.join(';')}`,
        ...cluster.serverOptions, ...(first ? ['--wsrep-new-cluster'] : []), ...(cluster.account ? ['--user=mysql'] : [])],
       { stdio: 'ignore', detached: true },
     );
@@ -158,6 +212,11 @@ class Member {
     if (this.running) this.#child.kill(signal);
   }
 
+  /** Cuts it off from the other members, or joins it to them again; clients reach it all the while. For clusters that are `apart`. */
+  cut(off = true) {
+    this.cluster.net.cut(this.number, off);
+  }
+
   /** Ends it, in order or at once, and answers when it is gone. */
   async stop(signal = 'SIGTERM') {
     this.kill(signal);
@@ -168,9 +227,16 @@ class Member {
 /**
  * Starts a cluster of three. `quick` members give each other up after two seconds instead of five.
  *
- * @param {{ quick?: boolean, serverOptions?: string[], providerOptions?: string[] }} [options]
+ * Members that are `apart` have network name spaces of their own, and can be cut off from each other.
+ *
+ * @param {{ quick?: boolean, apart?: boolean, serverOptions?: string[], providerOptions?: string[] }} [options]
  */
-export async function startPrivateCluster({ quick = true, serverOptions = [], providerOptions = [] } = {}) {
+export async function startPrivateCluster({
+  quick = true,
+  apart = false,
+  serverOptions = [],
+  providerOptions = [],
+} = {}) {
   if (!hasGalera()) throw new SetupError('Galera is not installed.\n  try: apt-get install galera-4 rsync');
   const account = accountOf();
   const dir = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'nlatch-cluster-'));
@@ -179,6 +245,7 @@ export async function startPrivateCluster({ quick = true, serverOptions = [], pr
   const cluster = {
     dir,
     account,
+    net: apart ? networkApart() : undefined,
     serverOptions,
     providerOptions: [
       ...(quick
@@ -193,11 +260,13 @@ export async function startPrivateCluster({ quick = true, serverOptions = [], pr
     ],
     /** @type {Member[]} */
     members: [],
+    /** Where accounts may come from. */
+    clients: apart ? '%' : '127.0.0.1',
     adminUser: 'nlatch_admin',
     adminPassword: randomBytes(18).toString('base64url'),
     /** The address list that nodes are given. */
     get hosts() {
-      return this.members.map(({ port }) => `127.0.0.1:${port}`).join(',');
+      return this.members.map(({ host, port }) => `${host}:${port}`).join(',');
     },
     /** Starts all members after all of them were gone: the one that has most goes first, and makes the cluster anew. */
     async startAgain() {
@@ -214,11 +283,13 @@ export async function startPrivateCluster({ quick = true, serverOptions = [], pr
         member.kill('SIGCONT');
         await member.stop('SIGKILL');
       }
+      this.net?.remove();
       rmSync(dir, { recursive: true, force: true });
     },
   };
   for (const number of [1, 2, 3]) {
     const [sql, group, ist, sst] = await portsOfOwn(4);
+    cluster.net?.add(number);
     const member = new Member(cluster, number, { sql, group, ist, sst });
     for (const folder of ['', '/data', '/tmp']) {
       mkdirSync(member.dir + folder, { recursive: true });
@@ -240,8 +311,8 @@ export async function startPrivateCluster({ quick = true, serverOptions = [], pr
     await first.start({ first: true });
     await first.ask(
       `DELETE FROM mysql.global_priv WHERE User = 'root' AND Host <> 'localhost' OR User = ''; FLUSH PRIVILEGES;
-       CREATE USER '${cluster.adminUser}'@'127.0.0.1' IDENTIFIED BY '${cluster.adminPassword}';
-       GRANT ALL ON *.* TO '${cluster.adminUser}'@'127.0.0.1' WITH GRANT OPTION;`,
+       CREATE USER '${cluster.adminUser}'@'${cluster.clients}' IDENTIFIED BY '${cluster.adminPassword}';
+       GRANT ALL ON *.* TO '${cluster.adminUser}'@'${cluster.clients}' WITH GRANT OPTION;`,
     );
     for (const member of others) await member.start();
   } catch (error) {

@@ -100,7 +100,10 @@ export async function buildApp(
         'request failed',
       );
     if (refusal.code === 'throttled') reply.header('retry-after', String(refusal.facts['seconds'] ?? 5));
-    if (refusal.code === 'unavailable') reply.header('retry-after', '1');
+    if (refusal.code === 'unavailable') {
+      deps.pulse.lookNow();
+      reply.header('retry-after', '1');
+    }
     return sendProblem(request, reply, refusal);
   });
   app.addHook('onResponse', (request, reply, done) => {

@@ -12,7 +12,7 @@ import {
   type WhereOptions,
 } from 'sequelize';
 import type { Column, ColumnType } from './columns.js';
-import type { SqlValues } from './sql.js';
+import type { SqlValue, SqlValues } from './sql.js';
 
 /** One column for each attribute of a record, of its type. */
 type Columns<M extends Model> = { readonly [Name in keyof InferAttributes<M>]: Column<InferAttributes<M>[Name]> };
@@ -99,13 +99,15 @@ export function tableOf<M extends Model>(
     joins?.(model, { sequelize });
     return model;
   };
-  const sent = (values: object): SqlValues =>
-    Object.fromEntries(
-      Object.entries(values).map(([name, value]) => [
-        name,
-        value == null ? null : types.get(name)!.kept.send(value as never),
-      ]),
-    );
+  const sent = (values: object): SqlValues => {
+    // Bulk loads come by here with every row.
+    const row: Record<string, SqlValue> = {};
+    for (const name in values) {
+      const value = (values as Readonly<Record<string, unknown>>)[name];
+      row[name] = value == null ? null : types.get(name)!.kept.send(value as never);
+    }
+    return row;
+  };
   return Object.assign(({ sequelize }: Pool) => bound.get(sequelize) ?? bind(sequelize), {
     table,
     sent,

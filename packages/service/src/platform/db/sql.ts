@@ -247,25 +247,49 @@ export function insertion(table: string, values: SqlValues): Statement {
   };
 }
 
+/** Rows that travel in one prepared INSERT; what is left over goes as it is. */
+const ROWS_TOGETHER = 250;
+
+/** The INSERT of one row, for so many. */
+const manyRows = (text: string, count: number): string =>
+  `${text}${`, ${text.slice(text.lastIndexOf('('))}`.repeat(count - 1)}`;
+
 /** Inserts rows that all name the same columns, in one statement. */
 export async function insertAll(db: Db, table: string, rows: readonly SqlValues[]): Promise<void> {
   const { sql } = insertion(table, rows[0]!);
   const { text, names } = compile(sql);
-  const filled = rows.map((row) => filledIn(names, row).map(sent));
-  if (filled.length === 1) {
-    await (db.transaction
-      ? execute(connectionOf(db.transaction), text, filled[0]!)
-      : byItself(db.sequelize, async (connection) => await execute(connection, text, filled[0]!)));
-  } else if (db.transaction) {
-    // The driver's batches prepare, which is not done inside a transaction ({@link execute}).
-    const one = text.slice(text.lastIndexOf('('));
-    const connection = connectionOf(db.transaction);
-    await connection.query(`${text}${`, ${one}`.repeat(filled.length - 1)}`, filled.flat());
-    mustBeOpen(connection);
+  const { transaction } = db;
+  if (rows.length === 1) {
+    const send = async (connection: Connection) => await execute(connection, text, valuesOf(rows, 0, 1, names));
+    await (transaction ? send(connectionOf(transaction)) : byItself(db.sequelize, send));
+  } else if (transaction) {
+    // The driver's batches prepare, which is not done inside a transaction ({@link execute}). One after the other: what was sent behind
+    // a statement with which the transaction ended would be kept.
+    const connection = connectionOf(transaction);
+    for (let from = 0; from < rows.length; from += ROWS_TOGETHER) {
+      const to = Math.min(from + ROWS_TOGETHER, rows.length);
+      const many = manyRows(text, to - from);
+      const values = valuesOf(rows, from, to, names);
+      await (to - from === ROWS_TOGETHER ? execute(connection, many, values) : connection.query(many, values));
+      mustBeOpen(connection);
+    }
   } else {
     // A statement by itself: whole or not at all.
+    const filled = rows.map((_, i) => valuesOf(rows, i, i + 1, names));
     await byItself(db.sequelize, async (connection) => await connection.batch(text, filled));
   }
+}
+
+/** The values of some rows, one after the other, as the driver sends them. */
+function valuesOf(rows: readonly SqlValues[], from: number, to: number, names: readonly string[]): unknown[] {
+  const values: unknown[] = [];
+  for (let i = from; i < to; i++)
+    for (const name of names) {
+      const value = rows[i]![name];
+      if (value === undefined) throw new TypeError(`No value for :${name}`);
+      values.push(sent(value));
+    }
+  return values;
 }
 
 /**

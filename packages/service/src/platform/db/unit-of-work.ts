@@ -2,7 +2,7 @@ import { setTimeout as delay } from 'node:timers/promises';
 import type { Transaction } from 'sequelize';
 import type { Deps } from '../deps.js';
 import { trailColumns, type Ended, type NewEntry } from '../trail/writer.js';
-import { isRetryable, isServersRefusal } from './errors.js';
+import { isRetryable, isServersRefusal, isUnavailable } from './errors.js';
 import {
   insertAll,
   insertion,
@@ -101,6 +101,7 @@ async function runAgain<T, P extends Plan>(
     const { outcome, locked } = await runIt(doing, run);
     if ('result' in outcome) return outcome.result;
     const { error } = outcome;
+    if (isUnavailable(error)) deps.pulse.lookNow();
     if (!isRetryable(error) || run >= MOST_RUNS) throw error;
     deps.metrics.retries.inc();
     // Conflicting use cases that start again at once would meet again; behind locks they queue.
