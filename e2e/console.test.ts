@@ -198,7 +198,7 @@ describe('the console', () => {
     }
     await page.setViewportSize({ width: 1280, height: 800 });
     await page.emulateMedia({ colorScheme: 'light' });
-  }, 300_000);
+  }, 600_000);
 
   it('gives a hardware token, proves it against its serial number, tries it, and reports it lost', async () => {
     const owner = inst.client(base());

@@ -176,7 +176,7 @@ describe('every route', () => {
     // An empty body begins an enrolment, which is right; nothing else may have come about.
     expect({ ...after, k: 0 }).toEqual({ ...before, k: 0 });
     expect((await inst.owner.call('session.show')).person.displayName).toBe('Ines Marlow');
-  }, 120_000);
+  }, 600_000);
 
   it('refuses bodies that are cut short, too large, of another type or not UTF-8 JSON', async () => {
     const post = async (body: string | Buffer, type = 'application/json') => {

@@ -44,7 +44,7 @@ async function abort(row: number): Promise<void> {
   const [here, there] = [deps[0]!, deps[1]!];
   const aborts = async () => Number(await on.cluster.members[0]!.status('wsrep_local_bf_aborts'));
   const before = await aborts();
-  await write(there, 'UPDATE berths SET tons = tons + 1000 WHERE id = :id', { id: id(row) });
+  expect(await write(there, 'UPDATE berths SET tons = tons + 1000 WHERE id = :id', { id: id(row) })).toBe(1);
   while ((await aborts()) === before) await delay(5);
   // The transaction has been taken back when somebody else can have its locks.
   await write(here, 'UPDATE berths SET tons = tons WHERE id = :id', { id: id(row) });

@@ -2,20 +2,21 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createKeys } from '../../packages/service/src/host/chores/keys.js';
 import { readConfig } from '../../packages/service/src/platform/config.js';
 import { chore, startService } from '../../scripts/lib/installation.mjs';
-import { prepareOnCluster, type OnCluster } from '../support/cluster.js';
+import { prepareOnCluster, WHOLE, type OnCluster } from '../support/cluster.js';
 
 let on: OnCluster;
-beforeAll(async () => {
-  on = await prepareOnCluster({ NLATCH_LOG_LEVEL: 'warn' });
-});
-afterAll(async () => await on.stop());
 
 const at = async (which: number) => ({
   ...(await on.installation.environment()),
   NLATCH_DATABASE_PORT: String(on.cluster.members[which]!.port),
 });
 
-describe('on three members', () => {
+describe.runIf(WHOLE)('on three members', () => {
+  beforeAll(async () => {
+    on = await prepareOnCluster({ NLATCH_LOG_LEVEL: 'warn' });
+  });
+  afterAll(async () => await on.stop());
+
   it('three that migrate an empty database at once come to one schema, and none fails', async () => {
     const { name } = on.installation.database;
     const tables = async () =>

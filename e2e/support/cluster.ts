@@ -27,8 +27,10 @@ export const serverOf = (cluster: Cluster, member: Member) => ({
 
 /** Whether members give each other up sooner than they do by themselves. */
 const QUICK = process.env['NLATCH_CLUSTER_PATIENCE'] !== 'default';
-/** How often each race is run: a few times with all other tests, many in the suite of its own. */
-export const ROUNDS = Number(process.env['NLATCH_CLUSTER_ROUNDS'] ?? 3);
+/** How often each race is run, and whether all of it is: with all other tests a part is, and `scripts/test-cluster` runs the whole. */
+const given = process.env['NLATCH_CLUSTER_ROUNDS'];
+export const ROUNDS = Number(given ?? 2);
+export const WHOLE = given !== undefined;
 
 /**
  * Starts a cluster with an installation on it, and nodes of ours, each on a member of its own.

@@ -3,7 +3,7 @@ import { createServer, type Server } from 'node:net';
 import { pino } from 'pino';
 import { afterEach, describe, expect, it } from 'vitest';
 import { readConfig } from '../config.js';
-import { nameOf, standingOf } from './members.js';
+import { Lookout, nameOf, standingOf } from './members.js';
 import { DatabasePulse } from './pulse.js';
 
 const synced = {
@@ -77,10 +77,13 @@ describe('looking for a member', () => {
   afterEach(() => {
     for (const server of servers.splice(0)) server.close();
   });
+  let calls = 0;
   const listening = async (): Promise<number> =>
     await new Promise((resolve) => {
       // Takes calls and never says a word.
-      const server = createServer().listen(0, '127.0.0.1', () => resolve((server.address() as { port: number }).port));
+      const server = createServer(() => (calls += 1)).listen(0, '127.0.0.1', () =>
+        resolve((server.address() as { port: number }).port),
+      );
       servers.push(server);
     });
 
@@ -102,5 +105,16 @@ describe('looking for a member', () => {
     // Asked one after another, it would be twice as long.
     expect(performance.now() - from).toBeLessThan(6_000);
     await pulse.stop();
+  });
+
+  it('that several ask about at once is called once', async () => {
+    calls = 0;
+    const member = { host: '127.0.0.1', port: await listening() };
+    const lookout = new Lookout(member, { user: 'nobody' }, 3_000);
+    const asked = Promise.all([lookout.ask(), lookout.ask(), lookout.ask()]);
+    await expect.poll(() => calls).toBe(1);
+    lookout.close();
+    expect((await asked).map(({ state }) => state)).toEqual(['silent', 'silent', 'silent']);
+    expect(calls).toBe(1);
   });
 });

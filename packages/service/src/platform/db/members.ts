@@ -32,6 +32,9 @@ export class Lookout {
   #connection: Connection | undefined;
   #socket: Socket | undefined;
   #clustered: boolean | undefined;
+  /** It was asked on this connection whether it is part of a cluster. */
+  #placed = false;
+  #asking: Promise<Standing> | undefined;
 
   constructor(member: Member, how: ConnectionConfig, patienceMs: number) {
     this.member = member;
@@ -39,7 +42,7 @@ export class Lookout {
     this.#patienceMs = patienceMs;
   }
 
-  /** Whether it is part of a cluster; not known before it was asked. */
+  /** Whether it is part of a cluster, by its last word; not known before it was asked. */
   get clustered(): boolean | undefined {
     return this.#clustered;
   }
@@ -49,6 +52,14 @@ export class Lookout {
    * A busy server answers this question at once: it needs no disk and no lock, and is answered where other statements are not.
    */
   async ask(): Promise<Standing> {
+    // Whoever comes meanwhile is told the same, and no second connection is made.
+    this.#asking ??= this.#askTwice().finally(() => {
+      this.#asking = undefined;
+    });
+    return await this.#asking;
+  }
+
+  async #askTwice(): Promise<Standing> {
     const kept = this.#connection !== undefined;
     const standing = await this.#askOnce();
     // A connection that was ended says nothing of the server.
@@ -59,8 +70,11 @@ export class Lookout {
     try {
       this.#connection ??= await this.#connect();
       const connection = this.#connection;
-      this.#clustered ??=
-        (await valuesOf(connection, "SHOW GLOBAL VARIABLES LIKE 'wsrep_on'")).get('wsrep_on') === 'ON';
+      if (!this.#placed) {
+        const variables = await valuesOf(connection, "SHOW GLOBAL VARIABLES LIKE 'wsrep_on'");
+        this.#clustered = variables.get('wsrep_on') === 'ON';
+        this.#placed = true;
+      }
       if (!this.#clustered) {
         await connection.query('SELECT 1');
         return { state: 'serves' };
@@ -78,10 +92,11 @@ export class Lookout {
   close(): void {
     this.#connection?.destroy();
     this.#connection = undefined;
-    this.#socket?.destroy();
+    // An error is what the driver gives up a connection by that is still being made.
+    this.#socket?.destroy(Object.assign(new Error('let go'), { code: 'ECONNRESET' }));
     this.#socket = undefined;
-    // It may come back as another one.
-    this.#clustered = undefined;
+    // It may come back as another one; until it says so it is taken for what it was.
+    this.#placed = false;
   }
 
   async #connect(): Promise<Connection> {
@@ -93,6 +108,7 @@ export class Lookout {
       connectTimeout: this.#patienceMs,
       stream: () => {
         this.#socket = connectSocket(port, host);
+        this.#socket.on('error', () => undefined);
         return this.#socket;
       },
     });

@@ -266,9 +266,10 @@ export class DatabasePulse {
 
 /**
  * What another member has committed is carried out here before a read or a transaction begins: whoever was given a key, a session or a role
- * at one node can use it at the next one at once, and whoever lost it cannot. Inside a transaction nothing waits any more.
+ * at one node can use it at the next one at once, and whoever lost it cannot. So for an UPDATE or DELETE that stands by itself, whose count of
+ * rows decides. Inside a transaction nothing waits any more.
  */
-const CAUSAL_READS = 'SET SESSION wsrep_sync_wait = 1';
+const CAUSAL = 'SET SESSION wsrep_sync_wait = 3';
 
 /** The member that a connection leads to. */
 const memberOf = new WeakMap<object, Member>();
@@ -292,7 +293,7 @@ export function goBy(sequelize: Sequelize, pulse: DatabasePulse): void {
       ...member,
       dialectOptions: {
         ...dialectOptions,
-        initSql: [...(dialectOptions?.initSql ?? []), ...(pulse.clustered ? [CAUSAL_READS] : [])],
+        initSql: [...(dialectOptions?.initSql ?? []), ...(pulse.clustered ? [CAUSAL] : [])],
         stream: () => pulse.socket(member),
       },
     });
