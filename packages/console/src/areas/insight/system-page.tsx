@@ -50,10 +50,13 @@ export function SystemPage() {
                 { heading: w.server, cell: (row) => row.address },
                 {
                   heading: w.state,
-                  cell: (row) => `${w.databaseStates[row.state]}${row.used ? w.inUse : ''}`,
+                  cell: (row) =>
+                    `${w.databaseStates[row.state]}${row.used ? w.inUse : ''}${row.state === 'not-ready' ? `: ${row.why}` : ''}`,
                 },
-                { heading: w.cluster, cell: ({ cluster }) => (cluster ? say(w.member, cluster) : w.alone) },
-                { heading: w.reason, cell: (row) => row.why ?? '' },
+                {
+                  heading: w.cluster,
+                  cell: ({ cluster, state }) => (cluster ? say(w.member, cluster) : state === 'serves' ? w.alone : ''),
+                },
               ]}
             />
           </Section>

@@ -125,7 +125,6 @@ export const de: Words<typeof en> = {
     cluster: 'In seinem Verbund',
     member: '{doing}, {members, plural, one {# Mitglied} other {# Mitglieder}}, {waiting} Schreibvorgänge zurück',
     alone: 'für sich',
-    reason: 'Was er sagt',
     databaseStates: {
       serves: 'dient',
       'not-ready': 'nicht bereit',

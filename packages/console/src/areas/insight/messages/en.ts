@@ -121,7 +121,6 @@ export const en = {
     cluster: 'In its cluster',
     member: '{doing}, {members, plural, one {# member} other {# members}}, {waiting} writes behind',
     alone: 'by itself',
-    reason: 'What it says',
     databaseStates: {
       serves: 'serves',
       'not-ready': 'not ready',
