@@ -35,6 +35,8 @@ export class Lookout {
   /** It was asked on this connection whether it is part of a cluster. */
   #placed = false;
   #asking: Promise<Standing> | undefined;
+  /** Goes on when whoever asked has let go: an answer to a question of before is nobody's, if it comes at all. */
+  #round = 0;
 
   constructor(member: Member, how: ConnectionConfig, patienceMs: number) {
     this.member = member;
@@ -53,20 +55,21 @@ export class Lookout {
    */
   async ask(): Promise<Standing> {
     // Whoever comes meanwhile is told the same, and no second connection is made.
-    this.#asking ??= this.#askTwice().finally(() => {
-      this.#asking = undefined;
-    });
-    return await this.#asking;
+    const asking = this.#asking ?? this.#askTwice(this.#round);
+    this.#asking = asking;
+    const standing = await asking;
+    if (this.#asking === asking) this.#asking = undefined;
+    return standing;
   }
 
-  async #askTwice(): Promise<Standing> {
+  async #askTwice(round: number): Promise<Standing> {
     const kept = this.#connection !== undefined;
-    const standing = await this.#askOnce();
+    const standing = await this.#askOnce(round);
     // A connection that was ended says nothing of the server.
-    return kept && standing.state === 'silent' ? await this.#askOnce() : standing;
+    return kept && standing.state === 'silent' && round === this.#round ? await this.#askOnce(round) : standing;
   }
 
-  async #askOnce(): Promise<Standing> {
+  async #askOnce(round: number): Promise<Standing> {
     try {
       this.#connection ??= await this.#connect();
       const connection = this.#connection;
@@ -81,7 +84,7 @@ export class Lookout {
       }
       return standingOf(await valuesOf(connection, "SHOW GLOBAL STATUS LIKE 'wsrep%'"));
     } catch (error) {
-      this.close();
+      if (round === this.#round) this.#drop();
       const { errno, code } = error as { errno?: number; code?: string };
       // Access denied; no such database.
       if (errno === 1045 || errno === 1044 || errno === 1049) return { state: 'refuses', why: code ?? String(errno) };
@@ -89,7 +92,14 @@ export class Lookout {
     }
   }
 
+  /** Lets go of a question that is not answered, too: the driver need not say that it never will be. */
   close(): void {
+    this.#round += 1;
+    this.#asking = undefined;
+    this.#drop();
+  }
+
+  #drop(): void {
     this.#connection?.destroy();
     this.#connection = undefined;
     // An error is what the driver gives up a connection by that is still being made.
