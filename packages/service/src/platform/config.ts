@@ -42,6 +42,13 @@ export class ConfigError extends Error {
   }
 }
 
+/** Names or addresses, separated by commas; their case says nothing. */
+const listed = z.string().transform((text) =>
+  text
+    .split(',')
+    .map((part) => part.trim().toLowerCase())
+    .filter(Boolean),
+);
 const port = z.coerce.number().int().min(0).max(65535);
 const existingFile = z.string().refine(existsSync, { error: words.settings.missingFile });
 const network = z.string().refine((text) => (text.includes('/') ? ipaddr.isValidCIDR(text) : ipaddr.isValid(text)), {
@@ -50,7 +57,6 @@ const network = z.string().refine((text) => (text.includes('/') ? ipaddr.isValid
 
 const isRange = (text: string): boolean => (text.includes('/') ? ipaddr.isValidCIDR(text) : ipaddr.isValid(text));
 
-const DATABASE_PORT = 3306;
 /** A name or address, an IPv6 address in brackets, and a port where it is not MariaDB's own. */
 const HOST_AND_PORT = /^(\[[0-9a-fA-F:.]+\]|[\w.-]+)(?::(\d{1,5}))?$/;
 
@@ -61,15 +67,8 @@ const isHostAndPort = (text: string): boolean => {
 
 const schema = z.object({
   NLATCH_DATABASE_HOST: z.string().min(1).optional(),
-  NLATCH_DATABASE_PORT: port.default(DATABASE_PORT),
-  NLATCH_DATABASE_HOSTS: z
-    .string()
-    .transform((text) =>
-      text
-        .split(',')
-        .map((part) => part.trim())
-        .filter(Boolean),
-    )
+  NLATCH_DATABASE_PORT: port.default(3306),
+  NLATCH_DATABASE_HOSTS: listed
     .pipe(
       z
         .array(z.string().refine(isHostAndPort, { error: words.settings.databaseHosts }))
@@ -97,27 +96,11 @@ const schema = z.object({
     .optional(),
   NLATCH_TLS_CERT_FILE: existingFile.optional(),
   NLATCH_TLS_KEY_FILE: existingFile.optional(),
-  NLATCH_TRUSTED_PROXIES: z
-    .string()
-    .transform((text) =>
-      text
-        .split(',')
-        .map((part) => part.trim())
-        .filter(Boolean),
-    )
-    .pipe(z.array(network))
-    .default([]),
+  NLATCH_TRUSTED_PROXIES: listed.pipe(z.array(network)).default([]),
   NLATCH_LOG_LEVEL: z.enum(['silent', 'fatal', 'error', 'warn', 'info', 'debug']).default('info'),
   NLATCH_SMTP_URL: z.url({ protocol: /^smtps?$/, error: words.settings.smtpUrl }).optional(),
   NLATCH_MAIL_FROM: z.string().min(3).optional(),
-  NLATCH_INTERNAL_ADDRESSES: z
-    .string()
-    .transform((text) =>
-      text
-        .split(',')
-        .map((part) => part.trim().toLowerCase())
-        .filter(Boolean),
-    )
+  NLATCH_INTERNAL_ADDRESSES: listed
     .pipe(
       z.array(
         z.union([network, z.string().regex(/^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/, { error: words.settings.internal })]),

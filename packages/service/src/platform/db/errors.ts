@@ -4,8 +4,6 @@ const DUPLICATE = 1062;
 /** Also a transaction that another member of a cluster was faster than. */
 const DEADLOCK = 1213;
 const CHANGED_SINCE = 1020;
-/** And: lock wait timed out; a row that had to match did not; what a row was to refer to is gone since it was read. */
-const CONFLICT = new Set([DEADLOCK, CHANGED_SINCE, 1205, 1644, 1452]);
 /** A member of a cluster that is not part of what serves, or has not caught up: it carries nothing out. */
 const MEMBER_NOT_READY = 1047;
 /** A member that lost the others during COMMIT: whether they keep what it had sent them, it cannot tell. */
@@ -22,8 +20,11 @@ export class TransactionGone extends Error {
     super('the server aborted the transaction');
   }
 }
+
+/** And: lock wait timed out; a row that had to match did not; what a row was to refer to is gone since it was read. */
+const NOTHING_KEPT = new Set([DEADLOCK, CHANGED_SINCE, 1205, 1644, 1452, MEMBER_NOT_READY, TRANSACTION_GONE]);
 /** Connection killed; server shutting down; statement took longer than it may. */
-const GONE = new Set([1927, 1053, 1969]);
+const GONE = new Set([1927, 1053, 1969, MEMBER_NOT_READY, COMMIT_IN_DOUBT]);
 const CONNECTION_CODES = new Set([
   'ECONNREFUSED',
   'ECONNRESET',
@@ -74,11 +75,8 @@ export function lostToAnother(error: unknown): boolean {
 
 /** The whole use case may be run again: nothing of it was kept. */
 export function isRetryable(error: unknown): boolean {
-  const inner = driverError(error);
-  return (
-    inner?.errno !== undefined &&
-    (CONFLICT.has(inner.errno) || inner.errno === MEMBER_NOT_READY || inner.errno === TRANSACTION_GONE)
-  );
+  const errno = driverError(error)?.errno;
+  return errno !== undefined && NOTHING_KEPT.has(errno);
 }
 
 /**
@@ -97,8 +95,7 @@ export function isUnavailable(error: unknown): boolean {
   const inner = driverError(error);
   if (!inner) return false;
   return (
-    (inner.errno !== undefined &&
-      (inner.errno === MEMBER_NOT_READY || inner.errno === COMMIT_IN_DOUBT || GONE.has(inner.errno))) ||
+    (inner.errno !== undefined && GONE.has(inner.errno)) ||
     (inner.code !== undefined && CONNECTION_CODES.has(inner.code))
   );
 }

@@ -59,7 +59,7 @@ describe('the list of members', () => {
   it.each([
     [{ NLATCH_DATABASE_HOSTS: 'db1:3306;db2' }, /NLATCH_DATABASE_HOSTS.*: expected host:port/],
     [{ NLATCH_DATABASE_HOSTS: 'db1:99999' }, /NLATCH_DATABASE_HOSTS.*: expected host:port/],
-    [{ NLATCH_DATABASE_HOSTS: 'db1,db2,db1' }, /names a member twice/],
+    [{ NLATCH_DATABASE_HOSTS: 'db1,db2,DB1' }, /names a member twice/],
     [{ NLATCH_DATABASE_HOSTS: 'db1', NLATCH_DATABASE_HOST: 'db2' }, /are both set/],
   ])('that cannot be meant is refused: %j', (given, says) => {
     expect(() => readConfig({ ...env, ...given })).toThrow(says);
@@ -87,23 +87,24 @@ describe('looking for a member', () => {
       servers.push(server);
     });
 
-  it('ends where none answers, whether they refuse the call or take it and hang, within one patience for all', async () => {
+  it('ends where none answers, whether they refuse the call or take it and hang, all asked at once', async () => {
     const members = [
       { host: '127.0.0.1', port: await listening() },
       { host: '127.0.0.1', port: await listening() },
       { host: '127.0.0.1', port: 1 },
     ];
     const pulse = new DatabasePulse(members, { user: 'nobody' }, pino({ level: 'silent' }));
-    const from = performance.now();
-    expect(await pulse.find()).toBe(false);
+    calls = 0;
+    const found = pulse.find();
+    // Neither waits for the other's patience to end.
+    await expect.poll(() => calls).toBe(2);
+    expect(await found).toBe(false);
     expect(pulse.silent).toBe(true);
     expect(pulse.members.map(({ standing, inUse }) => [standing.state, inUse])).toEqual([
       ['silent', false],
       ['silent', false],
       ['silent', false],
     ]);
-    // Asked one after another, it would be twice as long.
-    expect(performance.now() - from).toBeLessThan(6_000);
     await pulse.stop();
   });
 

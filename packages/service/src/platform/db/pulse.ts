@@ -177,7 +177,8 @@ export class DatabasePulse {
         this.#silent = false;
         this.#log.warn({ member: nameOf(this.member) }, 'the database answers again');
       }
-      await this.#goBack();
+      // Beside the watch over the member in use: one that hangs takes its time to be asked.
+      void this.#goBack();
       return;
     }
     const left = this.member;
@@ -206,10 +207,12 @@ export class DatabasePulse {
   /** The preferred member is gone back to when it has served for a while; work under way ends where it is. */
   async #goBack(): Promise<void> {
     const now = performance.now();
-    if (this.#at === 0 || now - this.#askedBack < BACK_EVERY_MS) return;
+    const at = this.#at;
+    if (at === 0 || now - this.#askedBack < BACK_EVERY_MS) return;
     this.#askedBack = now;
-    for (let i = 0; i < this.#at; i++) {
+    for (let i = 0; i < at; i++) {
       const { state } = await this.#ask(i);
+      if (this.#ended() || this.#silent || this.#at !== at) return;
       if (state !== 'serves') {
         this.#servesSince.delete(i);
         continue;
