@@ -31,7 +31,7 @@ async function assertCurrent(deps: Deps, turn: Turn, personId: Id, current: stri
   const reserved = await inTransaction(deps, async (work) => {
     const row = await selectOneToWrite<AuthenticatorRow>(
       work,
-      "SELECT * FROM authenticators WHERE password_of = :id AND state = 'active' FOR UPDATE",
+      "SELECT * FROM authenticators WHERE password_of = :id AND state = 'active'",
       { id: idBytes(personId) },
     );
     if (!row) return undefined;

@@ -120,7 +120,7 @@ export async function endInBrowsers(
   const sessions = await write(work, 'DELETE FROM browser_sessions WHERE person_id = :person', values);
   const remembered = await selectToWrite<{ id: Buffer }>(
     work,
-    'SELECT id FROM remembered_browsers WHERE person_id = :person FOR UPDATE',
+    'SELECT id FROM remembered_browsers WHERE person_id = :person',
     values,
   );
   await write(work, 'DELETE FROM remembered_browsers WHERE person_id = :person', values);

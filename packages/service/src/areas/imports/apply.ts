@@ -207,7 +207,7 @@ class ImportApplier {
   async #lock(work: Work, at: number): Promise<WrittenTally> {
     const row = await selectOneToWrite<{ outcome: string | null }>(
       work,
-      "SELECT outcome FROM imports WHERE id = :id AND state = 'applying' AND flipped = :at FOR UPDATE",
+      "SELECT outcome FROM imports WHERE id = :id AND state = 'applying' AND flipped = :at",
       { id: idBytes(this.#import.id), at },
     );
     if (!row) throw new NoLongerOurs();

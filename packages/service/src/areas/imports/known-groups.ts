@@ -54,7 +54,7 @@ export class KnownGroups {
       // Another spelling of one that was just added is the same group to the database.
       const there = await selectOneToWrite<{ id: Buffer; description: string }>(
         work,
-        'SELECT id, description FROM person_groups WHERE name = :name FOR UPDATE',
+        'SELECT id, description FROM person_groups WHERE name = :name',
         { name },
       );
       const id = there ? idText(there.id) : newId(deps);

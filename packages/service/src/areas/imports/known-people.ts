@@ -81,17 +81,17 @@ async function readPeople(
   locked: boolean,
   byOwners: boolean,
 ): Promise<Map<string, KnownPerson>> {
-  const [read, lock] = locked ? ([selectToWrite, 'FOR UPDATE'] as const) : ([select, ''] as const);
+  const read = locked ? selectToWrite : select;
   // Locked in the order of their ids, as every other bulk change does, so that two never wait for each other.
   const persons = await read<PersonColumns>(
     db,
     `SELECT id, display_name, state, mail_sealed, phone_sealed, language, time_zone,
-       emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = persons.id) AS protected FROM persons WHERE id IN (:ids) ORDER BY id ${lock}`,
+       emergency = 1 OR EXISTS (SELECT 1 FROM role_grants g WHERE g.person_id = persons.id) AS protected FROM persons WHERE id IN (:ids) ORDER BY id`,
     { ids },
   );
   const names = await read<{ person_id: Buffer; value: string; mapping_id: Buffer | null }>(
     db,
-    `SELECT person_id, value, mapping_id FROM login_names WHERE person_id IN (:ids) ${lock}`,
+    `SELECT person_id, value, mapping_id FROM login_names WHERE person_id IN (:ids)`,
     { ids },
   );
   const groups = await select<{ person_id: Buffer; group_id: Buffer; name: string; mapping_id: Buffer | null }>(
@@ -105,7 +105,7 @@ async function readPeople(
       ? []
       : await read<{ person_id: Buffer; reference: string; left_at: Date | null }>(
           db,
-          `SELECT person_id, reference, left_at FROM person_references WHERE mapping_id = :mapping AND person_id IN (:ids) ${lock}`,
+          `SELECT person_id, reference, left_at FROM person_references WHERE mapping_id = :mapping AND person_id IN (:ids)`,
           { mapping: idBytes(mappingId), ids },
         );
   const mapping = mappingId === null ? undefined : idBytes(mappingId);

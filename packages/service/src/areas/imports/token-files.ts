@@ -225,7 +225,7 @@ class TokenPlanner implements ImportPlanner<Read, null> {
       person_id: Buffer | null;
     }>(
       db,
-      `SELECT id, serial_key, maker_key, secret_sealed, state, method, person_id FROM tokens WHERE serial_key IN (:serials) ORDER BY id ${locked ? 'FOR UPDATE' : ''}`,
+      `SELECT id, serial_key, maker_key, secret_sealed, state, method, person_id FROM tokens WHERE serial_key IN (:serials) ORDER BY id`,
       { serials: [...new Set(serials.map(serialKey))] },
     );
     return new Map(

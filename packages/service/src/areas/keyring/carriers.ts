@@ -44,13 +44,9 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
     const { id } = call.params;
     const { label, serial } = call.body;
     const read = async () =>
-      await selectOneToWrite<CarrierRow & { person_id: Buffer }>(
-        work,
-        'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
-        {
-          id: idBytes(id),
-        },
-      );
+      await selectOneToWrite<CarrierRow & { person_id: Buffer }>(work, 'SELECT * FROM carriers WHERE id = :id', {
+        id: idBytes(id),
+      });
     const before = await read();
     if (!before) throw notFound();
     const changed = [
@@ -85,7 +81,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
     const { state } = call.body;
     const row = await selectOneToWrite<CarrierRow & { person_id: Buffer }>(
       work,
-      'SELECT * FROM carriers WHERE id = :id FOR UPDATE',
+      'SELECT * FROM carriers WHERE id = :id',
       { id: idBytes(id) },
     );
     if (!row) throw notFound();
@@ -101,7 +97,7 @@ export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
     const carried = lost
       ? await selectToWrite<{ id: Buffer; label: string; method: string; state: string }>(
           work,
-          "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id FOR UPDATE",
+          "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id",
           { id: idBytes(id) },
         )
       : [];

@@ -116,7 +116,7 @@ async function makeWebauthn(
 async function endBegun(work: Work, maker: Maker, person: Id): Promise<void> {
   const begun = await selectToWrite<{ id: Buffer }>(
     work,
-    "SELECT id FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state = 'pending' AND created_at < :before FOR UPDATE",
+    "SELECT id FROM authenticators WHERE person_id = :person AND method = 'webauthn' AND state = 'pending' AND created_at < :before",
     { person: idBytes(person), before: new Date(work.now.getTime() - BEGUN_MS) },
   );
   for (const { id } of begun) {

@@ -74,7 +74,7 @@ async function readChange(db: Db, id: Id, toWrite = false): Promise<ChangeRow> {
   const sql = `${SELECTED} WHERE c.id = :id`;
   const values = { id: idBytes(id) };
   const row = toWrite
-    ? await selectOneToWrite<ChangeRow>(db, `${sql} FOR UPDATE`, values)
+    ? await selectOneToWrite<ChangeRow>(db, sql, values)
     : await selectOne<ChangeRow>(db, sql, values);
   if (!row) throw notFound();
   return row;
@@ -297,7 +297,7 @@ const CHANGES: Readonly<Record<BulkKind, Apply>> = {
   async leave(_deps, work, ids, group) {
     const members = await selectToWrite<{ person_id: Buffer }>(
       work,
-      'SELECT person_id FROM group_members WHERE group_id = :group AND person_id IN (:ids) FOR UPDATE',
+      'SELECT person_id FROM group_members WHERE group_id = :group AND person_id IN (:ids)',
       { ids, group },
     );
     const leaving = members.map((member) => member.person_id);

@@ -1,5 +1,5 @@
 import { reserve, type Guard, type Lane } from '@nimble-latch/core/throttle';
-import { selectOneToWrite, type Statement } from '../../platform/db/sql.js';
+import { selectOne, selectOneToWrite, type Statement } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import { guardOf, type GuardColumns } from '../keyring/authenticator-row.js';
 
@@ -71,9 +71,9 @@ export const givingBack = (lane: Lane, id: Buffer, before: Guard, counted: Guard
 
 /** A decoy's guard; one that nobody has failed at yet has no row. */
 export async function readDecoyGuard(plan: Plan, id: Buffer): Promise<Guard> {
-  const row = await selectOneToWrite<{ failures: number; paused_until: Date | null }>(
+  const row = await (plan.locked ? selectOneToWrite : selectOne)<{ failures: number; paused_until: Date | null }>(
     plan.reading,
-    `SELECT failures, paused_until FROM decoy_guards WHERE id = :id${plan.locked ? ' FOR UPDATE' : ''}`,
+    'SELECT failures, paused_until FROM decoy_guards WHERE id = :id',
     { id },
   );
   return { failures: row?.failures ?? 0, pausedUntil: row?.paused_until?.getTime() };

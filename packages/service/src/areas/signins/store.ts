@@ -74,7 +74,7 @@ export const signInRead = (id: Id): Statement & { readonly values: { readonly id
 /** Reads a sign-in, locking its row where a transaction is about to change it. Throws not-found. */
 export async function readSignIn(db: Db, id: Id, lock = false): Promise<StoredSignIn> {
   const { sql, values } = signInRead(id);
-  return onlySignIn(await selectToWrite<SignInRow>(db, lock ? `${sql} FOR UPDATE` : sql, values));
+  return onlySignIn(await (lock ? selectToWrite : select)<SignInRow>(db, sql, values));
 }
 
 /** The rows of {@link signInRead} without a lock. */

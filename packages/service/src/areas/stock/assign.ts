@@ -56,11 +56,12 @@ export const assignNextToken: Handler<'tokens.assignNext'> = async (deps, call) 
     const row = await selectOneToWrite<StockRow>(
       work,
       `SELECT t.* FROM tokens t WHERE t.state = 'in-stock' ${batch === undefined ? '' : 'AND t.batch_id = :batch'}
-       AND (t.expires_on IS NULL OR t.expires_on > :today) ORDER BY t.serial_key LIMIT 1 FOR UPDATE SKIP LOCKED`,
+       AND (t.expires_on IS NULL OR t.expires_on > :today) ORDER BY t.serial_key LIMIT 1`,
       {
         today: work.now.toISOString().slice(0, 10),
         ...(batch === undefined ? {} : { batch: idBytes(batch) }),
       },
+      'SKIP LOCKED',
     );
     if (!row) throw new Refusal('stock-empty');
     const id = idText(row.id);

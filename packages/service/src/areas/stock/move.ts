@@ -187,7 +187,7 @@ export async function tokenFreed(
   authenticator: Id,
   event: 'returned' | 'lost',
 ): Promise<void> {
-  const row = await selectOneToWrite<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id FOR UPDATE', {
+  const row = await selectOneToWrite<StockRow>(work, 'SELECT * FROM tokens WHERE authenticator_id = :id', {
     id: idBytes(authenticator),
   });
   if (!row) return;

@@ -66,7 +66,7 @@ async function become(
   const label = (row.model || row.serial).slice(0, 60);
   const carrierId = newId(deps);
   // Two makers may have used one number: then the carrier is found by it with the maker behind.
-  const taken = await selectOneToWrite(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial FOR UPDATE', {
+  const taken = await selectOneToWrite(work, 'SELECT 1 AS one FROM carriers WHERE serial_key = :serial', {
     serial: row.serial_key,
   });
   await carriers(work).create(

@@ -145,7 +145,7 @@ export async function keepSigningKeys(
     made += await inTransaction(deps, async (work) => {
       const rows = await selectToWrite<KeyRow>(
         work,
-        'SELECT * FROM signing_keys WHERE algorithm = :algorithm AND retired_at IS NULL ORDER BY id FOR UPDATE',
+        'SELECT * FROM signing_keys WHERE algorithm = :algorithm AND retired_at IS NULL ORDER BY id',
         { algorithm },
       );
       const signing = rows.find((row) => row.active_for !== null);

@@ -38,7 +38,7 @@ export async function selectToHold<Row extends object>(
     const at = held.indexOf(' ');
     await carryOut(db, { sql: `UPDATE ${held.slice(0, at)} SET claim = claim + 1${held.slice(at)}`, values });
   }
-  return await selectToWrite<Row>(db, `${sql} FOR UPDATE`, values);
+  return await selectToWrite<Row>(db, sql, values);
 }
 
 /** The first of {@link selectToHold}, or undefined. */

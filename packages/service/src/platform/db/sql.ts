@@ -168,11 +168,19 @@ export async function select<Row extends object>(db: Db, sql: string, values: Sq
 }
 
 /**
- * Rows of a `SELECT … FOR UPDATE` that this use case changes before it ends, or could not be changed to any harm. Only then do a cluster's
- * other members know of them: a lock by itself they don't see.
+ * Rows that this use case changes before it ends, or that could not be changed to any harm; they are locked until then. Only what is
+ * changed do a cluster's other members know of: a lock by itself they don't see.
+ *
+ * @param sql the read; FOR UPDATE is added
+ * @param others what somebody else has locked: waited for, or passed over
  */
-export async function selectToWrite<Row extends object>(db: Db, sql: string, values: SqlValues = {}): Promise<Row[]> {
-  return await run<Row[]>(db, sql, values);
+export async function selectToWrite<Row extends object>(
+  db: Db,
+  sql: string,
+  values: SqlValues = {},
+  others?: 'SKIP LOCKED',
+): Promise<Row[]> {
+  return await run<Row[]>(db, `${sql} FOR UPDATE${others === undefined ? '' : ` ${others}`}`, values);
 }
 
 /** The first of {@link selectToWrite}, or undefined. */
@@ -180,8 +188,9 @@ export async function selectOneToWrite<Row extends object>(
   db: Db,
   sql: string,
   values: SqlValues = {},
+  others?: 'SKIP LOCKED',
 ): Promise<Row | undefined> {
-  return (await selectToWrite<Row>(db, sql, values))[0];
+  return (await selectToWrite<Row>(db, sql, values, others))[0];
 }
 
 /** The first row, or undefined. */

@@ -146,7 +146,7 @@ describe('a use case', () => {
     let holds: () => void = () => undefined;
     const isHeld = new Promise<void>((resolve) => (holds = resolve));
     const held = inTransaction(holder, async (work) => {
-      await selectToWrite(work, 'SELECT 1 FROM cranes WHERE id = 14 FOR UPDATE');
+      await selectToWrite(work, 'SELECT 1 FROM cranes WHERE id = 14');
       holds();
       await new Promise<void>((resolve) => (letGo = resolve));
     });

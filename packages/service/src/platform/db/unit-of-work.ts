@@ -127,7 +127,7 @@ async function runOnce<T>(
   try {
     const result = await sequelize.transaction(async (transaction) => {
       const db = { sequelize, transaction };
-      const opened = read ? await selectToWrite<object>(db, `${read.sql} FOR UPDATE`, read.values) : [];
+      const opened = read ? await selectToWrite<object>(db, read.sql, read.values) : [];
       const trailAll = async (entries: readonly NewEntry[]) => await draft.trailAll(db, entries);
       const made = await useCase({ ...db, reading: db, locked: true, opened, trailAll, ...draft.parts });
       await meeting(deps);

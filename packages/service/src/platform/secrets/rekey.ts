@@ -58,7 +58,7 @@ async function resealBatch(
     const { table, column, purpose, index } = target;
     const rows = await selectToWrite<{ id: Buffer; sealed: Buffer }>(
       work,
-      `SELECT id, \`${column}\` AS sealed FROM \`${table}\` WHERE \`${column}\` IS NOT NULL AND id > :after ORDER BY id LIMIT ${BATCH} FOR UPDATE`,
+      `SELECT id, \`${column}\` AS sealed FROM \`${table}\` WHERE \`${column}\` IS NOT NULL AND id > :after ORDER BY id LIMIT ${BATCH}`,
       { after: after ? idBytes(after) : Buffer.alloc(16) },
     );
     const keys = deps.keys.current;

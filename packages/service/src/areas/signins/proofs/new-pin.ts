@@ -1,6 +1,6 @@
 import { takesPin } from '@nimble-latch/core/methods';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { selectOneToWrite, type Db } from '../../../platform/db/sql.js';
+import { selectOne, selectOneToWrite, type Db } from '../../../platform/db/sql.js';
 import { noticeTo } from '../../people/notices.js';
 import { Refusal } from '../../../platform/errors.js';
 import { entryOf } from '../../../platform/http/actors.js';
@@ -29,7 +29,7 @@ export const newPin = judgedBehindLocks<Prepared>({
   judge: async ({ deps, driver, stored, prepared }, work) => {
     const { id, phc } = prepared;
     const person = stored.personId!;
-    const { label } = await held(work, id, 'FOR UPDATE');
+    const { label } = await held(work, id, true);
     await storePin(deps, work, id, phc, false);
     await noticeTo(deps, work, person, 'pin.changed', label);
     return {
@@ -42,10 +42,10 @@ export const newPin = judgedBehindLocks<Prepared>({
   },
 });
 
-async function held(db: Db, id: Id, lock = '') {
-  const row = await selectOneToWrite<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(
+async function held(db: Db, id: Id, toWrite = false) {
+  const row = await (toWrite ? selectOneToWrite : selectOne)<{ id: Buffer; label: string; pin_sealed: Buffer | null }>(
     db,
-    `SELECT id, label, pin_sealed FROM authenticators WHERE id = :id AND state = 'active' ${lock}`,
+    `SELECT id, label, pin_sealed FROM authenticators WHERE id = :id AND state = 'active'`,
     { id: idBytes(id) },
   );
   if (!row) throw new Refusal('sign-in-moved-on');

@@ -100,7 +100,7 @@ async function reserveAttempt(
     ? undefined
     : await selectOneToWrite<AuthenticatorRow>(
         work,
-        "SELECT * FROM authenticators WHERE password_of = :person AND state = 'active' FOR UPDATE",
+        "SELECT * FROM authenticators WHERE password_of = :person AND state = 'active'",
         { person: idBytes(personId!) },
       );
   // A person without a password is guarded by a decoy too: the pauses must not tell that there is none.

@@ -107,7 +107,5 @@ export function keyIn(rows: readonly object[]): KeyRow | undefined {
 
 /** Of somebody who said by the key itself who they are: it is looked up in the transaction, its row locked. */
 export async function lockKey(work: Work, { id }: StoredSignIn, { rawId }: Credential): Promise<KeyRow | undefined> {
-  return keyIn(
-    await selectToWrite(work, `${SIGN_IN_WITH_KEY} FOR UPDATE`, { id: idBytes(id), credential: bytesOf(rawId) }),
-  );
+  return keyIn(await selectToWrite(work, SIGN_IN_WITH_KEY, { id: idBytes(id), credential: bytesOf(rawId) }));
 }
