@@ -7,7 +7,8 @@ import { withInstallation } from './installation.mjs';
 import { median } from './load.mjs';
 import { connectDatabase } from '../packages/service/dist/platform/db/connect.js';
 import { NEXT_VERSION } from '../packages/service/dist/platform/db/models.js';
-import { insertAll, selectOne, write } from '../packages/service/dist/platform/db/sql.js';
+import { insertAll } from '../packages/service/dist/platform/db/bulk-insert.js';
+import { selectOne, write } from '../packages/service/dist/platform/db/sql.js';
 import { idBytes, newId } from '../packages/service/dist/platform/ids.js';
 import { networks } from '../packages/service/dist/areas/networks/network.model.js';
 

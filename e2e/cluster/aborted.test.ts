@@ -1,14 +1,7 @@
 import { setTimeout as delay } from 'node:timers/promises';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import {
-  insertAll,
-  insertion,
-  select,
-  selectOne,
-  updateOf,
-  write,
-  type Db,
-} from '../../packages/service/src/platform/db/sql.js';
+import { insertAll } from '../../packages/service/src/platform/db/bulk-insert.js';
+import { insertion, select, selectOne, updateOf, write, type Db } from '../../packages/service/src/platform/db/sql.js';
 import { inTransaction, type Work } from '../../packages/service/src/platform/db/unit-of-work.js';
 import type { Deps } from '../../packages/service/src/platform/deps.js';
 import { prepareOnCluster, type OnCluster } from '../support/cluster.js';

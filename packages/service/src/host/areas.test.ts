@@ -60,8 +60,9 @@ describe('models and migrations', () => {
     );
     const said = models().flatMap((model) =>
       Object.values(model.getAttributes()).map((column) => {
-        const { kept } = column.type as unknown as ColumnType;
-        const first = column.defaultValue === undefined ? undefined : kept.send(column.defaultValue as never);
+        const type = column.type as unknown as ColumnType;
+        const { kept } = type;
+        const first = column.defaultValue === undefined ? undefined : type.send(column.defaultValue);
         return [
           model.name,
           {

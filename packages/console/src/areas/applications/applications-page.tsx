@@ -2,13 +2,11 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { TextField } from '../../frame/components/text-fields.js';
-import { FormDialog } from '../../frame/components/form-dialog.js';
+import { NamedForm } from '../../frame/components/named-form.js';
 import { Banner, Empty, Page, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { words } from '../../frame/messages/index.js';
 import { applicationsWords } from './messages/index.js';
-import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
+import { call, troubleOf, useRead } from '../../frame/session/api.js';
 
 const w = applicationsWords.applications;
 
@@ -61,34 +59,17 @@ export function ApplicationForm({
   onClose: () => void;
   onDone: (application: Application) => void;
 }) {
-  const [form, setForm] = useState({ name: application?.name ?? '', description: application?.description ?? '' });
-  const act = useAct<undefined, Application>(
-    () =>
-      application
-        ? call('applications.edit', { params: { id: application.id }, body: form, ifMatch: application.version })
-        : call('applications.add', { body: form, idempotencyKey: crypto.randomUUID() }),
-    onDone,
-  );
   return (
-    <FormDialog
-      title={application ? application.name : w.add}
-      act={act}
+    <NamedForm
+      one={application}
+      labels={w}
+      save={async (body) =>
+        application
+          ? await call('applications.edit', { params: { id: application.id }, body, ifMatch: application.version })
+          : await call('applications.add', { body, idempotencyKey: crypto.randomUUID() })
+      }
       onClose={onClose}
-      finish={application ? words.act.save : w.add}
-    >
-      <TextField
-        label={w.name}
-        value={form.name}
-        onChange={(name) => setForm({ ...form, name })}
-        problem={act.trouble?.fields['name']}
-        autoFocus
-      />
-      <TextField
-        label={w.description}
-        value={form.description}
-        onChange={(description) => setForm({ ...form, description })}
-        problem={act.trouble?.fields['description']}
-      />
-    </FormDialog>
+      onDone={onDone}
+    />
   );
 }

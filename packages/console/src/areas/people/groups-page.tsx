@@ -2,13 +2,11 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { Button } from '../../frame/components/button.js';
-import { TextField } from '../../frame/components/text-fields.js';
-import { FormDialog } from '../../frame/components/form-dialog.js';
+import { NamedForm } from '../../frame/components/named-form.js';
 import { Banner, Empty, Page, Row, Spread } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
-import { words } from '../../frame/messages/index.js';
 import { peopleWords } from './messages/index.js';
-import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
+import { call, troubleOf, useRead } from '../../frame/session/api.js';
 
 const w = peopleWords.groups;
 
@@ -60,29 +58,17 @@ export function GroupForm({
   onClose: () => void;
   onDone: (group: Answer<'groups.show'>) => void;
 }) {
-  const [form, setForm] = useState({ name: group?.name ?? '', description: group?.description ?? '' });
-  const act = useAct<undefined, Answer<'groups.show'>>(
-    () =>
-      group
-        ? call('groups.edit', { params: { id: group.id }, body: form, ifMatch: group.version })
-        : call('groups.add', { body: form, idempotencyKey: crypto.randomUUID() }),
-    onDone,
-  );
   return (
-    <FormDialog title={group ? group.name : w.add} act={act} onClose={onClose} finish={group ? words.act.save : w.add}>
-      <TextField
-        label={w.name}
-        value={form.name}
-        onChange={(name) => setForm({ ...form, name })}
-        problem={act.trouble?.fields['name']}
-        autoFocus
-      />
-      <TextField
-        label={w.description}
-        value={form.description}
-        onChange={(description) => setForm({ ...form, description })}
-        problem={act.trouble?.fields['description']}
-      />
-    </FormDialog>
+    <NamedForm
+      one={group}
+      labels={w}
+      save={async (body) =>
+        group
+          ? await call('groups.edit', { params: { id: group.id }, body, ifMatch: group.version })
+          : await call('groups.add', { body, idempotencyKey: crypto.randomUUID() })
+      }
+      onClose={onClose}
+      onDone={onDone}
+    />
   );
 }

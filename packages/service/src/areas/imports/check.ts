@@ -4,7 +4,8 @@ import { columnsLack, isCountry, MEANINGS, type RowIssue } from '@nimble-latch/c
 import { type Id, TRAIL_ACTIONS, type ColumnMeaning, type RowVerdict } from '@nimble-latch/core/vocabulary';
 import { LeaseLost, requestJob, type JobRun } from '../../platform/jobs/jobs.js';
 import { isRetryable, isUnavailable } from '../../platform/db/errors.js';
-import { carryOut, insertAll, select, selectOne, updateOf, write, type SqlValues } from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { carryOut, select, selectOne, updateOf, write, type SqlValues } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';

@@ -10,7 +10,8 @@ import {
   type FileParty,
 } from '@nimble-latch/core/webauthn';
 import { KEY_FILE_COLUMNS, type Id } from '@nimble-latch/core/vocabulary';
-import { insertAll, select, write, type Db, type SqlValues } from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { select, write, type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { noticeTo } from '../people/notices.js';
 import type { Deps } from '../../platform/deps.js';

@@ -8,16 +8,8 @@ import {
   type NamedGroup,
   type PersonRow,
 } from '@nimble-latch/core/tables';
-import {
-  carryOut,
-  insertAll,
-  insertion,
-  selectOne,
-  updateOf,
-  write,
-  type Db,
-  type SqlValues,
-} from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { carryOut, insertion, selectOne, updateOf, write, type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, idBytesOrNull, newId, idText } from '../../platform/ids.js';

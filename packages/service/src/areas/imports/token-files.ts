@@ -4,16 +4,8 @@ import { readTokenRow, type TokenRow } from '@nimble-latch/core/tokenfiles';
 import { offerOf } from '@nimble-latch/core/methods';
 import type { Id, TokenState } from '@nimble-latch/core/vocabulary';
 import { constantTimeEqual } from '@nimble-latch/core/crypto';
-import {
-  carryOut,
-  insertAll,
-  select,
-  selectToWrite,
-  updateOf,
-  write,
-  type Db,
-  type SqlValues,
-} from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { carryOut, select, selectToWrite, updateOf, write, type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId, idText, idTextOrNull } from '../../platform/ids.js';

@@ -1,6 +1,7 @@
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import { SIGN_IN_STATES, type SignInState } from '@nimble-latch/core/vocabulary';
-import { insertAll, select, selectOne, write } from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { select, selectOne, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 

@@ -2,15 +2,8 @@ import { LIMITS, type Answer } from '@nimble-latch/api';
 import type { BulkKind, BulkState, Id } from '@nimble-latch/core/vocabulary';
 import { requestJob, type JobRun } from '../../platform/jobs/jobs.js';
 import { endAccess, endBegun } from '../access/end.js';
-import {
-  insertAll,
-  select,
-  selectOne,
-  selectToWrite,
-  selectOneToWrite,
-  write,
-  type Db,
-} from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { select, selectOne, selectToWrite, selectOneToWrite, write, type Db } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, notFound, Refusal } from '../../platform/errors.js';

@@ -1,6 +1,7 @@
 import { coverageOf, nameKey, nameTerms, SEEN_DAYS, seenOf } from '@nimble-latch/core/people';
 import type { Method, Id } from '@nimble-latch/core/vocabulary';
-import { insertAll, select, write, type Db, type Statement } from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { select, write, type Db, type Statement } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, idText } from '../../platform/ids.js';

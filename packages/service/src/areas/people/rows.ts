@@ -1,7 +1,8 @@
 import type { LoginName } from '@nimble-latch/core/loginnames';
 import { nameKey, nameTerms } from '@nimble-latch/core/people';
 import type { PersonState, Source, Id } from '@nimble-latch/core/vocabulary';
-import { insertAll, type Db, type SqlValues } from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId } from '../../platform/ids.js';
 import { contactColumns } from './contact.js';

@@ -1,15 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
 import { amrOf, promptOf, wayOf, type Ask, type SignIn } from '@nimble-latch/core/signin';
 import type { Claim, SignInState, Id } from '@nimble-latch/core/vocabulary';
-import {
-  carryOut,
-  insertAll,
-  insertion,
-  select,
-  selectToWrite,
-  type Db,
-  type Statement,
-} from '../../platform/db/sql.js';
+import { insertAll } from '../../platform/db/bulk-insert.js';
+import { carryOut, insertion, select, selectToWrite, type Db, type Statement } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import { notFound } from '../../platform/errors.js';
 import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';

@@ -8,6 +8,9 @@ import { carryOut, selectToWrite, type Db, type SqlValues } from './sql.js';
  */
 const clusteredBy = new WeakMap<Sequelize, () => boolean>();
 
+/** Whether other members may end a transaction of this one. */
+export const isOnCluster = (db: Db): boolean => clusteredBy.get(db.sequelize)?.() ?? true;
+
 /** Every read by a model that locks claims what it locks. */
 export function claimWhatIsLocked(sequelize: Sequelize, clustered: () => boolean): void {
   clusteredBy.set(sequelize, clustered);
@@ -34,7 +37,7 @@ export async function selectToHold<Row extends object>(
   sql: string,
   values: SqlValues = {},
 ): Promise<Row[]> {
-  if (clusteredBy.get(db.sequelize)?.()) {
+  if (isOnCluster(db)) {
     const at = held.indexOf(' ');
     await carryOut(db, { sql: `UPDATE ${held.slice(0, at)} SET claim = claim + 1${held.slice(at)}`, values });
   }

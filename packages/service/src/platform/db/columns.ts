@@ -16,11 +16,12 @@ export interface Column<T> extends ModelAttributeColumnOptions {
 }
 
 /** How a kind of column is kept. */
-interface Kept<T> {
+export interface Kept<T> {
   /** As `information_schema.columns` has it: the test of the models goes by it. */
   readonly sql: string;
   readonly collation?: string;
-  send(value: T): Sent;
+  /** As the driver is given it. Left out where the two are the same. */
+  send?(this: void, value: T): Sent;
   /** From what the driver read, or from itself: records that are joined are read twice. Left out where the two are the same. */
   read?(value: unknown): T;
   readonly sealed?: Sealing;
@@ -61,6 +62,12 @@ export class ColumnType extends Abstract {
     return this.kept.sql;
   }
 
+  /** What the driver is given, of what the code has. */
+  send(value: unknown): Sent {
+    const kept = this.kept as Kept<unknown>;
+    return kept.send ? kept.send(value) : (value as Sent);
+  }
+
   /** What the code has, of what the driver read. */
   read(value: unknown): unknown {
     const kept = this.kept as Kept<unknown>;
@@ -68,13 +75,13 @@ export class ColumnType extends Abstract {
   }
 
   _stringify(value: unknown, { escape }: { escape: (text: string) => string }): string {
-    const sent = this.kept.send(value as never);
+    const sent = this.send(value);
     if (typeof sent === 'string') return escape(sent);
     return typeof sent === 'number' ? String(sent) : `X'${sent.toString('hex')}'`;
   }
 
   _bindParam(value: unknown, { bindParam }: Binding): string {
-    return bindParam(this.kept.send(value as never));
+    return bindParam(this.send(value));
   }
 }
 
@@ -131,31 +138,35 @@ export const id = kind<Id>(ID);
 export const keyId = (purpose: KeyPurpose): Kind<Id> => kind<Id>({ ...ID, keyOf: purpose });
 
 /** Bytes of a fixed length: hashes, blind indexes, made-up ids. */
-export const fixedBytes = (length: number): Kind<Buffer> =>
-  kind<Buffer>({ sql: `binary(${length})`, send: (value) => value });
+export const fixedBytes = (length: number): Kind<Buffer> => kind<Buffer>({ sql: `binary(${length})` });
 
 /** Bytes up to a length. */
 export const bytes = (most: number | 'blob' | 'mediumblob'): Kind<Buffer> =>
-  kind<Buffer>({ sql: typeof most === 'number' ? `varbinary(${most})` : most, send: (value) => value });
+  kind<Buffer>({ sql: typeof most === 'number' ? `varbinary(${most})` : most });
 
 /** What `KeySet.seal` wrote, under its purpose and bound to its record. */
 export const sealed = (most: number | 'blob' | 'mediumblob', sealing: Sealing): Kind<Buffer> =>
   kind<Buffer>({
     sql: typeof most === 'number' ? `varbinary(${most})` : most,
-    send: (value) => value,
     sealed: sealing,
   });
 
+/** The moment that was sent last: all rows of a transaction have the same. */
+let lastTime = { of: NaN, text: '' };
+
+/** A moment as it is sent: as text in UTC, since the driver would use the process's zone and cut whole seconds short. */
+export function timeText(value: Date): string {
+  const of = value.getTime();
+  if (of !== lastTime.of) lastTime = { of, text: value.toISOString().replace('T', ' ').slice(0, -1) };
+  return lastTime.text;
+}
+
 /** A moment, in UTC, to the millisecond. */
-export const instant = kind<Date>({
-  sql: 'datetime(3)',
-  send: (value) => value.toISOString().replace('T', ' ').slice(0, -1),
-});
+export const instant = kind<Date>({ sql: 'datetime(3)', send: timeText });
 
 /** A day as `2026-11-29`, without a zone. */
 export const day = kind<string>({
   sql: 'date',
-  send: (value) => value,
   // The driver reads a day as its first moment in the process's zone, which is UTC.
   read: (value) => (value instanceof Date ? value.toISOString().slice(0, 10) : (value as string)),
 });
@@ -166,40 +177,38 @@ export const flag = kind<boolean>({
   read: (value) => value === true || value === 1,
 });
 
-export const integer = kind<number>({ sql: 'int(11)', send: (value) => value });
+export const integer = kind<number>({ sql: 'int(11)' });
 /** The number of the only row of a table. */
-export const onlyRow = kind<number>({ sql: 'tinyint(4)', send: (value) => value });
-export const float = kind<number>({ sql: 'float', send: (value) => value });
+export const onlyRow = kind<number>({ sql: 'tinyint(4)' });
+export const float = kind<number>({ sql: 'float' });
 
 /** A whole number up to 2^53; the driver gives those beyond 2^53 another type, and none of ours is. */
-export const bigInteger = kind<number>({ sql: 'bigint(20)', send: (value) => value, read: Number });
-export const unsignedBigInteger = kind<number>({ sql: 'bigint(20) unsigned', send: (value) => value, read: Number });
+export const bigInteger = kind<number>({ sql: 'bigint(20)', read: Number });
+export const unsignedBigInteger = kind<number>({ sql: 'bigint(20) unsigned', read: Number });
 /** Counted up in a row that is held and not changed, so that a cluster's members see it: claims.ts. */
 export const claim = unsignedBigInteger({ first: 0 });
 
 const UNICODE = 'utf8mb4_unicode_ci';
 
 /** Text that people read, compared without regard to case. */
-export const line = (most: number): Kind<string> =>
-  kind<string>({ sql: `varchar(${most})`, collation: UNICODE, send: (value) => value });
+export const line = (most: number): Kind<string> => kind<string>({ sql: `varchar(${most})`, collation: UNICODE });
 
 /** Text compared letter by letter. */
 export const exactLine = (most: number): Kind<string> =>
-  kind<string>({ sql: `varchar(${most})`, collation: 'utf8mb4_bin', send: (value) => value });
+  kind<string>({ sql: `varchar(${most})`, collation: 'utf8mb4_bin' });
 
 /** ASCII of a protocol. */
 export const ascii = (
   sql: `${'varchar' | 'char'}(${number})`,
   collation: 'ascii_bin' | 'ascii_general_ci',
-): Kind<string> => kind<string>({ sql, collation, send: (value) => value });
+): Kind<string> => kind<string>({ sql, collation });
 
 /** Letters of a fixed number. */
-export const letters = (length: number): Kind<string> =>
-  kind<string>({ sql: `char(${length})`, collation: UNICODE, send: (value) => value });
+export const letters = (length: number): Kind<string> => kind<string>({ sql: `char(${length})`, collation: UNICODE });
 
 /** A word of a closed set. */
 export const word = <T extends string = string>(most = 40, collation = 'ascii_bin'): Kind<T> =>
-  kind<T>({ sql: `varchar(${most})`, collation, send: (value) => value });
+  kind<T>({ sql: `varchar(${most})`, collation });
 
 /** Words of a closed set, kept in one column with spaces between. */
 export const words = <T extends string>(most: number, collation = UNICODE): Kind<readonly T[]> =>
@@ -211,8 +220,7 @@ export const words = <T extends string>(most: number, collation = UNICODE): Kind
   });
 
 /** Text of any length. */
-export const longText = (size: 'text' | 'mediumtext'): Kind<string> =>
-  kind<string>({ sql: size, collation: UNICODE, send: (value) => value });
+export const longText = (size: 'text' | 'mediumtext'): Kind<string> => kind<string>({ sql: size, collation: UNICODE });
 
 /** An object or a list, kept as JSON. */
 export const json = <T extends object>(size: 'text' | 'mediumtext' | `varchar(${number})`): Kind<T> =>

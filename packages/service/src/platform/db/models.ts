@@ -11,7 +11,7 @@ import {
   type UpdateOptions,
   type WhereOptions,
 } from 'sequelize';
-import type { Column, ColumnType } from './columns.js';
+import type { Column, ColumnType, Kept } from './columns.js';
 import type { SqlValue, SqlValues } from './sql.js';
 
 /** One column for each attribute of a record, of its type. */
@@ -60,10 +60,10 @@ export function tableOf<M extends Model>(
   const types = new Map(
     Object.entries<Column<unknown>>(columns).map(([name, { type }]) => [name, type as unknown as ColumnType]),
   );
+  const unknown = (name: string) => new TypeError(`“${name}” is no column of ${table}`);
   /** Sequelize passes over what is no column of a table: then somebody's change would be lost without a word. */
   const known = (values: object): object => {
-    for (const name of Object.keys(values))
-      if (!types.has(name)) throw new TypeError(`“${name}” is no column of ${table}`);
+    for (const name of Object.keys(values)) if (!types.has(name)) throw unknown(name);
     return values;
   };
   const bind = (sequelize: Sequelize): ModelStatic<M> => {
@@ -99,12 +99,15 @@ export function tableOf<M extends Model>(
     joins?.(model, { sequelize });
     return model;
   };
+  /** A type that sends what it holds is not asked: bulk loads come by here with every row. */
+  const senders = new Map([...types].map(([name, { kept }]) => [name, (kept as Kept<unknown>).send ?? null]));
   const sent = (values: object): SqlValues => {
-    // Bulk loads come by here with every row.
     const row: Record<string, SqlValue> = {};
     for (const name in values) {
+      const send = senders.get(name);
+      if (send === undefined) throw unknown(name);
       const value = (values as Readonly<Record<string, unknown>>)[name];
-      row[name] = value == null ? null : types.get(name)!.kept.send(value as never);
+      row[name] = value == null ? null : send === null ? (value as SqlValue) : send(value);
     }
     return row;
   };

@@ -1,18 +1,9 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { isRetryable } from './errors.js';
-import {
-  carryOut,
-  insertAll,
-  likePrefix,
-  select,
-  selectOne,
-  transact,
-  updateOf,
-  write,
-  writeAndCommit,
-  type Db,
-} from './sql.js';
+import { insertAll } from './bulk-insert.js';
+import { writeAndCommit } from './transaction-blocks.js';
+import { carryOut, likePrefix, select, selectOne, transact, updateOf, write, type Db } from './sql.js';
 
 let inside: Inside;
 let db: Db;

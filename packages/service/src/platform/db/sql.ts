@@ -2,7 +2,8 @@ import { setTimeout as delay } from 'node:timers/promises';
 import { LRUCache } from 'lru-cache';
 import type { Connection } from 'mariadb';
 import type { Sequelize, Transaction } from 'sequelize';
-import { lostToAnother, STOOD_NO_MORE, TRANSACTION_GONE, TransactionGone } from './errors.js';
+import { timeText } from './columns.js';
+import { lostToAnother, TRANSACTION_GONE, TransactionGone } from './errors.js';
 import { execute, isOpen } from './prepared.js';
 
 /** What a statement's placeholders are filled with. */
@@ -34,7 +35,7 @@ export async function withConnection<T>(
 }
 
 /** The driver's connection of a transaction; none once it has ended, since another may have it by then. */
-function connectionOf(transaction: Transaction): Connection {
+export function connectionOf(transaction: Transaction): Connection {
   const { connection, finished } = transaction as Transaction & { connection?: Connection; finished?: string };
   if (finished !== undefined || connection === undefined)
     throw new Error('a statement was to run in a transaction that has ended');
@@ -42,7 +43,7 @@ function connectionOf(transaction: Transaction): Connection {
 }
 
 /** A statement as the driver takes it: its names turned into question marks, in their order. */
-interface Compiled {
+export interface Compiled {
   readonly text: string;
   readonly names: readonly string[];
   /** It locks what it reads. */
@@ -55,7 +56,7 @@ const compiledStatements = new LRUCache<string, Compiled>({ max: 1_000 });
 const LITERAL = /'(?:[^'\\]|\\.|'')*'/g;
 const LOCKS = /\bFOR UPDATE\b|\bLOCK IN SHARE MODE\b/;
 
-function compile(sql: string): Compiled {
+export function compile(sql: string): Compiled {
   const known = compiledStatements.get(sql);
   if (known) return known;
   const names: string[] = [];
@@ -70,17 +71,9 @@ function compile(sql: string): Compiled {
   return compiled;
 }
 
-/** The moment that was sent last: all rows of a transaction have the same. */
-let lastTime = { of: NaN, text: '' };
-function sentTime(value: Date): string {
-  const of = value.getTime();
-  if (of !== lastTime.of) lastTime = { of, text: value.toISOString().replace('T', ' ').slice(0, -1) };
-  return lastTime.text;
-}
-
-/** A value as the driver sends it: times as text in UTC, since the driver would use the process's zone and cut whole seconds short. */
-function sent(value: SqlValue): unknown {
-  if (value instanceof Date) return sentTime(value);
+/** A value as the driver sends it. */
+export function sent(value: SqlValue): unknown {
+  if (value instanceof Date) return timeText(value);
   // The driver sends what is beyond 32 bits as a floating-point number, which no index serves.
   if (typeof value === 'number' && Math.abs(value) > 0x7fff_ffff && Number.isInteger(value)) return BigInt(value);
   return value;
@@ -89,7 +82,7 @@ function sent(value: SqlValue): unknown {
 /** Statements with more parameters than this are not kept prepared: they are bulk work, and hardly twice the same. */
 const MOST_PREPARED = 240;
 
-function filledIn(names: readonly string[], values: SqlValues): SqlValue[] {
+export function filledIn(names: readonly string[], values: SqlValues): SqlValue[] {
   return names.map((name) => {
     const value = values[name];
     if (value === undefined) throw new TypeError(`No value for :${name}`);
@@ -104,7 +97,7 @@ async function runOn<T>(connection: Connection, sql: string, values: SqlValues):
 }
 
 /** Prepared once for each connection, unless it is bulk work ({@link execute}). */
-async function runFilled<T>(connection: Connection, text: string, filled: readonly SqlValue[]): Promise<T> {
+export async function runFilled<T>(connection: Connection, text: string, filled: readonly SqlValue[]): Promise<T> {
   if (!filled.some((value) => Array.isArray(value)))
     return filled.length <= MOST_PREPARED
       ? await execute<T>(connection, text, filled.map(sent))
@@ -143,7 +136,7 @@ async function run<T>(db: Db, sql: string, values: SqlValues): Promise<T> {
 const MOST_RUNS = 6;
 
 /** Sends one statement that is a transaction of its own: after a deadlock, or where another member was faster, nothing of it was kept. */
-async function byItself<T>(sequelize: Sequelize, send: (connection: Connection) => Promise<T>): Promise<T> {
+export async function byItself<T>(sequelize: Sequelize, send: (connection: Connection) => Promise<T>): Promise<T> {
   for (let runs = 1; ; runs++) {
     try {
       return await withConnection(sequelize, send);
@@ -157,7 +150,7 @@ async function byItself<T>(sequelize: Sequelize, send: (connection: Connection) 
 /**
  * @throws TransactionGone where the server says that the transaction is no longer open: what comes next would be kept by itself
  */
-function mustBeOpen(connection: Connection): void {
+export function mustBeOpen(connection: Connection): void {
   if (!isOpen(connection)) throw new TransactionGone();
 }
 
@@ -226,7 +219,7 @@ export async function transact<T>(
  * What stands before a COMMIT: nothing is taken for committed that the server holds no transaction open for. Where one was ended behind
  * our back, all that it had written was taken back.
  */
-const STILL_OPEN = `IF @@in_transaction = 0 THEN SIGNAL SQLSTATE '45000' SET MYSQL_ERRNO = ${TRANSACTION_GONE}; END IF; `;
+export const STILL_OPEN = `IF @@in_transaction = 0 THEN SIGNAL SQLSTATE '45000' SET MYSQL_ERRNO = ${TRANSACTION_GONE}; END IF; `;
 
 /**
  * Commits, if a transaction is open. Sequelize sends a COMMIT of its own after that, which finds nothing to do: it would not look, and
@@ -256,94 +249,8 @@ export function insertion(table: string, values: SqlValues): Statement {
   };
 }
 
-/** Rows that travel in one prepared INSERT; what is left over goes as it is. */
-const ROWS_TOGETHER = 250;
-
-/** The INSERT of one row, for so many. */
-const manyRows = (text: string, count: number): string =>
-  `${text}${`, ${text.slice(text.lastIndexOf('('))}`.repeat(count - 1)}`;
-
-/** Inserts rows that all name the same columns, in one statement. */
-export async function insertAll(db: Db, table: string, rows: readonly SqlValues[]): Promise<void> {
-  const { sql } = insertion(table, rows[0]!);
-  const { text, names } = compile(sql);
-  const { transaction } = db;
-  if (rows.length === 1) {
-    const send = async (connection: Connection) => await execute(connection, text, valuesOf(rows, 0, 1, names));
-    await (transaction ? send(connectionOf(transaction)) : byItself(db.sequelize, send));
-  } else if (transaction) {
-    // The driver's batches prepare, which is not done inside a transaction ({@link execute}). One after the other: what was sent behind
-    // a statement with which the transaction ended would be kept.
-    const connection = connectionOf(transaction);
-    for (let from = 0; from < rows.length; from += ROWS_TOGETHER) {
-      const to = Math.min(from + ROWS_TOGETHER, rows.length);
-      const many = manyRows(text, to - from);
-      const values = valuesOf(rows, from, to, names);
-      await (to - from === ROWS_TOGETHER ? execute(connection, many, values) : connection.query(many, values));
-      mustBeOpen(connection);
-    }
-  } else {
-    // A statement by itself: whole or not at all.
-    const filled = rows.map((_, i) => valuesOf(rows, i, i + 1, names));
-    await byItself(db.sequelize, async (connection) => await connection.batch(text, filled));
-  }
-}
-
-/** The values of some rows, one after the other, as the driver sends them. */
-function valuesOf(rows: readonly SqlValues[], from: number, to: number, names: readonly string[]): unknown[] {
-  const values: unknown[] = [];
-  for (let i = from; i < to; i++)
-    for (const name of names) {
-      const value = rows[i]![name];
-      if (value === undefined) throw new TypeError(`No value for :${name}`);
-      values.push(sent(value));
-    }
-  return values;
-}
-
-/**
- * Several writes and the COMMIT in one compound statement (MariaDB's BEGIN NOT ATOMIC): one round trip instead of one for each. An error
- * in any of them ends the block. Sequelize's own COMMIT comes after it and finds nothing to do.
- */
-export async function writeAndCommit(transaction: Transaction, statements: readonly Statement[]): Promise<void> {
-  const { text, filled } = inOneBlock(statements);
-  await runFilled(connectionOf(transaction), `BEGIN NOT ATOMIC ${STILL_OPEN}${text}${STILL_OPEN}COMMIT; END`, filled);
-}
-
-/**
- * Several whole transactions as one, with its COMMIT in the same block: they are kept together or not at all. Waits for nobody's locks, since
- * what holds one of them up would hold up all; after an error the connection has to be given its patience back.
- */
-export async function writeAllAndCommit(
-  connection: Connection,
-  transactions: readonly (readonly Statement[])[],
-): Promise<void> {
-  const { text, filled } = inOneBlock(transactions.flat());
-  await runFilled(
-    connection,
-    `BEGIN NOT ATOMIC SET innodb_lock_wait_timeout = 0; START TRANSACTION; ${text}${STILL_OPEN}COMMIT; ${PATIENCE}; END`,
-    filled,
-  );
-}
-
 /** How long a statement waits for a lock. */
 export const PATIENCE = 'SET innodb_lock_wait_timeout = 10';
-
-function inOneBlock(statements: readonly Statement[]): { readonly text: string; readonly filled: readonly SqlValue[] } {
-  let text = '';
-  const filled: SqlValue[] = [];
-  for (const { sql, values, matchesOne, stands } of statements) {
-    const part = compile(sql);
-    if (stands)
-      text += `IF NOT EXISTS (${part.text}) THEN SIGNAL SQLSTATE '45000' SET MYSQL_ERRNO = ${STOOD_NO_MORE}; END IF; `;
-    else
-      text += matchesOne
-        ? `${part.text}; IF ROW_COUNT() <> 1 THEN SIGNAL SQLSTATE '45000'; END IF; `
-        : `${part.text}; `;
-    filled.push(...filledIn(part.names, values));
-  }
-  return { text, filled };
-}
 
 /** The UPDATE of the row with this id; with a version, only while it is still at it, and counting it up. */
 export function updateOf(table: string, id: Buffer, values: SqlValues, whileVersion?: number): Statement {

@@ -3,17 +3,9 @@ import type { Transaction } from 'sequelize';
 import type { Deps } from '../deps.js';
 import { trailColumns, type Ended, type NewEntry } from '../trail/writer.js';
 import { isRetryable, isServersRefusal, isUnavailable } from './errors.js';
-import {
-  insertAll,
-  insertion,
-  PATIENCE,
-  selectToWrite,
-  withConnection,
-  writeAllAndCommit,
-  writeAndCommit,
-  type Db,
-  type Statement,
-} from './sql.js';
+import { insertAll } from './bulk-insert.js';
+import { writeAllAndCommit, writeAndCommit } from './transaction-blocks.js';
+import { insertion, PATIENCE, selectToWrite, withConnection, type Db, type Statement } from './sql.js';
 
 /** What a use case goes by that reads, decides, and leaves everything that it writes for the end. It has no transaction to ask for. */
 export interface Plan {
