@@ -12,13 +12,17 @@ import { closeRuntime, openRuntime } from '../../packages/service/src/host/runti
 import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
 import { chore, createDatabase, environment, startService } from '../../scripts/lib/installation.mjs';
 import { freePort } from '../../scripts/lib/private-mariadb.mjs';
+import { isAborting } from './aborting.js';
 import type { DatabaseServer } from './one-server.js';
 
 export const PASSWORD = 'harbour lights at dawn';
 
-/** The whole suite can be run with faults that its service has to live through: `NLATCH_TEST_FAULTS=first-runs scripts/test e2e`. */
+/**
+ * The whole suite can be run with faults that its service has to live through: `NLATCH_TEST_FAULTS=first-runs scripts/test e2e`, and
+ * `…=aborts` for those that another member of a cluster brings (aborts.mjs); `…=more-aborts` goes on where the run before was ended.
+ */
 const { NLATCH_TEST_FAULTS } = process.env;
-const FAULTS = NLATCH_TEST_FAULTS === undefined ? {} : { NLATCH_TEST_FAULTS };
+const FAULTS = NLATCH_TEST_FAULTS === undefined || isAborting ? {} : { NLATCH_TEST_FAULTS };
 
 type Service = Awaited<ReturnType<typeof startService>>;
 export interface Node extends Service {
@@ -107,7 +111,12 @@ export class Installation {
   /** Starts one more node; each later one believes to be somewhere else, which must not matter. */
   async startNode(more: Record<string, string> = {}): Promise<Node> {
     const zone = this.nodes.length > 0 ? { TZ: 'Pacific/Auckland' } : {};
-    const service: Service = await startService({ ...(await this.environment()), ...zone, ...more });
+    const service: Service = await startService({
+      ...(await this.environment()),
+      ...inject('forNodes'),
+      ...zone,
+      ...more,
+    });
     const node = { ...service, owner: this.client(service.url) };
     this.nodes.push(node);
     return node;

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import type { TestProject } from 'vitest/node';
 import { chore, createDatabase, environment } from '../../scripts/lib/installation.mjs';
 import { startPrivateMariadb } from '../../scripts/lib/private-mariadb.mjs';
+import { isAborting, startAborting } from './aborting.js';
 
 export interface DatabaseServer {
   /** This machine, unless it is said. */
@@ -20,6 +21,8 @@ declare module 'vitest' {
     server: DatabaseServer;
     /** Statements that make every table as the migrations leave it on an empty database, with what stands in them. */
     schema: string;
+    /** What nodes are started with beside their settings. */
+    forNodes: Readonly<Record<string, string>>;
   }
 }
 
@@ -40,12 +43,20 @@ async function migrated(server: DatabaseServer): Promise<string> {
   });
 }
 
-/** One MariaDB for the whole run; each test file has databases of its own on it. */
+/** One MariaDB for the whole run; each test file has databases of its own on it. With `NLATCH_TEST_FAULTS=aborts`, a cluster. */
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
+  if (isAborting) {
+    const aborting = await startAborting();
+    project.provide('server', aborting.server);
+    project.provide('forNodes', aborting.environment);
+    project.provide('schema', await migrated(aborting.server));
+    return async () => void process.stderr.write(`${await aborting.stop()}\n`);
+  }
   const dir = mkdtempSync(join(tmpdir(), 'nlatch-test-'));
   const server = await startPrivateMariadb({ dir });
   const { port, adminUser, adminPassword } = server;
   project.provide('server', { port, adminUser, adminPassword });
+  project.provide('forNodes', {});
   project.provide('schema', await migrated({ port, adminUser, adminPassword }));
   return async () => {
     await server.stop();

@@ -58,11 +58,18 @@ const refuseConnection = (deps: Deps) => (error: NodeJS.ErrnoException, socket: 
 /** How long readiness may take to tell. */
 const READY_MS = 2_000;
 
+/** Whether this node is about to end. */
+export interface Leaving {
+  /** It still takes calls, and has balancers and those who are connected go elsewhere. */
+  leaving: boolean;
+}
+
 /** Builds the HTTP service; listens to nothing. */
 export async function buildApp(
   deps: Deps,
   { handlers, endpoints }: Served,
   consoleDir: string,
+  standing: Readonly<Leaving> = { leaving: false },
 ): Promise<FastifyInstance> {
   const { tls, trustedProxies } = deps.config;
   // Ids of requests only have to differ, over all processes.
@@ -124,7 +131,12 @@ export async function buildApp(
     done();
   });
   app.get('/health/live', async () => ({ live: true }));
-  app.get('/health/ready', async () => {
+  app.addHook('onSend', (_request, reply, payload, done) => {
+    if (standing.leaving) reply.header('connection', 'close');
+    done(null, payload);
+  });
+  app.get('/health/ready', async (_, reply) => {
+    if (standing.leaving) return reply.code(503).send({ ready: false, leaving: true });
     const ready = async () => {
       await selectOne(deps, 'SELECT 1 AS one');
       return (await pendingMigrations(deps.sequelize)).length === 0;

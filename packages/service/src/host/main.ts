@@ -112,6 +112,7 @@ function buildProgram(): Command {
       process.stderr.write(startedText(service));
       logExits();
       await new Promise<void>((resolve) => {
+        // A second signal of the kind ends it at once.
         for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => resolve());
       });
       await service.stop();

@@ -1,7 +1,8 @@
 import type { AddressInfo } from 'node:net';
 import { dirname, join } from 'node:path';
+import { setTimeout as delay } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
-import { buildApp } from './app.js';
+import { buildApp, type Leaving } from './app.js';
 import { served } from './areas.js';
 import { requestRecurringJobs, runDueJobs, type JobKinds } from '../platform/jobs/jobs.js';
 import { startLoop } from '../platform/jobs/loop.js';
@@ -34,7 +35,8 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
   const deps = await openRuntime(config);
   const startedAt = deps.now();
   const all = await served();
-  const app = await buildApp(deps, all, consoleDir);
+  const standing: Leaving = { leaving: false };
+  const app = await buildApp(deps, all, consoleDir, standing);
   let setUpLink: string | undefined;
   try {
     await patiently(deps.log, async () => {
@@ -84,6 +86,11 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
     address,
     setUpLink,
     async stop() {
+      standing.leaving = true;
+      if (config.drainSeconds > 0) {
+        deps.log.info({ seconds: config.drainSeconds }, 'leaving: calls are taken until balancers have noticed');
+        await delay(config.drainSeconds * 1_000);
+      }
       endStreams(deps);
       await app.close();
       await Promise.all(loops.map((loop) => loop.stop()));

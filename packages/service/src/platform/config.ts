@@ -32,6 +32,8 @@ export interface Config {
    * `slow-commits`: each waits a while with its COMMIT, so that those that are sent at the same moment do meet.
    */
   readonly faults: 'first-runs' | 'slow-commits' | undefined;
+  /** How long a node that is ended says that it is not ready, and still takes calls: a balancer has to notice. */
+  readonly drainSeconds: number;
   readonly retentionMonths: number;
 }
 
@@ -108,6 +110,7 @@ const schema = z.object({
     )
     .default([]),
   NLATCH_TEST_FAULTS: z.enum(['first-runs', 'slow-commits']).optional(),
+  NLATCH_DRAIN_SECONDS: z.coerce.number().int().min(0).max(300).default(0),
   NLATCH_RETENTION_MONTHS: z.coerce.number().int().min(1).max(120).default(13),
 });
 
@@ -178,6 +181,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     logLevel: e.NLATCH_LOG_LEVEL,
     smtp: e.NLATCH_SMTP_URL ? { url: e.NLATCH_SMTP_URL, from: e.NLATCH_MAIL_FROM! } : undefined,
     faults: e.NLATCH_TEST_FAULTS,
+    drainSeconds: e.NLATCH_DRAIN_SECONDS,
     retentionMonths: e.NLATCH_RETENTION_MONTHS,
     internal: {
       names: new Set(e.NLATCH_INTERNAL_ADDRESSES.filter((one) => !isRange(one))),

@@ -37,7 +37,8 @@ const claimOf = async (id: Buffer) =>
   Number((await selectOne<{ claim: number }>(db, 'SELECT claim FROM persons WHERE id = :id', { id }))!.claim);
 
 describe('a row that is held', () => {
-  it.each([
+  // With aborts, the one server is a cluster.
+  it.skipIf(process.env['NLATCH_TEST_FAULTS']?.includes('aborts')).each([
     ['on a cluster its claim goes on, by model and by statement', true, 2],
     ['one server is spared that', false, 0],
   ])('%s', async (_, cluster, counted) => {

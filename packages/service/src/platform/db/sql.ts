@@ -3,7 +3,7 @@ import { LRUCache } from 'lru-cache';
 import type { Connection } from 'mariadb';
 import type { Sequelize, Transaction } from 'sequelize';
 import { timeText } from './columns.js';
-import { lostToAnother, TRANSACTION_GONE, TransactionGone } from './errors.js';
+import { isRetryable, lostToAnother, TRANSACTION_GONE, TransactionGone } from './errors.js';
 import { execute, isOpen } from './prepared.js';
 
 /** What a statement's placeholders are filled with. */
@@ -135,17 +135,21 @@ async function run<T>(db: Db, sql: string, values: SqlValues): Promise<T> {
 /** Runs of a statement that stands by itself before a conflict is given back. */
 const MOST_RUNS = 6;
 
-/** Sends one statement that is a transaction of its own: after a deadlock, or where another member was faster, nothing of it was kept. */
-export async function byItself<T>(sequelize: Sequelize, send: (connection: Connection) => Promise<T>): Promise<T> {
+/** Does again what stands by itself, after an error that may be answered so: nothing of it was kept. */
+async function again<T>(doing: () => Promise<T>, mayBe: (error: unknown) => boolean): Promise<T> {
   for (let runs = 1; ; runs++) {
     try {
-      return await withConnection(sequelize, send);
+      return await doing();
     } catch (error) {
-      if (!lostToAnother(error) || runs === MOST_RUNS) throw error;
+      if (!mayBe(error) || runs === MOST_RUNS) throw error;
     }
     await delay(Math.random() * 5 * 2 ** runs);
   }
 }
+
+/** Sends one statement that is a transaction of its own. */
+export const byItself = async <T>(sequelize: Sequelize, send: (connection: Connection) => Promise<T>): Promise<T> =>
+  await again(async () => await withConnection(sequelize, send), lostToAnother);
 
 /**
  * @throws TransactionGone where the server says that the transaction is no longer open: what comes next would be kept by itself
@@ -203,16 +207,23 @@ export async function write(db: Db, sql: string, values: SqlValues = {}): Promis
 /** Carries a write out by itself; answers the rows that it matched or added. */
 export const carryOut = async (db: Db, { sql, values }: Statement): Promise<number> => await write(db, sql, values);
 
-/** Runs `work` in a transaction of its own, once; `inTransaction` is what use cases take. */
+/**
+ * Runs `work` in a transaction of its own, and again where somebody else was faster; it does nothing but through `db`. `inTransaction` is
+ * what use cases take.
+ */
 export async function transact<T>(
   sequelize: Sequelize,
   work: (db: Db & { readonly transaction: Transaction }) => Promise<T>,
 ): Promise<T> {
-  return await sequelize.transaction(async (transaction) => {
-    const made = await work({ sequelize, transaction });
-    await commitOn(connectionOf(transaction));
-    return made;
-  });
+  return await again(
+    async () =>
+      await sequelize.transaction(async (transaction) => {
+        const made = await work({ sequelize, transaction });
+        await commitOn(connectionOf(transaction));
+        return made;
+      }),
+    isRetryable,
+  );
 }
 
 /**
