@@ -16,11 +16,11 @@ import { connectedApplication, type Node } from '../support/installation.js';
 const LONGEST_GAP_MS = 20_000;
 
 let on: OnCluster;
-let nodes: readonly Node[];
+let nodes: Node[];
 let visitors: Visitors;
 beforeAll(async () => {
   on = await startOnCluster(3, {}, 'all-members');
-  ({ nodes } = on.installation);
+  nodes = [...on.installation.nodes];
   visitors = await Visitors.of(on.installation, 6);
 });
 afterAll(async () => await on.stop());
@@ -30,6 +30,8 @@ const refuse = async (doing: Promise<unknown>): Promise<string | undefined> =>
     () => undefined,
     (error: unknown) => (error as { code?: string }).code,
   );
+
+const ready = async (node: Node) => (await fetch(`${node.url}/health/ready`)).status;
 
 describe('three nodes on three members', () => {
   it('take a code once, wherever it is shown', async () => {
@@ -112,9 +114,24 @@ describe('three nodes on three members', () => {
     },
   );
 
+  it.runIf(WHOLE)('serve nothing while two of three are lost, and come back with one of them', async () => {
+    const [, second, third] = on.cluster.members;
+    const before = await lettings(on);
+    const crowd = visitors.crowd(nodes);
+    await crowd.untilLetIn(10);
+    await Promise.all([second!.stop('SIGKILL'), third!.stop('SIGKILL')]);
+    for (const node of nodes) await expect.poll(async () => await ready(node), { timeout: 30_000 }).toBe(503);
+    const from = performance.now();
+    await second!.start();
+    await crowd.untilLetIn(30);
+    tell(`one of two is back: let in again after ${(crowd.gapSince(from) / 1000).toFixed(1)} s`, crowd.others);
+    await third!.start();
+    await crowd.end();
+    expect((await lettings(on)) - before).toBeGreaterThanOrEqual(crowd.letIn.length);
+  });
+
   it.runIf(WHOLE)('say that nothing serves when all members are gone, and come back by themselves', async () => {
     for (const member of on.cluster.members) await member.stop('SIGKILL');
-    const ready = async (node: Node) => (await fetch(`${node.url}/health/ready`)).status;
     for (const node of nodes) await expect.poll(async () => await ready(node), { timeout: 30_000 }).toBe(503);
     expect(await refuse(nodes[0]!.owner.call('people.list'))).toBe('unavailable');
     await on.cluster.startAgain();
@@ -134,10 +151,16 @@ describe('three nodes on three members', () => {
       await member.start();
       await crowd.untilLetIn(10);
     }
-    tell(`restarted one by one: ${(crowd.gapSince(from) / 1000).toFixed(1)} s at most`, crowd.others);
+    for (const [at, node] of nodes.entries()) {
+      expect(await node.stop()).toBe(0);
+      nodes[at] = await on.startNode(at);
+      await crowd.untilLetIn(10);
+    }
+    const gap = crowd.gapSince(from);
+    tell(`all restarted one by one: ${(gap / 1000).toFixed(1)} s at most`, crowd.others);
     await crowd.end();
     expect((await lettings(on)) - before).toBeGreaterThanOrEqual(crowd.letIn.length);
-    expect(crowd.gapSince(from)).toBeLessThan(LONGEST_GAP_MS);
+    expect(gap).toBeLessThan(LONGEST_GAP_MS);
   });
 
   it('leave members that are alike, table by table', async () => {

@@ -308,7 +308,7 @@ export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unkno
       },
       one: async ({ url }, { signIn, value }) =>
         await of()
-          .installation.client(url, key!)
+          .installation.client(url, key)
           .call('signIns.prove', { params: { id: signIn }, body: { kind: 'code', value } }),
       other: async (at, { id }) => await at.owner.call('people.deactivate', { params: { id } }),
       left: async ({ id, signIn }) => [

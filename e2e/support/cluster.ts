@@ -2,7 +2,7 @@ import { closeRuntime, openRuntime } from '../../packages/service/src/host/runti
 import { readConfig } from '../../packages/service/src/platform/config.js';
 import type { Deps } from '../../packages/service/src/platform/deps.js';
 import { startPrivateCluster } from '../../scripts/lib/private-cluster.mjs';
-import { Installation } from './installation.js';
+import { Installation, type Node } from './installation.js';
 
 export type Cluster = Awaited<ReturnType<typeof startPrivateCluster>>;
 export type Member = Cluster['members'][number];
@@ -11,6 +11,8 @@ export type Member = Cluster['members'][number];
 export interface OnCluster {
   readonly cluster: Cluster;
   readonly installation: Installation;
+  /** One more node of ours: with what the one at this place was started. */
+  startNode(at: number): Promise<Node>;
   /** What a service is made of, in the test's own process, on one of the members. */
   inside(member: Member): Promise<Deps>;
   stop(): Promise<void>;
@@ -54,18 +56,23 @@ export async function startOnCluster(
     };
     const installation = await Installation.start(1, { ...more, ...of(0) }, serverOf(cluster, members[0]!));
     for (let i = 1; i < nodes; i++) await installation.startNode(of(i));
-    return running(cluster, installation);
+    return running(cluster, installation, of);
   } catch (error) {
     await cluster.stop();
     throw error;
   }
 }
 
-function running(cluster: Cluster, installation: Installation): OnCluster {
+function running(
+  cluster: Cluster,
+  installation: Installation,
+  of: (at: number) => Record<string, string> = () => ({}),
+): OnCluster {
   const opened: Deps[] = [];
   return {
     cluster,
     installation,
+    startNode: async (at) => await installation.startNode(of(at)),
     async inside(member) {
       const env = { ...(await installation.environment()), NLATCH_DATABASE_PORT: String(member.port) };
       const deps = await openRuntime(readConfig(env));
