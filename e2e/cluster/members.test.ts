@@ -51,7 +51,7 @@ describe('three nodes on three members', () => {
     const [one, two, three] = nodes as [Node, Node, Node];
     // Right, and never taken.
     const value = visitors.fobs[0]!.press();
-    for (let round = 0; round < ROUNDS * 4; round++) {
+    for (let round = 0; round < ROUNDS * 13; round++) {
       const { key, connection } = await connectedApplication(one.owner, `Place ${round}`, {
         claims: ['password-checked'],
       });
