@@ -52,11 +52,11 @@ function find(program, places) {
 /**
  * Starts a server over `dir` (made when missing) and answers when it takes connections.
  *
- * @param {{ dir: string, port?: number, durable?: boolean, bufferPoolMb?: number }} options
+ * @param {{ dir: string, port?: number, durable?: boolean, bufferPoolMb?: number, serverOptions?: string[] }} options
  *   `durable`: flush at every commit (1) rather than once a second (2).
  * @returns {Promise<{ port: number, adminUser: string, adminPassword: string, stop: () => Promise<void>, pid: number }>}
  */
-export async function startPrivateMariadb({ dir, port, durable = false, bufferPoolMb = 128 }) {
+export async function startPrivateMariadb({ dir, port, durable = false, bufferPoolMb = 128, serverOptions = [] }) {
   const data = join(dir, 'data');
   const tmp = join(dir, 'tmp');
   // A socket path must stay under 108 bytes, which a deep project folder would break.
@@ -90,7 +90,8 @@ export async function startPrivateMariadb({ dir, port, durable = false, bufferPo
     ['--no-defaults', `--datadir=${data}`, `--tmpdir=${tmp}`, `--socket=${socket}`, `--pid-file=${join(dir, 'pid')}`, `--log-error=${errorLog}`,
      '--bind-address=127.0.0.1', `--port=${listenPort}`, '--skip-name-resolve', '--character-set-server=utf8mb4', '--collation-server=utf8mb4_unicode_ci',
      '--default-time-zone=+00:00', `--innodb-buffer-pool-size=${bufferPoolMb}M`, `--innodb-flush-log-at-trx-commit=${durable ? 1 : 2}`, '--max-connections=400',
-     '--sql-mode=STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE', ...asRoot],
+     '--sql-mode=STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO,NO_ZERO_DATE,NO_ZERO_IN_DATE',
+     ...serverOptions, ...asRoot],
     { stdio: 'ignore', detached: true },
   );
   let ended = false;

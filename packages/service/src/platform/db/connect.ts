@@ -35,7 +35,7 @@ export function connectDatabase(
     // Sequelize would add the zone to the opening statements below, once more at every attempt to connect.
     keepDefaultTimezone: true,
     logging: false,
-    pool: { max: config.connections, min: 1, acquire: ACQUIRE_MS, idle: 60_000 },
+    pool: { max: config.connections, min: 1, acquire: acquireMs(config), idle: 60_000 },
     define: { underscored: true, timestamps: false, freezeTableName: true },
     dialectOptions: {
       connectTimeout: CONNECT_MS,
@@ -70,8 +70,12 @@ export function connectDatabase(
   return sequelize;
 }
 
-/** How long a request waits for a free connection, a new one for the server, and any statement for its end. */
-const ACQUIRE_MS = 5_000;
+/**
+ * How long a request waits for a free connection. While a cluster gives a member up, every COMMIT waits, and with them all connections:
+ * some six seconds unless its members are told otherwise.
+ */
+const acquireMs = ({ members }: DatabaseConfig): number => (members.length > 1 ? 10_000 : 5_000);
+/** How long a new connection waits for the server, and any statement for its end. */
 const CONNECT_MS = 3_000;
 const STATEMENT_SECONDS = 60;
 

@@ -1,5 +1,6 @@
 import type { DatabaseState } from '@nimble-latch/core/vocabulary';
-import { connect as connectSocket, type Socket } from 'node:net';
+import { connect as connectSocket, isIP, type Socket } from 'node:net';
+import { checkServerIdentity, type ConnectionOptions } from 'node:tls';
 import { createConnection, type Connection, type ConnectionConfig } from 'mariadb';
 
 /** A database server: the only one, or one of a cluster's. */
@@ -10,6 +11,23 @@ export interface Member {
 
 /** How a member is said where people read. */
 export const nameOf = ({ host, port }: Member): string => `${host.includes(':') ? `[${host}]` : host}:${port}`;
+
+/** What the driver hands on to TLS; its type knows a part of it. */
+type Ssl = Exclude<ConnectionConfig['ssl'], boolean | undefined>;
+
+/**
+ * TLS to a member: its certificate has to be for the very address that it is called by. The driver is given a socket of ours and tells TLS of
+ * no name, which would then take the other side for `localhost` (Node's `tls.connect`).
+ */
+export function tlsTo({ host }: Member, ssl: Ssl | undefined): { readonly ssl?: Ssl } {
+  if (ssl === undefined) return {};
+  const named: ConnectionOptions = {
+    // An address is no name to ask for (RFC 6066, section 3).
+    ...(isIP(host) === 0 ? { servername: host } : {}),
+    checkServerIdentity: (_, certificate) => checkServerIdentity(host, certificate),
+  };
+  return { ssl: { ...ssl, ...named } as Ssl };
+}
 
 /** How a member stands. */
 export interface Standing {
@@ -24,10 +42,15 @@ export interface Standing {
 /** Of wsrep's local states: one that keeps up with the others. A donor lags behind while it gives. */
 const SYNCED = '4';
 
+/** Everything but the member. */
+export type HowToConnect = Pick<ConnectionConfig, 'user' | 'password' | 'database'> & {
+  readonly ssl?: ConnectionOptions;
+};
+
 /** A connection to one member, kept for asking how it stands. */
 export class Lookout {
   readonly member: Member;
-  readonly #how: ConnectionConfig;
+  readonly #how: HowToConnect;
   readonly #patienceMs: number;
   #connection: Connection | undefined;
   #socket: Socket | undefined;
@@ -38,7 +61,7 @@ export class Lookout {
   /** Goes on when whoever asked has let go: an answer to a question of before is nobody's, if it comes at all. */
   #round = 0;
 
-  constructor(member: Member, how: ConnectionConfig, patienceMs: number) {
+  constructor(member: Member, how: HowToConnect, patienceMs: number) {
     this.member = member;
     this.#how = how;
     this.#patienceMs = patienceMs;
@@ -113,6 +136,7 @@ export class Lookout {
     const { host, port } = this.member;
     const connection = await createConnection({
       ...this.#how,
+      ...tlsTo(this.member, this.#how.ssl),
       host,
       port,
       connectTimeout: this.#patienceMs,

@@ -1,9 +1,9 @@
 import { connect as connectSocket, type Socket } from 'node:net';
 import { setTimeout as delay } from 'node:timers/promises';
-import type { Connection, ConnectionConfig } from 'mariadb';
+import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
-import { Lookout, nameOf, type Member, type Standing } from './members.js';
+import { Lookout, nameOf, tlsTo, type HowToConnect, type Member, type Standing } from './members.js';
 
 /** How often the database is asked for a sign of life, and how often once it has given none. */
 const BEAT_MS = 1_000;
@@ -49,7 +49,7 @@ export class DatabasePulse {
   #hurry = new AbortController();
   #beating: Promise<void> = Promise.resolve();
 
-  constructor(members: readonly Member[], how: ConnectionConfig, log: Logger) {
+  constructor(members: readonly Member[], how: HowToConnect, log: Logger) {
     this.#lookouts = members.map((member) => new Lookout(member, how, PATIENCE_MS));
     this.#standings = members.map(() => ({ state: 'silent' }));
     this.#log = log;
@@ -290,12 +290,15 @@ export function goBy(sequelize: Sequelize, pulse: DatabasePulse): void {
   const connect = pool.connect.bind(pool);
   pool.connect = async (config) => {
     const { member } = pulse;
-    const { dialectOptions } = config as { dialectOptions?: { initSql?: readonly string[] } };
+    const { dialectOptions } = config as {
+      dialectOptions?: { initSql?: readonly string[]; ssl?: HowToConnect['ssl'] };
+    };
     const connection = await connect({
       ...config,
       ...member,
       dialectOptions: {
         ...dialectOptions,
+        ...tlsTo(member, dialectOptions?.ssl),
         initSql: [...(dialectOptions?.initSql ?? []), ...(pulse.clustered ? [CAUSAL] : [])],
         stream: () => pulse.socket(member),
       },
