@@ -132,6 +132,8 @@ export class Installation {
       database: this.database.name,
       bigIntAsNumber: true,
       multipleStatements: true,
+      // What was acknowledged at another member is seen here.
+      initSql: 'SET SESSION wsrep_sync_wait = 3',
     });
     try {
       return await connection.query<T[]>(statement, values);

@@ -5,7 +5,7 @@ import type { Logger } from 'pino';
 import { Sequelize, type Options } from 'sequelize';
 import type { DatabaseConfig } from '../config.js';
 import { claimWhatIsLocked } from './claims.js';
-import { nameOf } from './members.js';
+import { nameOf, type Ssl } from './members.js';
 import { sayWhere } from './models.js';
 import { DatabasePulse, goBy } from './pulse.js';
 import { prepareWanted } from './prepared.js';
@@ -79,7 +79,7 @@ const acquireMs = ({ members }: DatabaseConfig): number => (members.length > 1 ?
 const CONNECT_MS = 3_000;
 const STATEMENT_SECONDS = 60;
 
-const tlsOf = (config: DatabaseConfig) =>
+const tlsOf = (config: DatabaseConfig): { readonly ssl?: Ssl } =>
   config.tlsCaFile ? { ssl: { ca: readFileSync(config.tlsCaFile), rejectUnauthorized: true } } : {};
 
 /** Watches over the database for all pools to it. */

@@ -12,8 +12,11 @@ export interface Member {
 /** How a member is said where people read. */
 export const nameOf = ({ host, port }: Member): string => `${host.includes(':') ? `[${host}]` : host}:${port}`;
 
-/** What the driver hands on to TLS; its type knows a part of it. */
-type Ssl = Exclude<ConnectionConfig['ssl'], boolean | undefined>;
+/** What the driver hands on to TLS; its own type knows as much of it. */
+export interface Ssl {
+  readonly ca: Buffer;
+  readonly rejectUnauthorized: true;
+}
 
 /**
  * TLS to a member: its certificate has to be for the very address that it is called by. The driver is given a socket of ours and tells TLS of
@@ -21,12 +24,12 @@ type Ssl = Exclude<ConnectionConfig['ssl'], boolean | undefined>;
  */
 export function tlsTo({ host }: Member, ssl: Ssl | undefined): { readonly ssl?: Ssl } {
   if (ssl === undefined) return {};
-  const named: ConnectionOptions = {
+  const named: Pick<ConnectionOptions, 'servername' | 'checkServerIdentity'> = {
     // An address is no name to ask for (RFC 6066, section 3).
     ...(isIP(host) === 0 ? { servername: host } : {}),
     checkServerIdentity: (_, certificate) => checkServerIdentity(host, certificate),
   };
-  return { ssl: { ...ssl, ...named } as Ssl };
+  return { ssl: { ...ssl, ...named } };
 }
 
 /** How a member stands. */
@@ -44,7 +47,7 @@ const SYNCED = '4';
 
 /** Everything but the member. */
 export type HowToConnect = Pick<ConnectionConfig, 'user' | 'password' | 'database'> & {
-  readonly ssl?: ConnectionOptions;
+  readonly ssl?: Ssl;
 };
 
 /** A connection to one member, kept for asking how it stands. */

@@ -3,7 +3,7 @@ import { setTimeout as delay } from 'node:timers/promises';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
-import { Lookout, nameOf, tlsTo, type HowToConnect, type Member, type Standing } from './members.js';
+import { Lookout, nameOf, tlsTo, type HowToConnect, type Member, type Ssl, type Standing } from './members.js';
 
 /** How often the database is asked for a sign of life, and how often once it has given none. */
 const BEAT_MS = 1_000;
@@ -291,7 +291,7 @@ export function goBy(sequelize: Sequelize, pulse: DatabasePulse): void {
   pool.connect = async (config) => {
     const { member } = pulse;
     const { dialectOptions } = config as {
-      dialectOptions?: { initSql?: readonly string[]; ssl?: HowToConnect['ssl'] };
+      dialectOptions?: { initSql?: readonly string[]; ssl?: Ssl };
     };
     const connection = await connect({
       ...config,
