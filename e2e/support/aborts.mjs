@@ -3,7 +3,7 @@
  * each text, another member of the cluster writes a row that the transaction holds, so that its member aborts it there. What the node does
  * about that is its own code, and so is what the driver does: nothing but the moment is made up.
  *
- * What was aborted and what was sent in a transaction and not aborted is noted in a file for each process, for `aborts-told.mjs`.
+ * What was aborted and what was sent in a transaction and not aborted is noted in a file for each process, which aborting.ts sums up.
  */
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { appendFileSync, readdirSync, readFileSync } from 'node:fs';
