@@ -4,6 +4,7 @@
  */
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { format, resolveConfig } from 'prettier';
 import { ROOT } from './lib/installation.mjs';
 import { drawArchitecture } from './lib/picture.mjs';
 
@@ -56,6 +57,7 @@ if (process.argv.includes('--check')) {
     process.exit(1);
   }
 } else {
-  writeFileSync(path, `${before}${from}\n\n${table}\n\n${to}${after}`);
+  const made = `${before}${from}\n\n${table}\n\n${to}${after}`;
+  writeFileSync(path, await format(made, { ...(await resolveConfig(path)), filepath: path }));
   writeFileSync(picture, drawing);
 }

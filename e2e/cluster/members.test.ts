@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { missingPartitions, partitionName } from '../../packages/service/src/platform/db/partitions.js';
 import {
   alike,
   lettings,
@@ -72,6 +73,33 @@ describe('three nodes on three members', () => {
       await two.owner.call('accessTokens.revoke', { params: { id: accessToken.id } });
       expect(await refuse(show(three))).toBe('not-signed-in');
     }
+  });
+
+  it('get tables changed while people sign in: months of sign-ins are added', async () => {
+    const before = await lettings(on);
+    const crowd = visitors.crowd(nodes);
+    await crowd.untilLetIn(10);
+    const inHalfAYear = new Date(Date.now() + 180 * 86_400_000);
+    const months = async () =>
+      (
+        await on.installation.sql<{ name: string }>(
+          `SELECT partition_name AS name FROM information_schema.partitions
+           WHERE table_schema = DATABASE() AND table_name = 'sign_ins'`,
+        )
+      ).map(({ name }) => name);
+    const from = performance.now();
+    const statements = missingPartitions('sign_ins', await months(), inHalfAYear);
+    for (const statement of statements) {
+      await on.installation.sql(statement);
+      await crowd.untilLetIn(5);
+    }
+    const gap = crowd.gapSince(from);
+    await crowd.end();
+    tell(`tables changed: nobody came in for ${(gap / 1000).toFixed(1)} s at most`, crowd.others);
+    expect(statements.length).toBeGreaterThan(2);
+    expect(await months()).toContain(partitionName(inHalfAYear));
+    expect([...crowd.others.keys()].filter((what) => what !== 'unavailable')).toEqual([]);
+    expect((await lettings(on)) - before).toBeGreaterThanOrEqual(crowd.letIn.length);
   });
 
   const [KILLED, STOPPED, FROZEN] = ['killed', 'stopped in order', 'frozen'] as const;

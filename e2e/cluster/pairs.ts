@@ -1,4 +1,6 @@
 import { setTimeout as delay } from 'node:timers/promises';
+import { createClient } from '@nimble-latch/api/client';
+import { chore } from '../../scripts/lib/installation.mjs';
 import { administrator } from '../support/administrators.js';
 import type { OnCluster } from '../support/cluster.js';
 import { Fob } from '../support/counters.js';
@@ -244,6 +246,21 @@ export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unkno
       one: async (at, { id, a }) => await at.owner.call('groups.join', { params: { id, personId: a } }),
       other: async (at, { id }) => await at.owner.call('groups.delete', { params: { id } }),
       left: async ({ id }) => await sql('SELECT COUNT(*) AS n FROM group_members WHERE group_id = UNHEX(?)', [hex(id)]),
+    }),
+    'a request is sent twice, under the same key': pair({
+      make: (n) => Promise.resolve({ n, idempotencyKey: crypto.randomUUID() }),
+      one: async (at, { n, idempotencyKey }) =>
+        await at.owner.call('people.add', { body: { displayName: n, loginNames: [n] }, idempotencyKey }),
+      other: async (at, { n, idempotencyKey }) =>
+        await at.owner.call('people.add', { body: { displayName: n, loginNames: [n] }, idempotencyKey }),
+      left: async ({ n }) => await sql('SELECT COUNT(*) AS n FROM login_names WHERE value = ?', [n]),
+    }),
+    'a link that works once is used twice': pair({
+      make: async () =>
+        (await chore(await of().installation.environment(), 'owner-link', '--for', 'ines.marlow')).split('#')[1]!,
+      one: async ({ url }, secret) => await createClient({ server: url }).call('links.signIn', { body: { secret } }),
+      other: async ({ url }, secret) => await createClient({ server: url }).call('links.signIn', { body: { secret } }),
+      left: async () => await Promise.resolve('nothing more'),
     }),
     'a draft of rules is published by two': pair({
       make: async (n) => await drafted(n),

@@ -11,7 +11,6 @@ import { createKeys, rotateKey } from './chores/keys.js';
 import { mendSpellings } from './chores/spellings.js';
 import { anchorsOf, exportTrail, publicKeysOf, verify } from './chores/trail.js';
 import { ConfigError, readConfig } from '../platform/config.js';
-import { connectDatabase } from '../platform/db/connect.js';
 import { describeError } from '../platform/log/logger.js';
 import { describeDatabaseError, isUnavailable } from '../platform/db/errors.js';
 import { migrate, UnknownMigrations } from '../platform/db/migrate.js';
@@ -20,8 +19,7 @@ import { inTransaction } from '../platform/db/unit-of-work.js';
 import type { Deps } from '../platform/deps.js';
 import { keepSigningKeys } from '../connections/oidc/signing-keys.js';
 import { idText } from '../platform/ids.js';
-import { createLogger } from '../platform/log/logger.js';
-import { closeRuntime, openRuntime, reachDatabase, StartError, VERSION } from './runtime.js';
+import { closeRuntime, openRuntime, StartError, VERSION, withDatabase } from './runtime.js';
 import { hostWords as words } from '../platform/host-words.js';
 import { say } from '@nimble-latch/api';
 
@@ -61,10 +59,12 @@ async function chore(work: (deps: Deps) => Promise<void>): Promise<void> {
 
 async function migrateDatabase(waitSeconds?: number): Promise<void> {
   const config = readConfig(process.env);
-  const pulse = await reachDatabase(config, createLogger(config.logLevel === 'silent' ? 'silent' : 'warn'));
-  const sequelize = connectDatabase(config.database, pulse, { patient: true });
   try {
-    const applied = await migrate(sequelize, waitSeconds === undefined ? {} : { waitSeconds });
+    const applied = await withDatabase(
+      config,
+      async (sequelize) => await migrate(sequelize, waitSeconds === undefined ? {} : { waitSeconds }),
+      { patient: true },
+    );
     print(
       applied.length > 0
         ? say(words.done.migrated, { count: applied.length, last: applied.at(-1)! })
@@ -74,8 +74,6 @@ async function migrateDatabase(waitSeconds?: number): Promise<void> {
     if (error instanceof UnknownMigrations)
       throw new StartError(say(words.errors.newerRelease, { what: error.message }));
     throw error;
-  } finally {
-    await Promise.all([pulse.stop(), sequelize.close()]);
   }
 }
 

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import { readFileSync } from 'node:fs';
 import type { Logger } from 'pino';
+import type { Sequelize } from 'sequelize';
 import type { Config } from '../platform/config.js';
 import { connectDatabase, findMember, watchDatabase } from '../platform/db/connect.js';
 import { nameOf } from '../platform/db/members.js';
@@ -50,7 +51,7 @@ function pooledRandom(): (bytes: number) => Buffer {
  *
  * @throws StartError where there is none, with what each says
  */
-export async function reachDatabase({ database }: Config, log: Logger): Promise<DatabasePulse> {
+async function reachDatabase({ database }: Config, log: Logger): Promise<DatabasePulse> {
   const pulse = watchDatabase(database, log);
   if (await findMember(pulse, log)) return pulse;
   await pulse.stop();
@@ -69,6 +70,25 @@ export async function reachDatabase({ database }: Config, log: Logger): Promise<
           : words.errors.databaseSilent,
     }),
   );
+}
+
+/**
+ * Does something that needs the database and no more of the service: what makes its tables, or its keys.
+ *
+ * @param patient a statement may take as long as it takes (migrations)
+ */
+export async function withDatabase<T>(
+  config: Config,
+  work: (sequelize: Sequelize) => Promise<T>,
+  { patient = false }: { readonly patient?: boolean } = {},
+): Promise<T> {
+  const pulse = await reachDatabase(config, createLogger(config.logLevel === 'silent' ? 'silent' : 'warn'));
+  const sequelize = connectDatabase(config.database, pulse, { patient });
+  try {
+    return await work(sequelize);
+  } finally {
+    await Promise.all([pulse.stop(), sequelize.close()]);
+  }
 }
 
 /** Connects and opens the key set: what the service and its chores both need. */

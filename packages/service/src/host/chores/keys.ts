@@ -2,23 +2,19 @@ import { existsSync } from 'node:fs';
 import { KEY_PURPOSES, type KeyPurpose } from '@nimble-latch/core/vocabulary';
 import { requestJob } from '../../platform/jobs/jobs.js';
 import type { Config } from '../../platform/config.js';
-import { connectDatabase } from '../../platform/db/connect.js';
 import { pendingMigrations } from '../../platform/db/migrate.js';
 import { selectOne, transact } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { reachDatabase, StartError } from '../runtime.js';
-import { createLogger } from '../../platform/log/logger.js';
+import { StartError, withDatabase } from '../runtime.js';
 import { addKey, addMissingKeys, createMasterKey, readMasterKey } from '../../platform/secrets/key-store.js';
 import { hostWords as words } from '../../platform/host-words.js';
 import { say } from '@nimble-latch/api';
 
 /** Makes the master key file and the key set where they are missing; never replaces either. */
 export async function createKeys(config: Config): Promise<string[]> {
-  const pulse = await reachDatabase(config, createLogger(config.logLevel === 'silent' ? 'silent' : 'warn'));
-  const sequelize = connectDatabase(config.database, pulse);
-  const said: string[] = [];
-  try {
+  return await withDatabase(config, async (sequelize) => {
+    const said: string[] = [];
     if ((await pendingMigrations(sequelize)).length > 0) throw new StartError(words.errors.noTables);
     const held = await selectOne({ sequelize }, 'SELECT 1 AS one FROM key_set LIMIT 1');
     const file = config.masterKeyFile;
@@ -31,9 +27,7 @@ export async function createKeys(config: Config): Promise<string[]> {
     const made = await transact(sequelize, async (db) => await addMissingKeys(db, master, new Date()));
     said.push(made.length > 0 ? say(words.done.keysMade, { purposes: made.join(', ') }) : words.done.keysComplete);
     return said;
-  } finally {
-    await Promise.all([pulse.stop(), sequelize.close()]);
-  }
+  });
 }
 
 /** Makes a new key for a purpose and asks the running service to follow. */
