@@ -158,14 +158,36 @@ describe('three nodes on three members', () => {
     expect((await lettings(on)) - before).toBeGreaterThanOrEqual(crowd.letIn.length);
   });
 
-  it.runIf(WHOLE)('say that nothing serves when all members are gone, and come back by themselves', async () => {
-    for (const member of on.cluster.members) await member.stop('SIGKILL');
-    for (const node of nodes) await expect.poll(async () => await ready(node), { timeout: 30_000 }).toBe(503);
-    expect(await refuse(nodes[0]!.owner.call('people.list'))).toBe('unavailable');
-    await on.cluster.startAgain();
-    for (const node of nodes) await expect.poll(async () => await ready(node), { timeout: 60_000 }).toBe(200);
-    expect(await visitors.visit(nodes[0]!, 0)).toBe('let-in');
+  it.runIf(WHOLE)('go on with the last member when two are stopped in order', async () => {
+    const [, second, third] = on.cluster.members;
+    const before = await lettings(on);
+    const crowd = visitors.crowd(nodes);
+    await crowd.untilLetIn(10);
+    const from = performance.now();
+    await second!.stop();
+    await third!.stop();
+    await crowd.untilLetIn(30);
+    const gap = crowd.gapSince(from);
+    tell(`two stopped in order: nobody came in for ${(gap / 1000).toFixed(1)} s at most`, crowd.others);
+    await second!.start();
+    await third!.start();
+    await crowd.end();
+    expect(gap).toBeLessThan(LONGEST_GAP_MS);
+    expect((await lettings(on)) - before).toBeGreaterThanOrEqual(crowd.letIn.length);
   });
+
+  const GONE = WHOLE ? (['SIGKILL', 'SIGTERM'] as const) : [];
+  it.each(GONE)(
+    'say that nothing serves when all members are gone by %s, and come back by themselves',
+    async (signal) => {
+      for (const member of on.cluster.members) await member.stop(signal);
+      for (const node of nodes) await expect.poll(async () => await ready(node), { timeout: 30_000 }).toBe(503);
+      expect(await refuse(nodes[0]!.owner.call('people.list'))).toBe('unavailable');
+      await on.cluster.startAgain();
+      for (const node of nodes) await expect.poll(async () => await ready(node), { timeout: 60_000 }).toBe(200);
+      expect(await visitors.visit(nodes[0]!, 0)).toBe('let-in');
+    },
+  );
 
   it.runIf(WHOLE)('go back to their own members, and are restarted one after another, members and nodes', async () => {
     const used = async (node: Node) => (await node.owner.call('system.show')).databases.findIndex(({ used }) => used);

@@ -268,10 +268,13 @@ export async function startPrivateCluster({
     get hosts() {
       return this.members.map(({ host, port }) => `${host}:${port}`).join(',');
     },
-    /** Starts all members after all of them were gone: the one that has most goes first, and makes the cluster anew. */
+    /** Starts all members after all of them were gone: the one that was stopped last, or has most, goes first and makes the cluster anew. */
     async startAgain() {
       const positions = this.members.map((member) => member.position());
-      const last = positions.indexOf(Math.max(...positions));
+      const saysSo = this.members.findIndex(({ dir }) =>
+        readFileSync(join(dir, 'data/grastate.dat'), 'utf8').includes('safe_to_bootstrap: 1'),
+      );
+      const last = saysSo < 0 ? positions.indexOf(Math.max(...positions)) : saysSo;
       const first = this.members[last];
       const state = join(first.dir, 'data/grastate.dat');
       writeFileSync(state, readFileSync(state, 'utf8').replace('safe_to_bootstrap: 0', 'safe_to_bootstrap: 1'));
