@@ -60,13 +60,19 @@ function* container() {
   };
   const value = (cipher) =>
     `<xenc:EncryptionMethod Algorithm="${AES}"/><xenc:CipherData><xenc:CipherValue>${cipher.toString('base64')}</xenc:CipherValue></xenc:CipherData>`;
-  yield `<?xml version="1.0"?><KeyContainer Version="1.0" xmlns="urn:ietf:params:xml:ns:keyprov:pskc" xmlns:ds="http://www.w3.org/2000/09/xmldsig#" xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:pkcs5="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#">
-<EncryptionKey><xenc11:DerivedKey><xenc11:KeyDerivationMethod Algorithm="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#pbkdf2"><pkcs5:PBKDF2-params><Salt><Specified>${SALT.toString('base64')}</Specified></Salt><IterationCount>${ITERATIONS}</IterationCount><KeyLength>32</KeyLength><PRF Algorithm="http://www.w3.org/2001/04/xmldsig-more#hmac-sha256"/></pkcs5:PBKDF2-params></xenc11:KeyDerivationMethod></xenc11:DerivedKey></EncryptionKey>
+  yield `<?xml version="1.0"?><KeyContainer Version="1.0" xmlns="urn:ietf:params:xml:ns:keyprov:pskc" xmlns:ds="http://www.w3.org/2000/09/xmldsig#"
+  xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:pkcs5="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#">
+<EncryptionKey><xenc11:DerivedKey><xenc11:KeyDerivationMethod Algorithm="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#pbkdf2">
+  <pkcs5:PBKDF2-params><Salt><Specified>${SALT.toString('base64')}</Specified></Salt><IterationCount>${ITERATIONS}</IterationCount>
+  <KeyLength>32</KeyLength><PRF Algorithm="http://www.w3.org/2001/04/xmldsig-more#hmac-sha256"/></pkcs5:PBKDF2-params></xenc11:KeyDerivationMethod></xenc11:DerivedKey></EncryptionKey>
 <MACMethod Algorithm="http://www.w3.org/2001/04/xmldsig-more#hmac-sha256"><MACKey>${value(seal(MAC_KEY))}</MACKey></MACMethod>\n`;
   for (let i = 0; i < TOKENS; i++) {
     const cipher = seal(secretOf(i));
     const mac = createHmac('sha256', MAC_KEY).update(cipher).digest('base64');
-    yield `<KeyPackage><DeviceInfo><Manufacturer>Gullwing</Manufacturer><SerialNo>PS-${String(i).padStart(7, '0')}</SerialNo><Model>Card 60</Model></DeviceInfo><Key Id="${i}" Algorithm="urn:ietf:params:xml:ns:keyprov:pskc:totp"><AlgorithmParameters><ResponseFormat Length="6" Encoding="DECIMAL"/></AlgorithmParameters><Data><Secret><EncryptedValue>${value(cipher)}</EncryptedValue><ValueMAC>${mac}</ValueMAC></Secret><TimeInterval><PlainValue>60</PlainValue></TimeInterval></Data><Policy><ExpiryDate>2031-12-31T00:00:00Z</ExpiryDate><KeyUsage>OTP</KeyUsage></Policy></Key></KeyPackage>\n`;
+    yield `<KeyPackage><DeviceInfo><Manufacturer>Gullwing</Manufacturer><SerialNo>PS-${String(i).padStart(7, '0')}</SerialNo><Model>Card 60</Model></DeviceInfo>
+<Key Id="${i}" Algorithm="urn:ietf:params:xml:ns:keyprov:pskc:totp"><AlgorithmParameters><ResponseFormat Length="6" Encoding="DECIMAL"/></AlgorithmParameters>
+<Data><Secret><EncryptedValue>${value(cipher)}</EncryptedValue><ValueMAC>${mac}</ValueMAC></Secret><TimeInterval><PlainValue>60</PlainValue></TimeInterval></Data>
+<Policy><ExpiryDate>2031-12-31T00:00:00Z</ExpiryDate><KeyUsage>OTP</KeyUsage></Policy></Key></KeyPackage>\n`;
   }
   yield '</KeyContainer>\n';
 }

@@ -12,7 +12,8 @@ import {
 } from './index.js';
 
 const NS =
-  'xmlns="urn:ietf:params:xml:ns:keyprov:pskc" xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:ds="http://www.w3.org/2000/09/xmldsig#" xmlns:pkcs5="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#"';
+  'xmlns="urn:ietf:params:xml:ns:keyprov:pskc" xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" ' +
+  'xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:ds="http://www.w3.org/2000/09/xmldsig#" xmlns:pkcs5="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#"';
 const AES128 = 'http://www.w3.org/2001/04/xmlenc#aes128-cbc';
 const SHA1 = 'http://www.w3.org/2000/09/xmldsig#hmac-sha1';
 const HOTP = 'urn:ietf:params:xml:ns:keyprov:pskc:hotp';
@@ -127,7 +128,9 @@ describe('a key container, RFC 6030', () => {
     });
     // Figure 4: no key, but what one would be derived from by a master key that is elsewhere.
     const derived = container(
-      `<KeyPackage><DeviceInfo><SerialNo>987654321</SerialNo></DeviceInfo><Key Id="12345678" Algorithm="${HOTP}">${issuer}<AlgorithmParameters><ResponseFormat Length="8" Encoding="DECIMAL"/></AlgorithmParameters><KeyProfileId>keyProfile1</KeyProfileId><KeyReference>MasterKeyLabel</KeyReference><Data>${counter}</Data></Key></KeyPackage>`,
+      `<KeyPackage><DeviceInfo><SerialNo>987654321</SerialNo></DeviceInfo><Key Id="12345678" Algorithm="${HOTP}">${issuer}
+<AlgorithmParameters><ResponseFormat Length="8" Encoding="DECIMAL"/></AlgorithmParameters><KeyProfileId>keyProfile1</KeyProfileId>
+<KeyReference>MasterKeyLabel</KeyReference><Data>${counter}</Data></Key></KeyPackage>`,
     );
     expect(problemOf(derived)).toEqual(['missing']);
     // Figure 5: a key guarded by a PIN, and the PIN as a key of its own.
@@ -196,7 +199,8 @@ describe('a key container, RFC 6030', () => {
       const valueMac = createHmac('sha256', Buffer.alloc(32, 7)).update(value).digest('base64');
       const algorithm = `http://www.w3.org/2001/04/xmlenc#${uri}`;
       const text = container(
-        `<EncryptionKey><ds:KeyName>k</ds:KeyName></EncryptionKey><MACMethod Algorithm="http://www.w3.org/2001/04/xmldsig-more#hmac-sha256"><MACKey>${encrypted(algorithm, seal(Buffer.alloc(32, 7)).toString('base64'))}</MACKey></MACMethod>
+        `<EncryptionKey><ds:KeyName>k</ds:KeyName></EncryptionKey>
+<MACMethod Algorithm="http://www.w3.org/2001/04/xmldsig-more#hmac-sha256"><MACKey>${encrypted(algorithm, seal(Buffer.alloc(32, 7)).toString('base64'))}</MACKey></MACMethod>
          ${pack(`<EncryptedValue>${encrypted(algorithm, value.toString('base64'))}</EncryptedValue><ValueMAC>${valueMac}</ValueMAC>`)}`,
       );
       expect(read(text, { kind: 'pre-shared', key })[0], uri).toMatchObject({ secret: Buffer.from(SECRET) });
@@ -207,7 +211,8 @@ describe('a key container, RFC 6030', () => {
     const wrapped = Buffer.concat([wrap.update(Buffer.alloc(24, 5)), wrap.final()]).toString('base64');
     const inWrap = (cipher: string) =>
       container(
-        `<EncryptionKey><ds:KeyName>k</ds:KeyName></EncryptionKey>${pack(`<EncryptedValue>${encrypted('http://www.w3.org/2001/04/xmlenc#kw-aes128', cipher)}</EncryptedValue>`)}`,
+        `<EncryptionKey><ds:KeyName>k</ds:KeyName></EncryptionKey>
+${pack(`<EncryptedValue>${encrypted('http://www.w3.org/2001/04/xmlenc#kw-aes128', cipher)}</EncryptedValue>`)}`,
       );
     expect(read(inWrap(wrapped), { kind: 'pre-shared', key: kek })[0]!.secret).toEqual(Buffer.alloc(24, 5));
     const other = `${wrapped.slice(0, -4)}AAA=`;
@@ -218,7 +223,8 @@ describe('a key container, RFC 6030', () => {
     const rsaMac = createHmac('sha1', Buffer.alloc(20, 3)).update(rsa).digest('base64');
     const macKey = publicEncrypt({ key: publicKey, padding: constants.RSA_PKCS1_OAEP_PADDING }, Buffer.alloc(20, 3));
     const forUs = container(
-      `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey><MACMethod Algorithm="${SHA1}"><MACKey>${encrypted(algorithm, macKey.toString('base64'))}</MACKey></MACMethod>
+      `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>
+<MACMethod Algorithm="${SHA1}"><MACKey>${encrypted(algorithm, macKey.toString('base64'))}</MACKey></MACMethod>
        ${pack(`<EncryptedValue>${encrypted(algorithm, rsa.toString('base64'))}</EncryptedValue><ValueMAC>${rsaMac}</ValueMAC>`)}`,
     );
     const pem = (key: typeof privateKey) => key.export({ type: 'pkcs8', format: 'pem' }) as string;
@@ -229,7 +235,8 @@ describe('a key container, RFC 6030', () => {
     // As RFC 6030 §6.3 shows it: no MAC. A changed value does not open.
     const plainly = (cipher: Buffer) =>
       container(
-        `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>${pack(`<EncryptedValue>${encrypted(algorithm, cipher.toString('base64'))}</EncryptedValue>`)}`,
+        `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>
+${pack(`<EncryptedValue>${encrypted(algorithm, cipher.toString('base64'))}</EncryptedValue>`)}`,
       );
     expect(read(plainly(rsa), ours)[0]).toMatchObject({ secret: Buffer.from(SECRET) });
     expect(problemOf(plainly(Buffer.from(rsa).fill(7, 9, 10)), ours)).toEqual(['value-broken']);
@@ -237,8 +244,12 @@ describe('a key container, RFC 6030', () => {
 
   it('encrypted with the old padding of RSA is named, since opening it would tell what it holds', () => {
     // As RFC 6030 §6.3 shows it: no MAC, PKCS #1 v1.5.
+    const published =
+      'hJ+fvpoMPMO9BYpK2rdyQYGIxiATYHTHC7e/sPLKYo5/r1v+4xTYG3gJolCWuVMydJ7Ta0GaiBPHcWa8ctCVYmHKfSz5fdeV5nqb' +
+      'ZApe6dofTqhRwZK6Yx4ufevi91cjN2vBpSxYafvN3c3+xIgk0EnTV4iVPRCR0rBwyfFrPc4=';
     const text = container(
-      `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>${pack(`<EncryptedValue>${encrypted('http://www.w3.org/2001/04/xmlenc#rsa_1_5', 'hJ+fvpoMPMO9BYpK2rdyQYGIxiATYHTHC7e/sPLKYo5/r1v+4xTYG3gJolCWuVMydJ7Ta0GaiBPHcWa8ctCVYmHKfSz5fdeV5nqbZApe6dofTqhRwZK6Yx4ufevi91cjN2vBpSxYafvN3c3+xIgk0EnTV4iVPRCR0rBwyfFrPc4=')}</EncryptedValue>`)}`,
+      `<EncryptionKey><ds:X509Data><ds:X509Certificate>AA==</ds:X509Certificate></ds:X509Data></EncryptionKey>
+${pack(`<EncryptedValue>${encrypted('http://www.w3.org/2001/04/xmlenc#rsa_1_5', published)}</EncryptedValue>`)}`,
     );
     const { privateKey } = generateKeyPairSync('rsa', { modulusLength: 1024 });
     const privateKeyPem = privateKey.export({ type: 'pkcs8', format: 'pem' }) as string;

@@ -23,6 +23,7 @@ export interface LeavingToken {
 const ITERATIONS = 600_000;
 const PSKC = 'urn:ietf:params:xml:ns:keyprov:pskc';
 const AES256 = 'http://www.w3.org/2001/04/xmlenc#aes256-cbc';
+const PKCS5 = 'http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#';
 const HMAC_SHA256 = 'http://www.w3.org/2001/04/xmldsig-more#hmac-sha256';
 
 const ESCAPES: Readonly<Record<string, string>> = {
@@ -58,8 +59,12 @@ export class PskcWriter {
 
   head(): string {
     return `<?xml version="1.0" encoding="UTF-8"?>
-<KeyContainer Version="1.0" xmlns="${PSKC}" xmlns:ds="http://www.w3.org/2000/09/xmldsig#" xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:pkcs5="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#">
-<EncryptionKey><xenc11:DerivedKey><xenc11:KeyDerivationMethod Algorithm="http://www.rsasecurity.com/rsalabs/pkcs/schemas/pkcs-5v2-0#pbkdf2"><pkcs5:PBKDF2-params><Salt><Specified>${base64(this.#salt)}</Specified></Salt><IterationCount>${ITERATIONS}</IterationCount><KeyLength>32</KeyLength><PRF Algorithm="${HMAC_SHA256}"/></pkcs5:PBKDF2-params></xenc11:KeyDerivationMethod></xenc11:DerivedKey></EncryptionKey>
+<KeyContainer Version="1.0" xmlns="${PSKC}" xmlns:ds="http://www.w3.org/2000/09/xmldsig#"
+  xmlns:xenc="http://www.w3.org/2001/04/xmlenc#" xmlns:xenc11="http://www.w3.org/2009/xmlenc11#" xmlns:pkcs5="${PKCS5}">
+<EncryptionKey><xenc11:DerivedKey><xenc11:KeyDerivationMethod Algorithm="${PKCS5}pbkdf2"><pkcs5:PBKDF2-params>
+  <Salt><Specified>${base64(this.#salt)}</Specified></Salt><IterationCount>${ITERATIONS}</IterationCount>
+  <KeyLength>32</KeyLength><PRF Algorithm="${HMAC_SHA256}"/>
+</pkcs5:PBKDF2-params></xenc11:KeyDerivationMethod></xenc11:DerivedKey></EncryptionKey>
 <MACMethod Algorithm="${HMAC_SHA256}"><MACKey>${this.#encrypted(this.#macKey).xml}</MACKey></MACMethod>
 `;
   }
@@ -73,7 +78,16 @@ export class PskcWriter {
         ? plain('Counter', token.counter)
         : `${plain('Time', token.t0)}${plain('TimeInterval', token.period)}${plain('TimeDrift', token.drift)}`;
     const suite = token.algorithm.replace('SHA', 'HMAC-SHA');
-    return `<KeyPackage><DeviceInfo>${element('Manufacturer', token.maker)}${element('SerialNo', token.serial)}${element('Model', token.model)}</DeviceInfo><Key Id="${escaped(token.serial)}" Algorithm="${PSKC}:${token.method}"><AlgorithmParameters><Suite>${suite}</Suite><ResponseFormat Length="${token.digits}" Encoding="DECIMAL"/></AlgorithmParameters><Data><Secret><EncryptedValue>${xml}</EncryptedValue><ValueMAC>${mac}</ValueMAC></Secret>${moving}</Data>${element('UserId', token.owner)}<Policy>${day('StartDate', token.starts)}${day('ExpiryDate', token.expires)}<KeyUsage>OTP</KeyUsage></Policy></Key></KeyPackage>\n`;
+    const { maker, serial, model, digits } = token;
+    return [
+      '<KeyPackage><DeviceInfo>',
+      `${element('Manufacturer', maker)}${element('SerialNo', serial)}${element('Model', model)}</DeviceInfo>`,
+      `<Key Id="${escaped(serial)}" Algorithm="${PSKC}:${token.method}"><AlgorithmParameters><Suite>${suite}</Suite>`,
+      `<ResponseFormat Length="${digits}" Encoding="DECIMAL"/></AlgorithmParameters>`,
+      `<Data><Secret><EncryptedValue>${xml}</EncryptedValue><ValueMAC>${mac}</ValueMAC></Secret>${moving}</Data>`,
+      `${element('UserId', token.owner)}<Policy>${day('StartDate', token.starts)}${day('ExpiryDate', token.expires)}`,
+      '<KeyUsage>OTP</KeyUsage></Policy></Key></KeyPackage>\n',
+    ].join('');
   }
 
   tail(): string {
