@@ -90,12 +90,22 @@ export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unkno
       .call('roles.grant', { params: { id, role: 'auditor' }, body: {} })
       .then(
         () => undefined,
-        (error: unknown) => error as { problem: { facts: { request: string } } },
+        (error: unknown) => error as { code: string; problem: { facts: { request?: string } } },
       );
-    return { id, second: by, request: problem!.problem.facts.request };
+    const request = problem?.problem.facts.request;
+    if (request === undefined) throw new Error(`no signature was asked for: ${problem?.code}`);
+    return { id, second: by, request };
   };
-  const requestsFor = async (id: string) =>
-    await sql('SELECT state FROM signature_requests WHERE person_id = UNHEX(?) ORDER BY asked_at', [hex(id)]);
+  /** How those for somebody stand. What is still open is closed: one administrator may leave fifty waiting, and rounds are more. */
+  const requestsFor = async (id: string) => {
+    const states = await sql('SELECT state FROM signature_requests WHERE person_id = UNHEX(?) ORDER BY asked_at', [
+      hex(id),
+    ]);
+    await sql("UPDATE signature_requests SET state = 'withdrawn' WHERE person_id = UNHEX(?) AND state = 'open'", [
+      hex(id),
+    ]);
+    return states;
+  };
 
   return {
     'two owners take the right from each other': pair({
