@@ -86,7 +86,7 @@ describe('method settings', () => {
       query: { application: app.id },
     });
     expect(explained).toMatchObject({
-      barred: ['totp', 'webauthn'],
+      barred: ['totp', 'webauthn', 'recovery', 'pass'],
       meets: { state: 'enrol-first' },
       ways: [{ servedBy: null }],
     });

@@ -31,6 +31,7 @@ const SUBJECT_OF: Readonly<Record<string, Subject>> = {
   '/people/*/tokens': 'part',
   '/groups/*/members': 'person',
   '/authenticators': 'authenticator',
+  '/passes': 'authenticator',
   '/carriers': 'carrier',
   '/activity/sign-ins': 'signIn',
   '/groups': 'installation',

@@ -90,6 +90,8 @@ const table = {
   'named-by-rule': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'named-by-methods': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'method-not-offered': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
+  'passes-open': { status: 409, exit: EXIT.refused, retryable: false, audience: 'operator' },
+  'passes-today': { status: 409, exit: EXIT.refused, retryable: false, audience: 'operator' },
   'draft-missing': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'too-dear': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },
   'draft-unsound': { status: 422, exit: EXIT.badInput, retryable: false, audience: 'operator' },

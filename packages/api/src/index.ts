@@ -14,7 +14,8 @@ export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { DELIMITER_NAMES } from './routes/imports.js';
 export { configurationFile } from './routes/configuration.js';
-export { FIRST_WEIGHTS, settings as settingsSchema } from './routes/insight.js';
+export { FIRST_PASS_BOUNDS } from './routes/passes.js';
+export { FIRST_RECOVERY, FIRST_WEIGHTS, settings as settingsSchema } from './routes/insight.js';
 export {
   acceptedLanguage,
   catalogue,
@@ -51,6 +52,9 @@ export {
   LIMITABLE_ROLES,
   METHODS,
   METHOD_PURPOSES,
+  PASS_PURPOSES,
+  PASS_STATES,
+  type PassPurpose,
   OWNER_PARTS,
   PEOPLE_COLUMNS,
   TOKEN_COLUMNS,

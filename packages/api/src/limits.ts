@@ -36,6 +36,12 @@ export const LIMITS = {
   labelChars: 60,
   authenticatorsPerPerson: 30,
   applicationsPerAuthenticator: 50,
+  /** Hours that a temporary pass may live, whatever is set; what is needed for longer is an authenticator. */
+  passHoursMost: 24 * 31,
+  passUsesMost: 500,
+  /** Days ahead of its time that one may be given. */
+  passDaysAhead: 31,
+  passReasonChars: 200,
   applicationNameChars: 80,
   connectionsPerApplication: 10,
   keysPerConnection: 5,

@@ -5,6 +5,7 @@ import { insightArea } from './areas/insight/area.js';
 import { methodsArea } from './areas/methods/area.js';
 import { modelsArea } from './areas/models/area.js';
 import { networksArea } from './areas/networks/area.js';
+import { passesArea } from './areas/passes/area.js';
 import { peopleArea } from './areas/people/area.js';
 import { relyingPartyArea } from './areas/relying-party/area.js';
 import { rulebookArea } from './areas/rulebook/area.js';
@@ -21,6 +22,7 @@ export const AREAS: readonly ConsoleArea[] = [
   methodsArea,
   modelsArea,
   networksArea,
+  passesArea,
   peopleArea,
   relyingPartyArea,
   rulebookArea,

@@ -62,6 +62,9 @@ export const OPERATOR_REASONS = [
   'key-copied',
   'needs-unlock',
   'source-throttled',
+  'pass-waiting',
+  'pass-ended',
+  'pass-not-here',
   'authenticator-gone',
   'overtaken',
 ] as const;

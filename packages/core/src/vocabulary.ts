@@ -8,6 +8,7 @@ export * from './vocabulary-imports.js';
 export * from './vocabulary-keys.js';
 export * from './vocabulary-methods.js';
 export * from './vocabulary-oidc.js';
+export * from './vocabulary-passes.js';
 export * from './vocabulary-rulebook.js';
 export * from './vocabulary-signin.js';
 export * from './vocabulary-tokens.js';

@@ -26,6 +26,9 @@ export const deAccess: Pick<
       'Die Geheimnisse von {tokens, plural, one {# Token} other {# Tokens}} verlassen das Haus, verschlüsselt durch eine Passphrase: {batch}.',
     'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
     'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
+    'recovery-made': '{name} bekommt neue Wiederherstellungscodes; die alten enden.',
+    'pass-given': '{name} bekommt einen vorläufigen Ausweis für {purpose}, von {from} bis {until} (UTC).',
+    'pass-withdrawn': 'Ein vorläufiger Ausweis von {name} endet, und was damit angemeldet wurde.',
     'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
       'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von ' +
@@ -60,6 +63,7 @@ export const deAccess: Pick<
     'stock.export': 'Geheimnisse von Hardwaretokens ausgeben',
     'stock.write': 'Hardwaretokens aufnehmen und bewegen',
     'keyring.unlock': 'Authentikatoren entsperren',
+    'pass.give': 'vorläufige Ausweise vergeben und zurückziehen',
     'password.set': 'Passwörter setzen',
     'application.read': 'Anwendungen sehen',
     'application.write': 'Anwendungen und ihre Schlüssel ändern',

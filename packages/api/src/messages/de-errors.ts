@@ -242,6 +242,14 @@ export const deErrors: typeof enErrors = {
       remedy:
         'Sehen Sie nach, was ihr angeboten wird und warum: nlatch keyring methods <person>, oder die Einstellungen.',
     },
+    'passes-open': {
+      title: 'Sie haben so viele Ausweise vergeben, wie Sie zugleich dürfen: {most, plural, one {#} other {#}}.',
+      remedy: 'Ziehen Sie zurück, was nicht mehr gebraucht wird, oder bitten Sie jemanden, der mehr vergeben darf.',
+    },
+    'passes-today': {
+      title: 'Sie haben so viele Ausweise vergeben, wie Sie an einem Tag dürfen: {most, plural, one {#} other {#}}.',
+      remedy: 'Bitten Sie jemand anderen, der sie vergeben darf; wie viele, legen Eigner fest.',
+    },
     'named-by-rule': {
       title: 'Die Regel „{rule}“ des geltenden Regelwerks nennt es.',
       remedy:

@@ -9,6 +9,11 @@ export const deMail: Catalogue['mail'] = {
   'authenticator.revoked': 'ein Nachweismittel wurde von Ihrem Schlüsselbund genommen: {label}.',
   'authenticator.expired': 'ein Nachweismittel an Ihrem Schlüsselbund ist abgelaufen: {label}.',
   'pin.changed': 'Die PIN von {label} wurde geändert oder weggenommen.',
+  'recovery.made': 'für Sie wurden neue Wiederherstellungscodes gemacht; die alten gelten nicht mehr.',
+  'recovery.used': 'einer Ihrer Wiederherstellungscodes wurde verwendet. Übrig: {label}.',
+  'pass.given':
+    'für Sie wurde ein vorläufiger Ausweis gemacht. Wer ihn hat, kann sich in seiner Zeit als Sie anmelden.',
+  'pass.withdrawn': 'ein vorläufiger Ausweis von Ihnen wurde zurückgezogen.',
   'password.set': 'Ihr Passwort wurde geändert.',
   'signature.subject': 'Eine Gegenzeichnung wird erbeten',
   'signature.asked': '{asker} bittet um das Ja einer zweiten Person aus der Verwaltung:',
@@ -19,6 +24,11 @@ export const deMail: Catalogue['mail'] = {
   'emergency.where': 'Die ganze Geschichte: {link}',
   'emergency.closing':
     'Weiß niemand von Ihnen, warum, so ist es in falschen Händen: setzen Sie seine Nachweismittel jetzt aus. Wissen Sie es, so sagen Sie es bei der Anmeldung, damit sich niemand sonst wundert.',
+  'passes.subject': 'Jemand hat so viele Ausweise vergeben, wie er darf',
+  'passes.reached':
+    '{giver} hat innerhalb eines Tages {given, plural, one {# vorläufigen Ausweis} other {# vorläufige Ausweise}} vergeben, den letzten an {name}. Weitere werden abgelehnt.',
+  'passes.where': 'Die Ausweise: {link}',
+  'passes.closing': 'Ist das mehr, als Sie erwarten, so fragen Sie {giver} und ziehen Sie zurück, was niemand braucht.',
   when: 'Wann: {when}',
   closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihre Hilfe-Stelle an.',
   signature: '{organisation}',

@@ -23,6 +23,9 @@ export const enAccess = {
       'The secrets of {tokens, plural, one {# token leave} other {# tokens leave}}, encrypted by a passphrase: {batch}.',
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
+    'recovery-made': '{name} gets new recovery codes; those before end.',
+    'pass-given': '{name} gets a temporary pass for {purpose}, from {from} until {until} (UTC).',
+    'pass-withdrawn': 'A temporary pass of {name} ends, and what they signed in with it.',
     'password-set': '{name} gets a new password; their sessions and access tokens end.',
     'keys-orphaned':
       'Makes keys for {domain} from now on: {keys, plural, one {# key} other {# keys}} of {people, plural, one {# person} other {# people}} for the domain before answer no more.',
@@ -56,6 +59,7 @@ export const enAccess = {
     'stock.export': 'take the secrets of hardware tokens out',
     'stock.write': 'add and move hardware tokens',
     'keyring.unlock': 'unlock authenticators',
+    'pass.give': 'give temporary passes and withdraw them',
     'password.set': 'set passwords',
     'application.read': 'see applications',
     'application.write': 'change applications and their keys',

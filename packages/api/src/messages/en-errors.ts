@@ -221,6 +221,14 @@ export const enErrors = {
       title: 'The method settings do not offer {method} to this person (row {row} decides; 0 for none).',
       remedy: 'Look at what they are offered and why: nlatch keyring methods <person>, or the method settings.',
     },
+    'passes-open': {
+      title: 'You have given as many passes as you may at a time: {most, plural, one {#} other {#}}.',
+      remedy: 'Withdraw some that are not needed any more, or ask somebody who may give more.',
+    },
+    'passes-today': {
+      title: 'You have given as many passes as you may in a day: {most, plural, one {#} other {#}}.',
+      remedy: 'Ask somebody else who may give them; owners set how many.',
+    },
     'named-by-rule': {
       title: 'The rule “{rule}” of the rulebook in force names it.',
       remedy:

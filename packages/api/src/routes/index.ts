@@ -11,6 +11,7 @@ import { keyringRoutes } from './keyring.js';
 import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';
 import { ownRoutes } from './own.js';
+import { passRoutes } from './passes.js';
 import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
 import { relyingPartyRoutes } from './relying-party.js';
@@ -32,6 +33,7 @@ export const ROUTES = {
   ...peopleRoutes,
   ...importRoutes,
   ...keyringRoutes,
+  ...passRoutes,
   ...stockRoutes,
   ...applicationRoutes,
   ...signInRoutes,

@@ -17,6 +17,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { id, instant, line, page, pageQuery, version } from '../schema.js';
 import { LIMITS } from '../limits.js';
+import { FIRST_PASS_BOUNDS, passBounds } from './passes.js';
 
 const named = z.strictObject({ kind: z.string(), id: z.string().nullable(), name: z.string().nullable() });
 
@@ -33,6 +34,9 @@ export const trailRow = z.strictObject({
   details: z.record(z.string(), z.json()),
   sealed: z.boolean(),
 });
+
+/** As delivered: 48 bits each, of which nobody gets more than a few tries. */
+export const FIRST_RECOVERY = { codes: 10, letters: 12 as const, warnAt: 3 };
 
 /** As delivered. */
 export const FIRST_WEIGHTS: Readonly<Record<SignalId, number>> = {
@@ -76,6 +80,14 @@ export const settings = z.strictObject({
       keepHours: z.number().int().min(1).max(168).describe('After which a request has run out'),
     })
     .default({ actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 }),
+  passes: passBounds.default(FIRST_PASS_BOUNDS),
+  recovery: z
+    .strictObject({
+      codes: z.number().int().min(5).max(20).describe('Recovery codes of a set'),
+      letters: z.literal([8, 12, 16, 20]).describe('Letters of each; four bits each'),
+      warnAt: z.number().int().min(0).max(19).describe('So few left, and the person is told to make new ones'),
+    })
+    .default(FIRST_RECOVERY),
 });
 
 const signInCounts = z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int());

@@ -64,6 +64,10 @@ export const authenticator = z.strictObject({
       counter: z.number().int().describe('Of the next code'),
     })
     .nullable(),
+  recovery: z
+    .strictObject({ left: z.number().int(), of: z.number().int() })
+    .nullable()
+    .describe('Of a set of recovery codes: how many are left'),
   guard: z.strictObject({ familiar: lane, stranger: lane }).describe('Throttling, for familiar sources and all others'),
 });
 
@@ -103,6 +107,12 @@ export const totpBegun = z.strictObject({
   qrSvg: z.string(),
   qrPng: z.string().describe('Base64'),
   codesNeeded: z.literal([1, 2]).describe('How many consecutive codes prove it'),
+});
+
+/** The only answer that ever holds the codes. */
+export const recoveryMade = z.strictObject({
+  authenticator,
+  codes: z.array(z.string()).describe('In groups, each good once'),
 });
 
 /** What begins a passkey or a security key; nothing of it is secret, and it is good once. */
@@ -211,6 +221,18 @@ export const keyringRoutes = {
     answer: authenticator,
     errors: ['wrong-state', 'method-not-offered', 'key-not-taken', 'key-not-allowed', 'key-known'],
     trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
+  }),
+  'recovery.make': route('recovery.make', {
+    summary:
+      'Make a set of recovery codes for somebody, in place of the one before; they are in this one answer and never again',
+    access: operator('keyring.enrol', { person: 'id' }),
+    params: byId,
+    answer: recoveryMade,
+    status: 201,
+    errors: ['limit-reached', 'wrong-state', 'method-not-offered', 'signature-needed'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['recovery.made', 'carrier.added'],
   }),
   'authenticators.suspend': route('authenticators.suspend', {
     summary: 'Set an authenticator aside; it can be resumed',

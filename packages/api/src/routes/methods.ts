@@ -75,6 +75,8 @@ export const methodCells = z
     totp: cellOf('totp'),
     hotp: cellOf('hotp'),
     webauthn: cellOf('webauthn'),
+    recovery: cellOf('recovery'),
+    pass: cellOf('pass'),
   } satisfies Record<OfferedMethod, z.ZodType>)
   .partial()
   .describe('A method that is left out is decided by a row below');

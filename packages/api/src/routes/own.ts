@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { open, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, nothing, secretText } from '../schema.js';
-import { totpBegun, typedCode, typedPin, webauthnBegun } from './keyring.js';
+import { recoveryMade, totpBegun, typedCode, typedPin, webauthnBegun } from './keyring.js';
 import { registrationResponse } from './webauthn.js';
 import { proofBody, signIn, whoOrKey } from './signins.js';
 
@@ -64,6 +64,7 @@ export const ownRoutes = {
           carrier: z.string().nullable(),
           since: instant,
           pin: z.enum(['none', 'own', 'given']),
+          left: z.number().int().nullable().describe('Of recovery codes: how many are left'),
         }),
       ),
       tokens: z
@@ -151,6 +152,15 @@ export const ownRoutes = {
     answer: z.strictObject({ label: z.string() }),
     errors: ['request-gone', 'wrong-state', 'pin-weak'],
     trail: ['pin.set'],
+  }),
+  'own.makeRecovery': route('own.makeRecovery', {
+    summary: 'Make recovery codes for oneself, in place of those before; they are in this one answer and never again',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right }),
+    answer: recoveryMade,
+    status: 201,
+    errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered'],
+    trail: ['recovery.made', 'carrier.added'],
   }),
   'own.setPassword': route('own.setPassword', {
     summary: 'Set a new password in place of the one that was forgotten; all sessions end',

@@ -28,11 +28,12 @@ type Authenticator = Keyring['authenticators'][number];
 const h = words.headings;
 
 function stateOf(one: Authenticator): string {
+  const left = one.recovery ? [say(keyringWords.codesLeft, one.recovery)] : [];
   const pin = { none: [], own: [keyringWords.pinNow], given: [keyringWords.pinGiven] }[one.pin];
   const places = one.onlyAt && [
     say(keyringWords.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || words.facts.none }),
   ];
-  return [guardedState(one), ...pin, ...(places ?? [])].join(', ');
+  return [guardedState(one), ...left, ...pin, ...(places ?? [])].join(', ');
 }
 
 function guardedState(one: Authenticator): string {
@@ -236,6 +237,22 @@ export const keyring: Noun = (command, context) => {
     change: async ({ client, ask }, id) =>
       await client.call('authenticators.test', { params: { id }, body: { code: await ask(words.asks.code) } }),
     said: ({ outcome }) => keyringWords.done.tested[outcome],
+  });
+  changeVerb(at, {
+    line: 'recovery <person>',
+    help: help.recovery,
+    find: findPerson,
+    consequence: ({ displayName: name }) => say(keyringWords.consequences.recovery, { name }),
+    change: async ({ client }, { id }) =>
+      await client.call('recovery.make', { params: { id }, idempotencyKey: onceKey() }),
+    said: ({ codes }, { displayName: name }) =>
+      [
+        say(keyringWords.done.recoveryMade, { name }),
+        '',
+        ...codes.map((code, i) => `  ${String(i + 1).padStart(2)}  ${code}`),
+        '',
+        keyringWords.done.recoveryUse,
+      ].join('\n'),
   });
   changeVerb(at, {
     line: 'prefer <authenticator>',

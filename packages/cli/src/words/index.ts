@@ -51,6 +51,7 @@ export const words = {
     group: 'groups and who is in them',
     import: 'bring in people or groups from a CSV file, with a preview before anything is written',
     keyring: 'carriers and authenticators of one person: enrol, prove, suspend, revoke',
+    pass: 'temporary passes: give, list, withdraw',
     stock: 'hardware tokens: in stock, assigned, sent, with the story of each',
     application: 'applications, their connections and keys',
     rulebook: 'rules that say what is asked for, where',

@@ -37,6 +37,10 @@ export const keyringWords = {
     pinGiven: '{label} has a PIN now, to be changed when it is first used.',
     pinDrawn: '{label} has a PIN now, to be changed when it is first used. It is shown this once: {pin}',
     pinRemoved: '{label} has no PIN any more.',
+    recoveryMade:
+      'Recovery codes for {name}, each good once. They are shown this once; those before are no longer of use:',
+    recoveryUse:
+      'Typed where a code is asked for, after the password. As delivered they serve to enrol something new, not at applications.',
     restricted: '{label} may be used at {places} only.',
     unrestricted: '{label} may be used everywhere again.',
     browserForgotten: 'Forgotten: {name} is asked again there.',
@@ -48,6 +52,7 @@ export const keyringWords = {
     signOut:
       'Ends every session of {name} at the sign-in pages and forgets all their browsers. Applications that are open go on until they end there.',
     revoke: 'Revokes {label} for good and wipes its secret. {left}',
+    recovery: 'Makes a new set of recovery codes for {name}; one that they have ends.',
     closes: ' They would get in no more at: {list}.',
     leftWith: 'What is left to prove with: {list}.',
     leftNothing: 'Nothing will be left to prove with beside a password.',
@@ -69,6 +74,7 @@ export const keyringWords = {
     rename: 'call an authenticator something else',
     'give-pin': 'give a PIN that is typed before each code (asked for)',
     'remove-pin': 'take the PIN away',
+    recovery: 'make recovery codes for somebody; they are shown once',
     restrict: 'say at which applications alone an authenticator may be used',
     'edit-carrier': 'rename a carrier (by its id, name or serial number), or note its serial number',
     prove: 'prove a pending authenticator by its code',
@@ -86,6 +92,7 @@ export const keyringWords = {
     'sign-out': 'end every session at the sign-in pages and forget all browsers',
   },
   waiting: 'Given, and not proved yet: {list}',
+  codesLeft: '{left} of {of} left',
   pinNow: 'PIN',
   pinGiven: 'PIN given, to be changed',
   onlyAt: 'only at {places}',

@@ -12,6 +12,7 @@ import { Hall } from './hall.js';
 import { moment, say, shared, words } from './messages/index.js';
 import { DeviceTaskForm, type DeviceTask } from './device-task.js';
 import { OwnSignIn } from './own-sign-in.js';
+import { RecoverySheet } from '../frame/components/recovery-sheet.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
 
 const w = words.enrolling;
@@ -45,6 +46,7 @@ function Enrol({ right }: { right: string }) {
   const [said, setSaid] = useState<string>();
   const [trouble, setTrouble] = useState<string>();
   const [carrier, setCarrier] = useState('');
+  const [codes, setCodes] = useState<readonly string[]>();
   const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
   const read = async () => setShown(await call('own.show', { body: { right } }));
   useEffect(() => doing(read), []);
@@ -87,9 +89,22 @@ function Enrol({ right }: { right: string }) {
         }
       />
     );
-  const [totp, webauthn] = (['totp', 'webauthn'] as const).map((wanted) =>
+  if (codes)
+    return (
+      <Hall organisation={organisation} title={w.recoveryTitle}>
+        <RecoverySheet codes={codes} hint={w.recoveryHint} words={words.once} onDone={() => setCodes(undefined)} />
+      </Hall>
+    );
+  const [totp, webauthn, recovery] = (['totp', 'webauthn', 'recovery'] as const).map((wanted) =>
     shown.offers.find(({ method }) => method === wanted),
   );
+  const makeCodes = () =>
+    doing(async () => {
+      setTrouble(undefined);
+      const made = await call('own.makeRecovery', { body: { right } });
+      await read();
+      setCodes(made.codes);
+    });
   const startKey = () =>
     doing(async () => {
       setTrouble(undefined);
@@ -122,6 +137,7 @@ function Enrol({ right }: { right: string }) {
             <span>
               {shared.methods[one.method]}
               {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
+              {one.left !== null && <Soft> {say(w.codesLeft, { left: one.left })}</Soft>}
             </span>
             {(one.method === 'totp' || one.method === 'hotp') && (
               <Row>
@@ -176,6 +192,12 @@ function Enrol({ right }: { right: string }) {
         </Form>
       ) : (
         !webauthn?.enrol && <p>{w.notOffered}</p>
+      )}
+      {recovery?.enrol && shown.held.some(({ method }) => method !== 'password') && (
+        <>
+          <p>{w.recoveryAbout}</p>
+          <Button onPress={makeCodes}>{w.recoveryAct}</Button>
+        </>
       )}
       <Small>{say(w.until, { until: moment(shown.until) })}</Small>
     </Hall>

@@ -32,11 +32,12 @@ export const ROLE_PERMISSIONS: Readonly<Record<Role, readonly Permission[]>> = {
     'keyring.suspend',
     'keyring.revoke',
     'keyring.unlock',
+    'pass.give',
     'stock.read',
     'stock.write',
     'password.set',
   ],
-  'help-desk': [...LOOKING, 'keyring.suspend', 'keyring.unlock', 'stock.read'],
+  'help-desk': [...LOOKING, 'keyring.suspend', 'keyring.unlock', 'pass.give', 'stock.read'],
   auditor: [...LOOKING, 'stock.read', 'trail.read', 'role.read', 'setting.read', 'system.read'],
 };
 
@@ -53,6 +54,7 @@ export const LIMITABLE: ReadonlySet<Permission> = new Set([
   'keyring.suspend',
   'keyring.revoke',
   'keyring.unlock',
+  'pass.give',
   'password.set',
   'activity.read',
   'application.read',

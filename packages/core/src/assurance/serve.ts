@@ -1,4 +1,4 @@
-import type { Method, Qualifier } from '../vocabulary.js';
+import type { Method, MethodPurpose, Qualifier } from '../vocabulary.js';
 import type { Way } from './way.js';
 
 /** An active authenticator, as far as ways go by it. */
@@ -12,11 +12,16 @@ export interface Usable {
   readonly preferred: boolean;
   /** Applications at which it may be used, where it is kept to some. */
   readonly onlyAt?: readonly string[];
+  /** What alone it was given for, whatever its method may be used for. */
+  readonly onlyFor?: readonly MethodPurpose[];
 }
 
-/** What of a keyring may be used at an application. */
-export const keyringAt = (keyring: readonly Usable[], application: string): readonly Usable[] =>
-  keyring.filter(({ onlyAt }) => onlyAt === undefined || onlyAt.includes(application));
+/** What of a keyring may be used at an application, which is there for a purpose. */
+export const keyringAt = (keyring: readonly Usable[], application: string, purpose: MethodPurpose): readonly Usable[] =>
+  keyring.filter(
+    ({ onlyAt, onlyFor }) =>
+      (onlyAt === undefined || onlyAt.includes(application)) && (onlyFor === undefined || onlyFor.includes(purpose)),
+  );
 
 /**
  * The authenticators that would serve a way, one for each of its proofs in their order; undefined where the keyring does

@@ -34,7 +34,7 @@ describe('method settings', () => {
     expect(offerOf(PORT, 'password', new Set(['quay']))).toMatchObject({ enrol: true, why: null, decided: { row: 2 } });
     expect(offerOf(PORT, 'push', new Set())).toMatchObject({ enrol: false, why: 'not-built' });
     expect(offerOf({ rows: [] }, 'totp', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
-    expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp']);
+    expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp', 'recovery']);
     expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password']);
     expect(barredFor(FIRST_METHODS, new Set())).toEqual([]);
   });

@@ -9,6 +9,7 @@ import { keyringArea } from '../areas/keyring/area.js';
 import { methodsArea } from '../areas/methods/area.js';
 import { modelsArea } from '../areas/models/area.js';
 import { networksArea } from '../areas/networks/area.js';
+import { passesArea } from '../areas/passes/area.js';
 import { peopleArea } from '../areas/people/area.js';
 import { relyingPartyArea } from '../areas/relying-party/area.js';
 import { rulebookArea } from '../areas/rulebook/area.js';
@@ -46,6 +47,7 @@ const BROUGHT = [
   methodsArea,
   modelsArea,
   networksArea,
+  passesArea,
   peopleArea,
   relyingPartyArea,
   rulebookArea,

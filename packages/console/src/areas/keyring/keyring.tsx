@@ -20,6 +20,7 @@ import { ReportLost, Resync, TryCode } from './device-dialogs.js';
 import { GivePin, Restrict } from './pin-dialogs.js';
 import { EnrolKey } from './enrol-key.js';
 import { EnrolTotp } from './enrol-totp.js';
+import { RecoveryCodes } from './recovery-codes.js';
 import { GiveToken } from './give-token.js';
 import { ProveTotp } from './prove-totp.js';
 
@@ -52,6 +53,10 @@ const TONES = {
   revoked: 'ended',
   expired: 'ended',
 } as const;
+/** So few recovery codes are soon none. */
+const FEW = 3;
+/** Passes stand in a list of their own, with their time. */
+const isKept = (one: Authenticator) => one.method !== 'pass';
 const hasEnded = (one: Authenticator) => one.state === 'revoked' || one.state === 'expired';
 
 export function Keyring({ person }: { person: Person }) {
@@ -61,13 +66,15 @@ export function Keyring({ person }: { person: Person }) {
   const [editing, setEditing] = useState<CarrierFacts>();
   const [said, setSaid] = useState<string>();
   const [giving, setGiving] = useState(false);
+  const [recovering, setRecovering] = useState(false);
   const [provingToken, setProvingToken] = useState<Answer<'keyring.show'>['tokens'][number]>();
   const [losing, setLosing] = useState<CarrierFacts>();
   const session = useSession();
   const found = useAct((id: string) => call('carriers.report', { params: { id }, body: { state: 'in-hand' } }));
   if (!data) return <p>{words.loading}</p>;
-  const shown = data.authenticators.filter((one) => showEnded || !hasEnded(one));
-  const ended = data.authenticators.filter(hasEnded).length;
+  const kept = data.authenticators.filter(isKept);
+  const shown = kept.filter((one) => showEnded || !hasEnded(one));
+  const ended = kept.filter(hasEnded).length;
   const rings = [
     ...data.carriers.map((carrier) => ({ id: carrier.id, label: carrier.label, carrier })),
     { id: null, label: w.noCarrier, carrier: undefined },
@@ -85,6 +92,7 @@ export function Keyring({ person }: { person: Person }) {
             {session.permissions.includes('stock.read') && (
               <Button onPress={() => setGiving(true)}>{stockWords.stock.give}</Button>
             )}
+            <Button onPress={() => setRecovering(true)}>{w.recovery}</Button>
             <Button onPress={() => setKeying(true)}>{w.enrolKey}</Button>
             <Button look="main" onPress={() => setEnrolling(true)}>
               {w.enrol}
@@ -169,6 +177,13 @@ export function Keyring({ person }: { person: Person }) {
         </Row>
       )}
       {found.trouble && <Banner $tone="danger">{found.trouble.text}</Banner>}
+      {recovering && (
+        <RecoveryCodes
+          person={person}
+          has={kept.some((one) => one.method === 'recovery' && one.state === 'active')}
+          onClose={() => setRecovering(false)}
+        />
+      )}
       {giving && (
         <GiveToken
           person={person}
@@ -285,6 +300,9 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           {guard && <State tone="held">{guard}</State>}
           {key?.copied && <State tone="held">{w.keyCopied}</State>}
           {key?.compromised && <State tone="held">{modelsWords.keyModels.compromised}</State>}
+          {one.recovery && (
+            <State tone={one.recovery.left > FEW ? 'good' : 'held'}>{say(w.codesLeft, one.recovery)}</State>
+          )}
           {one.preferred && <State tone="good">{w.preferred}</State>}
           {one.pin !== 'none' && (
             <State tone={one.pin === 'own' ? 'good' : 'open'}>{one.pin === 'own' ? w.pinOwn : w.pinGiven}</State>

@@ -55,6 +55,8 @@ export const de: Words<typeof en> = {
   },
   unreachable: 'Der Dienst antwortet nicht. Prüfen Sie, ob er läuft, und versuchen Sie es noch einmal.',
   showOnce: {
+    print: 'Drucken',
+    keepToYourself: 'Behalten Sie das für sich. Niemand von hier wird Sie danach fragen.',
     warning:
       'Dies wird nur einmal gezeigt. Sobald Sie die Seite verlassen, kann es niemand mehr sehen, auch wir nicht.',
     copy: 'Kopieren',
@@ -72,6 +74,11 @@ export const de: Words<typeof en> = {
     loginName: 'Anmeldename',
     password: 'Passwort',
     code: 'Code aus Ihrer App',
+    pass: {
+      have: 'Ich habe einen Ausweis bekommen',
+      label: 'Ausweis',
+      hint: 'Vier Gruppen zu vier Buchstaben. Groß oder klein, mit oder ohne Bindestriche.',
+    },
     codeHint: '6 oder 8 Ziffern, wie die App sie gerade zeigt',
     next: 'Weiter',
     finish: 'Anmelden',

@@ -51,6 +51,8 @@ export const en = {
   },
   unreachable: 'The service does not answer. Check that it runs, then try again.',
   showOnce: {
+    print: 'Print it',
+    keepToYourself: 'Keep this to yourself. Nobody from here will ask you for it.',
     warning: 'This is shown once. When you leave, nobody can see it again, we neither.',
     copy: 'Copy',
     copied: 'Copied',
@@ -70,6 +72,11 @@ export const en = {
     loginName: 'Login name',
     password: 'Password',
     code: 'Code from your app',
+    pass: {
+      have: 'I was given a pass',
+      label: 'Pass',
+      hint: 'Four groups of four letters. Upper or lower case, with or without hyphens.',
+    },
     codeHint: '6 or 8 digits, as the app shows them now',
     next: 'Next',
     finish: 'Sign in',

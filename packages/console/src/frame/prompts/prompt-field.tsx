@@ -1,9 +1,13 @@
 import { typedPrompt, type PromptKind, type TypedPrompt } from '@nimble-latch/api';
+import { useState } from 'react';
+import { Button } from '../components/button.js';
 import { TextField } from '../components/text-fields.js';
 
 /** What a place says of prompts; the sign-in pages, the console and the walk-through each say it their way. */
 export interface PromptWords {
   readonly fields: Readonly<Record<TypedPrompt, { readonly label: string; readonly hint?: string | undefined }>>;
+  /** Of somebody who was given a pass: it is typed where a code is, in letters. */
+  readonly pass: { readonly have: string; readonly label: string; readonly hint: string };
   readonly keyHint: string;
   readonly useKey: string;
   /** On the button that sends a password; more is to come. */
@@ -24,6 +28,9 @@ const TYPING = {
   'next-code': { autoComplete: 'one-time-code', inputMode: 'numeric', code: true },
 } as const satisfies Record<TypedPrompt, object>;
 
+/** A pass is letters: a keyboard of digits would not do. */
+const TYPING_PASS = { autoComplete: 'off', autoCapitalize: 'characters', code: true } as const;
+
 /** The field that a prompt is answered in. */
 export function PromptField({
   kind,
@@ -38,15 +45,25 @@ export function PromptField({
   onChange: (value: string) => void;
 }) {
   const typed = typedPrompt(kind);
-  const { label, hint } = words.fields[typed];
+  const [letters, setLetters] = useState(false);
+  const asPass = letters && typed === 'code';
+  const { label, hint } = asPass ? words.pass : words.fields[typed];
   return (
-    <TextField
-      {...field}
-      {...TYPING[typed]}
-      {...(onBehalf ? { autoComplete: 'off' } : {})}
-      label={label}
-      {...(hint === undefined ? {} : { description: hint })}
-      autoFocus
-    />
+    <>
+      <TextField
+        key={asPass ? 'pass' : typed}
+        {...field}
+        {...(asPass ? TYPING_PASS : TYPING[typed])}
+        {...(onBehalf ? { autoComplete: 'off' } : {})}
+        label={label}
+        {...(hint === undefined ? {} : { description: hint })}
+        autoFocus
+      />
+      {typed === 'code' && !letters && (
+        <Button look="quiet" onPress={() => setLetters(true)}>
+          {words.pass.have}
+        </Button>
+      )}
+    </>
   );
 }

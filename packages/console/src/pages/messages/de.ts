@@ -12,6 +12,21 @@ export const de: Words<typeof en> = {
   newPasswordHint:
     'Ihres hat jemand anderes gesetzt. Wählen Sie eines, das nur Sie kennen; ein paar Wörter zusammen sind gut.',
   code: 'Code',
+  pass: {
+    have: 'Ich habe einen Ausweis bekommen',
+    label: 'Ausweis',
+    hint: 'Vier Gruppen zu vier Buchstaben. Groß oder klein, mit oder ohne Bindestriche.',
+  },
+  /** Of what is shown this once. */
+  once: {
+    print: 'Drucken',
+    keepToYourself: 'Behalten Sie das für sich. Niemand von hier wird Sie danach fragen.',
+    warning:
+      'Dies wird nur einmal gezeigt. Sobald Sie die Seite verlassen, kann es niemand mehr sehen, auch wir nicht.',
+    copy: 'Kopieren',
+    copied: 'Kopiert',
+    kept: 'Ich habe es aufbewahrt',
+  },
   codeHint: 'Die Ziffern, die Ihre App oder Ihr Token jetzt zeigt.',
   nextCode: 'Der Code danach',
   nextCodeHint: 'Ihr Token wurde seit dem letzten Mal oft gedrückt. Drücken Sie noch einmal.',
@@ -79,6 +94,13 @@ export const de: Words<typeof en> = {
   forgot: 'Passwort vergessen?',
   enrolHere: 'Selbst einrichten',
   enrolling: {
+    recoveryTitle: 'Ihre Wiederherstellungscodes',
+    recoveryHint:
+      'Jeder gilt einmal. Bewahren Sie das Blatt dort auf, wo Ihr Telefon nicht ist. Mit Ihrem Passwort richten Sie durch einen davon hier etwas Neues ein.',
+    recoveryAbout:
+      'Für den Tag, an dem alles weg ist: ein Blatt mit Codes, jeder einmal gut. Ein Blatt, das Sie haben, endet.',
+    recoveryAct: 'Wiederherstellungscodes machen',
+    codesLeft: 'noch {left, plural, one {# Code} other {# Codes}}',
     title: 'Etwas zum Ausweisen einrichten',
     intro:
       'Etwas neben dem Passwort, das zeigt, dass Sie es sind: zum Beispiel eine App auf Ihrem Telefon. Sagen Sie zuerst, wer Sie sind.',

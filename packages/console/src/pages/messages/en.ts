@@ -8,6 +8,20 @@ export const en = {
   newPassword: 'New password',
   newPasswordHint: 'Yours was set by somebody else. Choose one that only you know; a few words together are good.',
   code: 'Code',
+  pass: {
+    have: 'I was given a pass',
+    label: 'Pass',
+    hint: 'Four groups of four letters. Upper or lower case, with or without hyphens.',
+  },
+  /** Of what is shown this once. */
+  once: {
+    print: 'Print it',
+    keepToYourself: 'Keep this to yourself. Nobody from here will ask you for it.',
+    warning: 'This is shown once. When you leave, nobody can see it again, we neither.',
+    copy: 'Copy',
+    copied: 'Copied',
+    kept: 'I have kept it',
+  },
   codeHint: 'The digits that your app or token shows now.',
   nextCode: 'The code after that',
   nextCodeHint: 'Your token has been pressed many times since it was last used. Press it once more.',
@@ -73,6 +87,12 @@ export const en = {
   forgot: 'Forgot your password?',
   enrolHere: 'Set it up yourself',
   enrolling: {
+    recoveryTitle: 'Your recovery codes',
+    recoveryHint:
+      'Each is good once. Keep the sheet where your phone is not. With your password, one of them lets you set up something new here.',
+    recoveryAbout: 'For the day when everything is gone: a sheet of codes, each good once. A sheet that you have ends.',
+    recoveryAct: 'Make recovery codes',
+    codesLeft: '{left, plural, one {# code} other {# codes}} left',
     title: 'Set up an authenticator',
     intro: 'Something beside your password that shows it is you, such as an app on your phone. First say who you are.',
     notHere:

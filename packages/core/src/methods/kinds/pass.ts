@@ -10,5 +10,18 @@ export const pass = methodSpec({
   amr: () => [],
   coverage: 'weak',
   lastResort: true,
-  offered: null,
+  offered: {
+    // How long one lives and how often it is used is bounded by who gives it, not by who gets it.
+    parameters: {},
+    firstPurposes: ['sign-in', 'enrol'],
+    // Whoever could set a password by it would keep more than was given.
+    neverFor: ['reset', 'caller-check'],
+    checkedElsewhere: false,
+    takesPin: false,
+    bySelf: false,
+    fromStock: false,
+    carrier: null,
+    // Asked for where a code is: whether somebody has been given one is nobody's business.
+    decoy: 'hidden',
+  },
 });

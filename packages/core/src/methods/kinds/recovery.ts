@@ -10,5 +10,17 @@ export const recovery = methodSpec({
   amr: () => [],
   coverage: 'weak',
   lastResort: true,
-  offered: null,
+  offered: {
+    // How many and how long they are is the same for everybody: a setting.
+    parameters: {},
+    // For coming to something new; where they were good for applications, a sheet of paper would be a second factor for years.
+    firstPurposes: ['enrol'],
+    neverFor: ['caller-check'],
+    checkedElsewhere: false,
+    takesPin: false,
+    bySelf: true,
+    fromStock: false,
+    carrier: 'paper',
+    decoy: 'hidden',
+  },
 });

@@ -138,13 +138,14 @@ export async function endBegun(work: Work, people: readonly Id[]): Promise<void>
 
 /**
  * Whether somebody has lost what they proved themselves with: their password, or the last of their other factors. A session that was
- * opened by it is worth no more than it.
+ * opened by it is worth no more than it. A pass is no factor of theirs, but somebody's word for some hours; and
+ * codes on paper open nothing that could be open.
  */
 export async function lostLastFactor(db: Db, person: Id, lost: { readonly method: string }): Promise<boolean> {
   if (lost.method === 'password') return true;
   const rows = await select(
     db,
-    "SELECT 1 AS one FROM authenticators WHERE person_id = :person AND state = 'active' AND method <> 'password' LIMIT 1",
+    "SELECT 1 AS one FROM authenticators WHERE person_id = :person AND state = 'active' AND method NOT IN ('password', 'pass', 'recovery') LIMIT 1",
     { person: idBytes(person) },
   );
   return rows.length === 0;

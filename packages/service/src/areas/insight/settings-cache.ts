@@ -1,13 +1,16 @@
-import { FIRST_WEIGHTS, settingsSchema } from '@nimble-latch/api';
+import { FIRST_PASS_BOUNDS, FIRST_RECOVERY, FIRST_WEIGHTS, settingsSchema } from '@nimble-latch/api';
 import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
 import type { LOCK, Sequelize } from 'sequelize';
 import { within } from '../../platform/db/models.js';
-import type { z } from 'zod';
+import { z } from 'zod';
 import { TtlCache } from '../../platform/db/ttl-cache.js';
 import type { Db } from '../../platform/db/sql.js';
 import { storedSettings } from './settings.model.js';
 
 export type Settings = z.output<typeof settingsSchema>;
+
+/** A later release beside this one may keep more settings: they are left to it. */
+const kept = z.object(settingsSchema.shape);
 
 /** In force on a new installation. */
 export const FIRST_SETTINGS: Settings = {
@@ -16,6 +19,8 @@ export const FIRST_SETTINGS: Settings = {
   risk: FIRST_WEIGHTS,
   password: { blockedWords: [] },
   countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
+  passes: FIRST_PASS_BOUNDS,
+  recovery: FIRST_RECOVERY,
 };
 
 interface Read {
@@ -26,9 +31,7 @@ interface Read {
 /** The settings as they are now: for what another node's change a moment ago must already hold for. */
 export async function readSettings(db: Db, lock?: LOCK): Promise<Read> {
   const row = await storedSettings(db).findByPk(1, { ...(lock ? { lock } : {}), ...within(db) });
-  return row
-    ? { settings: settingsSchema.parse(row.data), version: row.version }
-    : { settings: FIRST_SETTINGS, version: 1 };
+  return row ? { settings: kept.parse(row.data), version: row.version } : { settings: FIRST_SETTINGS, version: 1 };
 }
 
 /** The settings as this process last read them, at most a few seconds ago. */

@@ -30,6 +30,9 @@ export interface AuthenticatorRow {
   familiar_paused_until: Date | null;
   stranger_failures: number;
   stranger_paused_until: Date | null;
+  /** Of a pass: its time. */
+  valid_from: Date | null;
+  valid_until: Date | null;
   created_at: Date;
   activated_at: Date | null;
 }

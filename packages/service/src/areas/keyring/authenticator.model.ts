@@ -36,6 +36,8 @@ export class Authenticator extends Model<InferAttributes<Authenticator>, InferCr
   declare expiresOn: string | null;
   declare verified: CreationOptional<boolean>;
   declare deviceBound: CreationOptional<boolean>;
+  declare validFrom: CreationOptional<Date | null>;
+  declare validUntil: CreationOptional<Date | null>;
   declare claim: CreationOptional<number>;
 }
 
@@ -71,6 +73,8 @@ export const authenticators = tableOf(
     expiresOn: day.orNone(),
     verified: flag({ first: false }),
     deviceBound: flag({ first: false }),
+    validFrom: instant.orNone(),
+    validUntil: instant.orNone(),
     claim,
   },
   {
@@ -80,6 +84,7 @@ export const authenticators = tableOf(
       { name: 'authenticators_familiar_pause', fields: ['familiar_paused_until'] },
       { name: 'authenticators_password', fields: ['password_of'], unique: true },
       { name: 'authenticators_person', fields: ['person_id', 'state'] },
+      { name: 'authenticators_valid_until', fields: ['valid_until'] },
       { name: 'authenticators_stranger_pause', fields: ['stranger_paused_until'] },
     ],
   },

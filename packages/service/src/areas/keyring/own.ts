@@ -60,9 +60,11 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       carrier: Id | null;
       created_at: Date;
       pin: 'none' | 'own' | 'given';
+      codes_left: number | null;
     }>(
       deps,
-      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
+      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier,
+       IF(a.method <> 'recovery', NULL, (SELECT COUNT(*) FROM recovery_codes r WHERE r.authenticator_id = a.id AND r.used_at IS NULL)) AS codes_left, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
        WHERE a.person_id = :id AND a.state = 'active' ORDER BY a.id`,
       { id: idBytes(personId) },
     ),
@@ -77,9 +79,10 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       organisation: settings.organisation,
       displayName: person!.display_name,
       until: new Date((person!.ended_at ?? deps.now()).getTime() + PAGE_SEAL_MS).toISOString(),
-      held: held.map(({ id, method, label, carrier, created_at, pin }) => ({
+      held: held.map(({ id, method, label, carrier, created_at, pin, codes_left }) => ({
         id: idText(id),
         pin,
+        left: codes_left === null ? null : Number(codes_left),
         method,
         label,
         carrier,

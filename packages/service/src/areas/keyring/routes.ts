@@ -8,6 +8,7 @@ import { proveTotp } from './prove-totp.js';
 import { givePin, removePin } from './pins.js';
 import { prefer } from './prefer.js';
 import { rename } from './rename.js';
+import { makeRecoveryFor, ownMakeRecovery } from './recovery.js';
 import { restrict } from './restrict.js';
 import { resync, testCode } from './resync.js';
 import { readKeyring } from './store.js';
@@ -41,6 +42,8 @@ export const keyringHandlers: AreaHandlers<
   | 'own.resync'
   | 'own.setPin'
   | 'own.setPassword'
+  | 'own.makeRecovery'
+  | 'recovery.make'
 > = {
   'keyring.show': async (deps, { params }) => ({ answer: await readKeyring(deps, params.id) }),
   'carriers.edit': editCarrier,
@@ -68,5 +71,7 @@ export const keyringHandlers: AreaHandlers<
   'own.resync': ownResync,
   'own.setPin': ownSetPin,
   'own.setPassword': ownSetPassword,
+  'own.makeRecovery': ownMakeRecovery,
+  'recovery.make': makeRecoveryFor,
   'authenticators.unlock': changeAuthenticator('authenticators.unlock'),
 };

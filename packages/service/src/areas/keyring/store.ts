@@ -13,6 +13,7 @@ import {
   type AuthenticatorRow,
   type GuardColumns,
 } from './authenticator-row.js';
+import { placesOf } from './places.js';
 import { selectOneToHold } from '../../platform/db/claims.js';
 
 export type Authenticator = Answer<'keyring.show'>['authenticators'][number];
@@ -33,15 +34,12 @@ function laneOf(row: GuardColumns, lane: Lane): Authenticator['guard'][Lane] {
 type DescribedRow = AuthenticatorRow & {
   token_id?: Buffer | null;
   only_at?: string | null;
+  /** Of recovery codes: how many are left, of how many. */
+  recovery?: string | null;
   last_used_name?: string | null;
   /** Of a key: its model, whether it is synced, whether it seemed to be a copy, for whom it was made. */
   webauthn?: string | null;
 };
-
-function placesOf(json: string | null): { id: Id; name: string }[] {
-  const places = JSON.parse(json ?? '[]') as { id: Id; name: string }[];
-  return places.map(({ id, name }) => ({ id: idTextOfHex(id), name })).sort((a, b) => a.name.localeCompare(b.name));
-}
 
 /** What may be shown of an authenticator: never its secret. */
 export function describeAuthenticator(row: DescribedRow): Authenticator {
@@ -64,12 +62,18 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
     },
     hotp: row.method === 'hotp' ? { ...hotpSettings(row), counter: lastCounter(row) + 1 } : null,
     webauthn: keyOf(row),
+    recovery: leftOf(row.recovery ?? null),
     preferred: row.preferred === 1,
     pin: row.pin_sealed === null ? 'none' : row.pin_given === 1 ? 'given' : 'own',
     onlyAt: row.restricted === 1 ? placesOf(row.only_at ?? null) : null,
     tokenId: idTextOrNull(row.token_id ?? null),
     guard: { familiar: laneOf(row, 'familiar'), stranger: laneOf(row, 'stranger') },
   };
+}
+
+function leftOf(column: string | null): Authenticator['recovery'] {
+  const [left, of] = (column ?? '').split(' ').map(Number);
+  return of === undefined ? null : { left: left!, of };
 }
 
 function keyOf(row: DescribedRow): Authenticator['webauthn'] {
@@ -97,6 +101,7 @@ function keyOf(row: DescribedRow): Authenticator['webauthn'] {
 /** An authenticator, with the hardware token that it is, where it was last used and where it may be. */
 const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id,
   (SELECT p.name FROM applications p WHERE p.id = a.last_used_in) AS last_used_name,
+  IF(a.method <> 'recovery', NULL, (SELECT CONCAT(SUM(r.used_at IS NULL), ' ', COUNT(*)) FROM recovery_codes r WHERE r.authenticator_id = a.id)) AS recovery,
   (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id, w.trust, COALESCE(m.compromised, 0), COALESCE(m.name, '')) FROM webauthn_credentials w LEFT JOIN key_models m ON m.id = w.model_id WHERE w.authenticator_id = a.id) AS webauthn,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x
     JOIN applications p ON p.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at FROM authenticators a`;

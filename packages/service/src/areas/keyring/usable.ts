@@ -1,11 +1,19 @@
-import type { Usable } from '@nimble-latch/core/assurance';
-import type { Method, Id } from '@nimble-latch/core/vocabulary';
+import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
+import { purposesOfPass } from '@nimble-latch/core/passes';
+import { PASS_PURPOSES, type Method, type MethodPurpose, type Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../../platform/db/sql.js';
 import { idBytes, idText, idTextOfHex, idTextOrNull } from '../../platform/ids.js';
+import { purposeAt } from '../methods/purpose-at.js';
 
-/** Whether an authenticator is in use, and not past its last day. */
+/**
+ * Whether an authenticator is in use, and not past its last day; a pass, whether it is its time. The database's clock decides, which all
+ * nodes share.
+ */
 export const countsNow = (alias: string): string =>
-  `${alias}.state = 'active' AND (${alias}.expires_on IS NULL OR ${alias}.expires_on >= UTC_DATE())`;
+  `${alias}.state = 'active' AND (${alias}.expires_on IS NULL OR ${alias}.expires_on >= UTC_DATE())
+    AND (${alias}.valid_until IS NULL OR ${inItsTime(alias)})`;
+export const inItsTime = (alias: string): string =>
+  `${alias}.valid_from <= UTC_TIMESTAMP(3) AND ${alias}.valid_until > UTC_TIMESTAMP(3)`;
 
 /** The applications that a restricted authenticator is kept to, as one text; empty where all of them were deleted. */
 function onlyAtOf(alias: string): string {
@@ -17,7 +25,7 @@ function onlyAtOf(alias: string): string {
  * for each authenticator, and sign-ins of many people are read at once.
  */
 export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware,
-    a.pin_sealed IS NOT NULL, a.verified, a.device_bound, IF(a.restricted = 0, '-', ${onlyAtOf('a')})) ORDER BY a.id SEPARATOR ',')
+    a.pin_sealed IS NOT NULL, a.verified, a.device_bound, IF(a.restricted = 0, '-', ${onlyAtOf('a')}), IF(a.method = 'pass', COALESCE((SELECT v.purpose FROM passes v WHERE v.authenticator_id = a.id), 'none'), '-')) ORDER BY a.id SEPARATOR ',')
   FROM authenticators a WHERE a.person_id = p.id AND ${countsNow('a')})`;
 
 /** Reads {@link KEYRING_OF_P}. */
@@ -26,7 +34,7 @@ export function keyringOf(column: string | null): Usable[] {
     .split(',')
     .filter(Boolean)
     .map((one) => {
-      const [id, method, carrier, preferred, hardware, pin, verified, bound, only] = one.split(' ') as [
+      const [id, method, carrier, preferred, hardware, pin, verified, bound, only, purpose] = one.split(' ') as [
         string,
         Method,
         ...string[],
@@ -38,10 +46,21 @@ export function keyringOf(column: string | null): Usable[] {
         verified: verified === '1',
         bound: bound === '1',
         onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(idTextOfHex),
+        onlyFor: purpose === '-' ? undefined : givenFor(purpose!),
       };
       return usable(idTextOfHex(id), method, carrier === '-' ? null : idTextOfHex(carrier!), held);
     });
 }
+
+/** What a pass was given for; for nothing, where nobody can tell. */
+function givenFor(purpose: string): readonly MethodPurpose[] {
+  const known = PASS_PURPOSES.find((one) => one === purpose);
+  return known ? purposesOfPass(known) : [];
+}
+
+/** What of a keyring may be used at an application. */
+export const heldAt = (keyring: readonly Usable[], applicationId: Id): readonly Usable[] =>
+  keyringAt(keyring, applicationId, purposeAt(applicationId));
 
 interface Held {
   readonly preferred: boolean;
@@ -50,6 +69,7 @@ interface Held {
   readonly verified: boolean;
   readonly bound: boolean;
   readonly onlyAt: readonly string[] | undefined;
+  readonly onlyFor: readonly MethodPurpose[] | undefined;
 }
 
 /** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it than of a token. */
@@ -57,7 +77,7 @@ const usable = (
   id: Id,
   method: Method,
   carrier: Id | null,
-  { preferred, hardware, pin, verified, bound, onlyAt }: Held,
+  { preferred, hardware, pin, verified, bound, onlyAt, onlyFor }: Held,
 ): Usable => ({
   id,
   method,
@@ -70,6 +90,7 @@ const usable = (
   ],
   preferred,
   ...(onlyAt === undefined ? {} : { onlyAt }),
+  ...(onlyFor === undefined ? {} : { onlyFor }),
 });
 
 export const usableOf = (row: {
@@ -89,6 +110,7 @@ export const usableOf = (row: {
     verified: row.verified === 1,
     bound: row.device_bound === 1,
     onlyAt: undefined,
+    onlyFor: undefined,
   });
 
 /** What a person holds now, wherever it may be used. */

@@ -14,7 +14,11 @@ export type NoticeKind =
   | 'authenticator.revoked'
   | 'authenticator.expired'
   | 'password.set'
-  | 'pin.changed';
+  | 'pin.changed'
+  | 'recovery.made'
+  | 'recovery.used'
+  | 'pass.given'
+  | 'pass.withdrawn';
 
 /**
  * Tells a person that their keyring changed, at the address held when the change is made. Nothing is queued where no
@@ -59,7 +63,7 @@ type Catalogue = ReturnType<typeof catalogue>;
 async function toOwners(
   deps: Deps,
   plan: Plan,
-  subject: 'signature.subject' | 'emergency.subject',
+  subject: 'signature.subject' | 'emergency.subject' | 'passes.subject',
   usefulMs: number | undefined,
   linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
@@ -100,6 +104,20 @@ export async function noticeOfRequest(
     '',
     say(words.mail['signature.where'], { link: `${deps.config.publicUrl.origin}/administrators` }),
     say(words.mail['signature.closing'], { asker }),
+  ]);
+}
+
+/** Tells every owner that somebody has given as many passes as they may in a day: it may be a busy day, and it may be somebody else. */
+export async function noticeOfManyPasses(
+  deps: Deps,
+  plan: Plan,
+  gave: { readonly giver: string; readonly given: number; readonly name: string },
+): Promise<void> {
+  await toOwners(deps, plan, 'passes.subject', undefined, ({ mail, language }) => [
+    say(mail['passes.reached'], gave, language),
+    '',
+    say(mail['passes.where'], { link: `${deps.config.publicUrl.origin}/passes` }),
+    say(mail['passes.closing'], gave),
   ]);
 }
 

@@ -1,11 +1,11 @@
 import { barredFor, codeRulesFor } from '@nimble-latch/core/methods';
 import { recordFacts, systemOf, type Decision, type Facts } from '@nimble-latch/core/rulebook';
 import { guardedOutcome, type Requirement } from '@nimble-latch/core/signin';
-import type { MethodPurpose, Role } from '@nimble-latch/core/vocabulary';
+import type { Role } from '@nimble-latch/core/vocabulary';
 import { locate } from '../networks/table.js';
 import type { Db } from '../../platform/db/sql.js';
-import { ENROLMENT_APPLICATION, RESET_APPLICATION } from '../../platform/ids.js';
 import type { RunningMethods } from '../methods/cache.js';
+import { purposeAt } from '../methods/purpose-at.js';
 import type { RunningRulebook } from './running.js';
 
 /**
@@ -92,12 +92,6 @@ export async function factsOf(
     system: browser === null ? undefined : systemOf(browser),
     lastProofAt: person.lastProofAt,
   };
-}
-
-/** What a method must be good for to count at an application. */
-export function purposeAt(applicationId: string): MethodPurpose {
-  if (applicationId === ENROLMENT_APPLICATION) return 'enrol';
-  return applicationId === RESET_APPLICATION ? 'reset' : 'sign-in';
 }
 
 /**

@@ -1,5 +1,5 @@
 import { LIMITS } from '@nimble-latch/api';
-import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
+import { type Usable } from '@nimble-latch/core/assurance';
 import { requiresPin } from '@nimble-latch/core/methods';
 import { decide, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, type Foreseen, type Requirement } from '@nimble-latch/core/signin';
@@ -7,17 +7,11 @@ import type { Method, PromptKind, Id } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { CONSOLE_APPLICATION, idText } from '../../platform/ids.js';
 import { promptKindsOf, type ApplicationRow } from './prompt-kinds.js';
-import { KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
+import { purposeAt } from '../methods/purpose-at.js';
+import { heldAt, KEYRING_OF_P, keyringOf } from '../keyring/usable.js';
 import type { RunningMethods } from '../methods/cache.js';
 import { readNetworks } from '../networks/table.js';
-import {
-  PERSON_FACTS_OF_P,
-  personFactsOf,
-  purposeAt,
-  requirementOf,
-  type PersonFacts,
-  type PersonFactsRow,
-} from './facts.js';
+import { PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFacts, type PersonFactsRow } from './facts.js';
 import type { RunningRulebook } from './running.js';
 import type { ShownFinding } from './describe-rulebook.js';
 
@@ -146,7 +140,8 @@ export async function lockOutsOf(
     );
     for (const row of rows) {
       const person = personFactsOf(idText(row.id), row);
-      const everything = keyringOf(row.keyring);
+      // A pass is gone in some hours: what it lets somebody do is not what they can do.
+      const everything = keyringOf(row.keyring).filter(({ method }) => method !== 'pass');
       const hasPassword = everything.some(({ method }) => method === 'password');
       const lost: string[] = [];
       for (const application of applications) {
@@ -155,7 +150,7 @@ export async function lockOutsOf(
         if (id === CONSOLE_APPLICATION && person.roles.size === 0) continue;
         // Nobody needs to enrol or to reset something to do their work.
         if (purposeAt(id) !== 'sign-in') continue;
-        const keyring = keyringAt(everything, id);
+        const keyring = heldAt(everything, id);
         const renews = asking.get(id) ?? true;
         const vouched = Number(application.vouches) === 1 && !hasPassword;
         const then = from.map((place) => after.meets(factsAt(person, id, place, at), keyring, vouched, renews));

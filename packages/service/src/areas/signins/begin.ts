@@ -1,5 +1,5 @@
+import { heldAt } from '../keyring/usable.js';
 import type { Parsed } from '@nimble-latch/api';
-import { keyringAt } from '@nimble-latch/core/assurance';
 import { decide } from '@nimble-latch/core/rulebook';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import {
@@ -97,7 +97,7 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     browser: believed('browser') ? asked.claims.browser! : null,
     risk: believed('risk') ? asked.claims.risk! : null,
   };
-  const keyring = keyringAt(subject.keyring, place.applicationId);
+  const keyring = heldAt(subject.keyring, place.applicationId);
   const personId = subject.decoyId ? null : subject.personId;
   const met = await page?.acquaintance(personId);
   const { sourceAddress, risk: claimed } = circumstances;

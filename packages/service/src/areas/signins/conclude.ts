@@ -1,8 +1,7 @@
-import { keyringAt } from '@nimble-latch/core/assurance';
 import { advance, type SignIn } from '@nimble-latch/core/signin';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { currentKeyring } from '../keyring/usable.js';
+import { currentKeyring, heldAt } from '../keyring/usable.js';
 import { trailSignIn, type Driver } from './trail-sign-in.js';
 import { advanceRight } from './grace.js';
 import { rememberSource, spendBudget } from './lanes.js';
@@ -54,6 +53,6 @@ async function nextState(
     const alone = advance(signIn, { ...judgement, keyring: [] }, nowMs);
     if (alone.state === 'let-in' || alone.state === 'refused') return alone;
   }
-  const keyring = judgement.keyring ?? keyringAt(await currentKeyring(plan.reading, personId!), applicationId);
+  const keyring = judgement.keyring ?? heldAt(await currentKeyring(plan.reading, personId!), applicationId);
   return await advanceRight(plan.reading, stored, signIn, { ...judgement, keyring }, plan.now, plan.atEnd);
 }

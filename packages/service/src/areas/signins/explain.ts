@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import { keyringAt, serveWay } from '@nimble-latch/core/assurance';
+import { serveWay } from '@nimble-latch/core/assurance';
 import { explain, recallFacts, type Facts } from '@nimble-latch/core/rulebook';
 import { foresee, waysFor } from '@nimble-latch/core/signin';
 import type { Method, PersonState, Id } from '@nimble-latch/core/vocabulary';
@@ -8,7 +8,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, notFound } from '../../platform/errors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
-import { currentKeyring } from '../keyring/usable.js';
+import { currentKeyring, heldAt } from '../keyring/usable.js';
 import { locate } from '../networks/table.js';
 import { draftRulebook } from '../rulebook/draft.js';
 import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
@@ -46,7 +46,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
     ),
     locate(deps, sourceAddress),
   ]);
-  const keyring = keyringAt(everything, question.application.id);
+  const keyring = heldAt(everything, question.application.id);
   const { decision, rules } = explain(running.compiled, facts);
   const now = requirementOf(running, decision, facts, methods);
   const barred = question.barred ?? now.outcome.barred ?? [];

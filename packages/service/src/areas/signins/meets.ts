@@ -1,5 +1,4 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
-import { keyringAt } from '@nimble-latch/core/assurance';
 import { offersReset } from '@nimble-latch/core/methods';
 import { decide } from '@nimble-latch/core/rulebook';
 import { foresee } from '@nimble-latch/core/signin';
@@ -8,7 +7,7 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { CONSOLE_APPLICATION, idBytes, RESET_APPLICATION, idText } from '../../platform/ids.js';
-import { currentKeyring } from '../keyring/usable.js';
+import { currentKeyring, heldAt } from '../keyring/usable.js';
 import { factsOf, PERSON_FACTS_OF_P, personFactsOf, requirementOf, type PersonFactsRow } from '../rulebook/facts.js';
 
 type Row = Answer<'people.meets'>['rows'][number];
@@ -61,7 +60,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
       person.state === 'active'
         ? foresee(
             requirementOf(running, decision, known, methods),
-            keyringAt(keyring, applicationId),
+            heldAt(keyring, applicationId),
             FORESEEN_PROMPT_KINDS,
             vouches && !hasPassword,
             at,

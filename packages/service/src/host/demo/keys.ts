@@ -46,7 +46,7 @@ const KEYS = 24;
 
 export type CallOf = <R extends RouteId>(
   route: R,
-  given: { params?: Sent<R, 'params'>; query?: string; body?: Sent<R, 'body'>; ifMatch?: number },
+  given: { params?: Sent<R, 'params'>; query?: string; body?: Sent<R, 'body'>; token?: string; ifMatch?: number },
 ) => Promise<Answer<R>>;
 
 /** Makes a key as an authenticator would (WebAuthn Level 3 §6.3.2), without attestation. */

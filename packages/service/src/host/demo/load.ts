@@ -3,12 +3,14 @@ import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@n
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import { buildApp } from '../app.js';
 import { served } from '../areas.js';
+import { endAccess } from '../../areas/access/end.js';
 import { issueAccessToken } from '../../areas/access/access-tokens.js';
 import { selectOne, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import { loadKeys, type CallOf } from './keys.js';
+import { loadPasses } from './passes.js';
 import { loadStock } from './stock.js';
 import { setPassword } from '../../areas/keyring/set-password.js';
 import { createLogger } from '../../platform/log/logger.js';
@@ -233,6 +235,17 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
       const limit = within.length > 0 ? within.map((group) => wholes.get(group)!) : null;
       if (id)
         await afterWaiting(async () => await call('roles.grant', { params: { id, role }, body: { groups: limit } }));
+    }
+    const desk = await idOf('Kit Marrable');
+    if (desk) {
+      const { token } = await inTransaction(
+        deps,
+        async (work) => await issueAccessToken(deps, work, desk, 'desk', 31 * 24 * 60, null),
+      );
+      const plannerKey = apps.get('Berth Planner')!;
+      await loadPasses(call, clock, today, { deskToken: token, plannerKey }, idOf);
+      clock.at = today - 55 * 60_000;
+      await inTransaction(deps, async (work) => void (await endAccess(deps, work, [desk])));
     }
     // What is asked for now waits for the second owner.
     const asked = await idOf('Gunnar Eide');

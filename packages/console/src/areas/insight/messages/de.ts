@@ -67,6 +67,16 @@ export const de: Words<typeof en> = {
       codes: 'Codes von Apps',
       passwords: 'Passwörter',
       risk: 'Risiko',
+      passes: 'Ausweise',
+    },
+    passesHint:
+      'Wie weit gehen darf, wer vorläufige Ausweise gibt, je Rolle. Wer mehrere Rollen hat, hat von jeder Grenze die weiteste.',
+    passesAlarm: 'Wer an einem Tag so viele gibt, wie er darf, ruft die Eigner auf den Plan: jeder bekommt eine Mail.',
+    passBounds: {
+      hours: 'Längste Dauer, Stunden',
+      uses: 'Meiste Verwendungen',
+      open: 'Meiste offene von einer Person',
+      perDay: 'Meiste an einem Tag von einer Person',
     },
     keySet: 'Schlüssel, die versiegeln und unterschreiben',
     totpHint:

@@ -63,6 +63,16 @@ export const en = {
       codes: 'Codes of apps',
       passwords: 'Passwords',
       risk: 'Risk',
+      passes: 'Passes',
+    },
+    passesHint:
+      'How far whoever gives temporary passes may go, by their role. Who has several roles has the widest of each.',
+    passesAlarm: 'Whoever gives as many in a day as they may makes the owners look: each gets a mail.',
+    passBounds: {
+      hours: 'Longest life, hours',
+      uses: 'Most uses of one',
+      open: 'Most open of one giver',
+      perDay: 'Most in a day by one giver',
     },
     keySet: 'Keys that seal and sign',
     totpHint:

@@ -34,6 +34,7 @@ const SUBJECTS = [
   ['/settings/codes', w.subjects.codes],
   ['/settings/passwords', w.subjects.passwords],
   ['/settings/risk', w.subjects.risk],
+  ['/settings/passes', w.subjects.passes],
 ] as const;
 
 /** The fields of one subject: what is changed, and what is wrong with it. */

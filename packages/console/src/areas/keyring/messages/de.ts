@@ -20,6 +20,15 @@ export const de: Words<typeof en> = {
     pinRemove: 'PIN wegnehmen',
     pinShown: 'Die PIN von {label}',
     pinShownHint: 'Sagen Sie sie der Person; sie wird nicht noch einmal gezeigt.',
+    recovery: 'Wiederherstellungscodes',
+    recoveryTitle: 'Wiederherstellungscodes von {name}',
+    recoveryFirst:
+      'Ein Blatt mit Codes, jeder einmal gut, für den Tag, an dem alles andere weg ist. Sie werden nur dieses eine Mal gezeigt.',
+    recoveryAgain: 'Macht ein neues Blatt; die Codes des alten enden. Sie werden nur dieses eine Mal gezeigt.',
+    recoveryAct: 'Codes machen',
+    recoveryHint:
+      'Jeder gilt einmal, einzugeben, wo nach einem Code gefragt wird, nach dem Passwort. Wie ausgeliefert dienen sie dazu, etwas Neues einzurichten.',
+    codesLeft: '{left} von {of} übrig',
     restrictAct: 'Wo',
     restrictTitle: 'Wo {label} gilt',
     everywhere: 'überall',

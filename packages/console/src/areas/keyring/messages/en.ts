@@ -17,6 +17,15 @@ export const en = {
     pinRemove: 'Take the PIN away',
     pinShown: 'The PIN of {label}',
     pinShownHint: 'Tell it to its holder; it is not shown again.',
+    recovery: 'Recovery codes',
+    recoveryTitle: 'Recovery codes of {name}',
+    recoveryFirst:
+      'A sheet of codes, each good once, for the day when everything else is gone. They are shown this once.',
+    recoveryAgain: 'Makes a new sheet; the codes of the one before end. They are shown this once.',
+    recoveryAct: 'Make the codes',
+    recoveryHint:
+      'Each is good once, typed where a code is asked for, after the password. As delivered they serve to enrol something new.',
+    codesLeft: '{left} of {of} left',
     restrictAct: 'Where',
     restrictTitle: 'Where {label} may be used',
     everywhere: 'everywhere',

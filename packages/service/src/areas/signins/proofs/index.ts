@@ -4,15 +4,20 @@ import { choice } from './choice.js';
 import { code } from './code.js';
 import { newPassword } from './new-password.js';
 import { newPin } from './new-pin.js';
+import { isLookUpSecret, lookUpSecret } from './look-up-secret.js';
 import { password } from './password.js';
 import { pin } from './pin.js';
 import type { Incoming, ProofKind, Step } from './proof.js';
 import { securityKey } from './security-key.js';
 
+/** A code of a device, or a look-up secret: told apart by their form. Where the next code of a device is asked for, nothing else is in its place. */
+const codeOrSecret: ProofKind = async (incoming) =>
+  await (isLookUpSecret(incoming.proof.value ?? '') ? lookUpSecret : code)(incoming);
+
 /** What answers each kind of prompt. A kind that nothing answers is refused, and falls to nobody. */
 const PROOFS: Readonly<Record<PromptKind, ProofKind | undefined>> = {
   password,
-  code,
+  code: codeOrSecret,
   'next-code': code,
   text: pin,
   webauthn: securityKey,

@@ -1,4 +1,3 @@
-import { keyringAt } from '@nimble-latch/core/assurance';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import type { Id, OperatorReason } from '@nimble-latch/core/vocabulary';
 import { isUnavailable } from '../../../platform/db/errors.js';
@@ -8,7 +7,7 @@ import type { Deps } from '../../../platform/deps.js';
 import { Refusal } from '../../../platform/errors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { guardColumns, guardOf, type AuthenticatorRow } from '../../keyring/authenticator-row.js';
-import { currentKeyring } from '../../keyring/usable.js';
+import { currentKeyring, heldAt } from '../../keyring/usable.js';
 import { conclude } from '../conclude.js';
 import type { Driver } from '../trail-sign-in.js';
 import { whyNobody } from '../decoy.js';
@@ -161,7 +160,7 @@ async function accepted(
   return {
     type: 'right',
     proof: { method: 'password', id, carrier: null, can: [] },
-    keyring: keyringAt(await currentKeyring(work, personId!), applicationId),
+    keyring: heldAt(await currentKeyring(work, personId!), applicationId),
     renew: mustChange,
   };
 }

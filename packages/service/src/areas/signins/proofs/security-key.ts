@@ -1,4 +1,4 @@
-import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
+import { type Usable } from '@nimble-latch/core/assurance';
 import { advance, canAnswer, verificationFor } from '@nimble-latch/core/signin';
 import { admit } from '@nimble-latch/core/throttle';
 import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
@@ -10,7 +10,7 @@ import { entryOf } from '../../../platform/http/actors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { guardOf } from '../../keyring/authenticator-row.js';
 import { bytesOf, claimedChallenge, givenChallenge } from '../../keyring/relying-party.js';
-import { currentKeyring, usableOf } from '../../keyring/usable.js';
+import { currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
 import { keyRulesOf } from '../../methods/offer.js';
 import { readyKey } from '../../../platform/secrets/public-keys.js';
 import type { Driver } from '../trail-sign-in.js';
@@ -124,7 +124,7 @@ async function judge(
   const right = { type: 'right', proof: held, keyring: [held] } as const;
   const after = advance(signIn, right, plan.now.getTime());
   if (after.state === 'let-in' || after.state === 'refused') return { ...took, judgement: right };
-  const keyring = exchanged(keyringAt(await currentKeyring(plan.reading, personId!), applicationId), held);
+  const keyring = exchanged(heldAt(await currentKeyring(plan.reading, personId!), applicationId), held);
   const asHeld = { ...held, preferred: false };
   if (!canAnswer(outcome, signIn.proofs, asHeld, keyring)) return noPlace();
   return { ...took, judgement: { ...right, keyring } };

@@ -1,0 +1,72 @@
+import type { Words } from '../../../frame/messages/words.js';
+import type { en } from './en.js';
+
+/** What this area says, in German. */
+export const de: Words<typeof en> = {
+  passes: {
+    title: 'Ausweise',
+    hint: 'Ein vorläufiger Ausweis lässt jemanden, der nichts zur Hand hat, für einige Stunden ein. Er endet von selbst.',
+    bounds:
+      'Sie dürfen Ausweise für höchstens {hours, plural, one {# Stunde} other {# Stunden}} und {uses, plural, one {# Verwendung} other {# Verwendungen}} geben. ' +
+      'Jetzt offen: {open} von {openMost}; innerhalb eines Tages vergeben: {today} von {perDay}.',
+    state: 'Stand',
+    held: 'nicht zu Ende',
+    any: 'von irgendwem',
+    givenBy: 'Vergeben von',
+    mine: 'mir',
+    none: 'Kein Ausweis ist offen.',
+    noneSo: 'So einen gibt es nicht.',
+    more: 'Gezeigt sind die letzten {count}.',
+    whose: 'Für',
+    purpose: 'Wozu',
+    ends: 'Endet',
+    begins: 'beginnt',
+    uses: 'Verwendet',
+    usesOf: '{uses} von {most}',
+    by: 'Vergeben von',
+    why: 'Warum',
+    onlyAt: 'nur bei {places}',
+    giverGone: 'jemand, inzwischen gelöscht',
+    change: 'Ändern',
+    withdraw: 'Zurückziehen',
+    withdrawOne: 'Den Ausweis von {name} zurückziehen',
+    withdrawTitle: 'Den Ausweis von {name} zurückziehen?',
+    withdrawUnused: 'Niemand hat sich damit angemeldet.',
+    withdrawUsed:
+      'Er wurde {uses, plural, one {#-mal} other {#-mal}} verwendet. Alle Sitzungen von {name} enden damit, weil niemand sagen kann, welche davon durch ihn kamen.',
+    withdrawn: 'Der Ausweis von {name} ist zu Ende.',
+    ofPerson: 'Vorläufige Ausweise',
+    give: 'Ausweis geben',
+    giveTitle: 'Ein vorläufiger Ausweis für {name}',
+    giveAct: 'Geben',
+    reasons: {
+      'left-behind': 'Telefon oder Token liegt zu Hause',
+      lost: 'Telefon oder Token verloren oder kaputt',
+      'new-device': 'Neues Gerät, einzurichten',
+      new: 'Neu hier, hat noch nichts',
+      other: 'Etwas anderes',
+    },
+    otherReason: 'Was es ist',
+    otherHint: 'Für alle, die später nachsehen',
+    starts: 'Beginnt',
+    now: 'jetzt',
+    tomorrow: 'morgen um {hour}',
+    lasts: 'Dauert',
+    hours: '{n, plural, one {# Stunde} other {# Stunden}}',
+    days: '{n, plural, one {# Tag} other {# Tage}}',
+    usesMost: 'Darf verwendet werden',
+    times: '{n, plural, one {#-mal} other {#-mal}}',
+    keep: 'Er endet, sobald wieder ein eigenes Mittel in Gebrauch ist',
+    where: 'Wo',
+    everywhere: 'wo eine Regel ihn nimmt',
+    someOnly: 'nur bei diesen Anwendungen',
+    shownTitle: 'Der Ausweis von {name}',
+    shownHint:
+      'Einzugeben, wo nach einem Code gefragt wird, nach dem Passwort. Groß oder klein, mit oder ohne Bindestriche. Von {from} bis {until}, {times}.',
+    nowOn: 'jetzt',
+    aloud: 'Vorgelesen',
+    serves: 'Damit kommt man hinein bei: {list}.',
+    servesNothing:
+      'So wie das Regelwerk ist, nimmt ihn keine Regel: ein Weg wie „password + pass“ muss genannt oder eine Stufe verlangt sein.',
+  },
+};
