@@ -178,6 +178,11 @@ describe('a temporary pass', () => {
       return await answer('code', code);
     };
     for (const { code } of [here, anywhere]) expect((await place(code)).right).toBeNull();
+    const both = await give(id, { purpose: 'both', applications: [berths.id] });
+    expect((await place(both.code)).right).not.toBeNull();
+    await expect(give(id, { purpose: 'enrol', applications: [berths.id] })).rejects.toMatchObject({
+      code: 'invalid-input',
+    });
     const { right } = await place(enrolling.code);
     expect(right).not.toBeNull();
     const open = createClient({ server: inst.url });

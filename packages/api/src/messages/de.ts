@@ -140,6 +140,7 @@ export const de: Catalogue = {
     'pass-end-twice': 'sagen Sie entweder, wie lange er gilt, oder wann er endet',
     'pass-over': 'erwartet ist ein Zeitpunkt, der noch kommt, nach dem Beginn',
     'pass-far': 'höchstens {most, plural, one {# Tag} other {# Tage}} im Voraus',
+    'pass-places': 'ein Ausweis nur zum Einrichten gilt für keine Anwendung',
     'pass-purpose': 'die Methodeneinstellungen lassen diese Person einen Ausweis nicht verwenden für: {purpose}',
     'code-shape': 'erwartet werden 6 bis 8 Ziffern',
     'codes-number': 'erwartet werden {number} Codes, einer nach dem anderen',

@@ -141,6 +141,7 @@ export const en = {
     'pass-end-twice': 'say either how long it lives or when it ends',
     'pass-over': 'expected a moment that is still to come, after its beginning',
     'pass-far': 'at most {most, plural, one {# day} other {# days}} ahead',
+    'pass-places': 'a pass for enrolling alone is for no application',
     'pass-purpose': 'the method settings do not let a pass be used for {purpose} by this person',
     'code-shape': 'expected 6 to 8 digits',
     'codes-number': 'expected {number} codes, one after the other',

@@ -312,7 +312,10 @@ export const signInRoutes = {
     summary: 'What a person would meet at each application now, if they proved everything right',
     access: operator('person.read', { person: 'id' }),
     params: z.strictObject({ id }),
-    query: z.strictObject({ without: id.optional().describe('As if this authenticator were gone') }),
+    query: z.strictObject({
+      without: id.optional().describe('As if this authenticator were gone'),
+      only: id.optional().describe('As if they had nothing at hand but this one, and their password'),
+    }),
     answer: z.strictObject({
       rows: z.array(
         z.strictObject({

@@ -31,7 +31,7 @@ const placesOf = ({ onlyAt }: Pass): string =>
 
 /** Where somebody gets in by a pass as things stand: a pass that is asked for nowhere helps nobody, and is better known of at once. */
 async function serves({ client }: Session, pass: Pass, name: string): Promise<string> {
-  const { rows } = await client.call('people.meets', { params: { id: pass.person.id } });
+  const { rows } = await client.call('people.meets', { params: { id: pass.person.id }, query: { only: pass.id } });
   const by = rows.filter((row) => row.outcome === 'let-in' && row.serves.some(({ id }) => id === pass.id));
   if (by.length === 0) return pass.state === 'open' ? say(passWords.done.servesNowhere, { name }) : '';
   return say(passWords.done.serves, { list: by.map(({ application }) => application.name).join(', ') });
@@ -131,16 +131,26 @@ export const pass: Noun = (command, context) => {
         },
       }),
     columns: ({ now }) => [
-      { heading: h.who, cell: (row) => row.person.displayName, flexible: true },
-      { heading: h.state, cell: stateOf },
-      { heading: h.purpose, cell: (row) => row.purpose },
-      { heading: h.ends, cell: (row) => relative(row.state === 'waiting' ? row.from : row.until, now()) },
+      { heading: h.who, cell: (row) => row.person.displayName, wraps: true },
+      { heading: h.state, cell: (row) => `${stateOf(row)}, ${shared.passPurposes[row.purpose]}`, wraps: true },
+      {
+        heading: h.ends,
+        cell: (row) =>
+          row.state === 'waiting'
+            ? say(passWords.facts.begins, { at: relative(row.from, now()) })
+            : relative(row.state === 'ended' ? (row.endedAt ?? row.until) : row.until, now()),
+        wraps: true,
+      },
       {
         heading: h.uses,
         cell: (row) => say(passWords.facts.uses, { uses: row.uses, most: row.usesMost }),
       },
-      { heading: h.by, cell: (row) => row.givenBy?.displayName ?? words.facts.erased, flexible: true },
-      { heading: h.reason, cell: (row) => row.reason, flexible: true },
+      {
+        heading: h.reason,
+        cell: (row) =>
+          say(passWords.facts.why, { why: row.reason, by: row.givenBy?.displayName ?? words.facts.erased }),
+        wraps: true,
+      },
       { heading: h.id, cell: (row) => row.id },
     ],
   });

@@ -19,13 +19,13 @@ export const passWords = {
   facts: {
     now: 'now',
     uses: '{uses} of {most}',
+    begins: 'begins {at}',
+    why: '{why} ({by})',
     everywhere: 'everywhere',
-    noneOpen: 'No pass is open.',
   },
   headings: {
     uses: 'USES',
-    where: 'WHERE',
-    begins: 'BEGINS',
+
     ends: 'ENDS',
     reason: 'WHY',
     bound: 'BOUND',

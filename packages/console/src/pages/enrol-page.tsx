@@ -193,7 +193,7 @@ function Enrol({ right }: { right: string }) {
       ) : (
         !webauthn?.enrol && <p>{w.notOffered}</p>
       )}
-      {recovery?.enrol && shown.held.some(({ method }) => method !== 'password') && (
+      {recovery?.enrol && shown.held.some(({ method }) => method !== 'password' && method !== 'pass') && (
         <>
           <p>{w.recoveryAbout}</p>
           <Button onPress={makeCodes}>{w.recoveryAct}</Button>

@@ -8,6 +8,7 @@ import { say, shared } from '../../frame/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { applicationsWords } from '../applications/messages/index.js';
 import { passesWords } from './messages/index.js';
+import { sayBounds } from './bounds.js';
 import { GivenPass, type Given } from './given-pass.js';
 
 const w = passesWords.passes;
@@ -44,7 +45,8 @@ export function GivePass({
   const [untilFactor, setUntilFactor] = useState(true);
   const [places, setPlaces] = useState<string[]>();
   const [given, setGiven] = useState<Given>();
-  const bounds = useRead('passes.bounds').data?.bounds;
+  const mine = useRead('passes.bounds').data;
+  const bounds = mine?.bounds;
   const applications = useRead('applications.list', { query: { limit: 200 } });
   const lives = upTo(HOURS, bounds?.hours ?? 12);
   const lasts = hours ?? Math.max(...lives.filter((n) => n <= 12));
@@ -61,7 +63,7 @@ export function GivePass({
         untilFactor,
         ...(from ? { from: from.toISOString() } : {}),
         hours: lasts,
-        ...(places ? { applications: places } : {}),
+        ...(places && purpose !== 'enrol' ? { applications: places } : {}),
       },
       idempotencyKey: crypto.randomUUID(),
     });
@@ -115,16 +117,18 @@ export function GivePass({
         onChange={(id) => setUses(Number(id))}
         options={counts.map((n) => ({ id: String(n), text: say(w.times, { n }) }))}
       />
-      <Select
-        label={w.where}
-        value={places ? 'some' : 'everywhere'}
-        onChange={(id) => setPlaces(id === 'some' ? [] : undefined)}
-        options={[
-          { id: 'everywhere', text: w.everywhere },
-          { id: 'some', text: w.someOnly },
-        ]}
-      />
-      {places && (
+      {purpose !== 'enrol' && (
+        <Select
+          label={w.where}
+          value={places ? 'some' : 'everywhere'}
+          onChange={(id) => setPlaces(id === 'some' ? [] : undefined)}
+          options={[
+            { id: 'everywhere', text: w.everywhere },
+            { id: 'some', text: w.someOnly },
+          ]}
+        />
+      )}
+      {purpose !== 'enrol' && places && (
         <CheckboxGroup
           label={applicationsWords.applications.title}
           options={(applications.data?.rows ?? []).map(({ id, name }) => ({ id, text: name }))}
@@ -132,6 +136,7 @@ export function GivePass({
           onChange={setPlaces}
         />
       )}
+      {mine && <Small>{sayBounds(mine)}</Small>}
       <Checkbox isSelected={untilFactor} onChange={setUntilFactor}>
         {w.keep}
       </Checkbox>

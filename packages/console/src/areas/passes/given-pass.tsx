@@ -23,7 +23,7 @@ const moment = (at: string) => new Date(at).toLocaleString(locale, { dateStyle: 
 /** A pass, this once: to be read aloud, copied or printed, and where it is of use. */
 export function GivenPass({ given: { pass, code, spelled }, onDone }: { given: Given; onDone: () => void }) {
   const [copied, setCopied] = useState(false);
-  const { data } = useRead('people.meets', { params: { id: pass.person.id } });
+  const { data } = useRead('people.meets', { params: { id: pass.person.id }, query: { only: pass.id } });
   const serves = data?.rows.filter((row) => row.outcome === 'let-in' && row.serves.some(({ id }) => id === pass.id));
   const { displayName: name } = pass.person;
   return (

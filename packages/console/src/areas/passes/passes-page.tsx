@@ -5,6 +5,7 @@ import { Banner, Filters, Page, Small, Soft } from '../../frame/components/layou
 import { say, shared } from '../../frame/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
 import { useMay, useSession } from '../../frame/session/context.js';
+import { sayBounds } from './bounds.js';
 import { passesWords } from './messages/index.js';
 import { PassTable } from './pass-table.js';
 
@@ -60,7 +61,5 @@ export function PassesPage() {
 
 function Bounds() {
   const { data } = useRead('passes.bounds');
-  if (!data) return null;
-  const { bounds, open, today } = data;
-  return <p>{say(w.bounds, { ...bounds, openMost: bounds.open, open, today })}</p>;
+  return data ? <p>{sayBounds(data)}</p> : null;
 }

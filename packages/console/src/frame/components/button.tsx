@@ -12,6 +12,7 @@ const Base = styled(AriaButton)<{ $look: NonNullable<ButtonProps['look']> }>`
   font-weight: ${type.bold};
   min-height: ${size.control};
   padding: ${space.tight} ${({ $look }) => ($look === 'quiet' ? space.tight : space.base)};
+  text-align: ${({ $look }) => ($look === 'quiet' ? 'start' : 'center')};
   border-radius: ${radius.field};
   cursor: pointer;
   border: 1px solid

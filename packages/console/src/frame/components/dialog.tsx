@@ -15,6 +15,12 @@ const Veil = styled(ModalOverlay)`
   ${narrow} {
     padding: ${space.small};
   }
+  @media print {
+    position: static;
+    display: block;
+    padding: 0;
+    background: none;
+  }
 `;
 const Sheet = styled(Modal)`
   background: ${colour.paper};

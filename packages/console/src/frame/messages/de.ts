@@ -75,9 +75,9 @@ export const de: Words<typeof en> = {
     password: 'Passwort',
     code: 'Code aus Ihrer App',
     pass: {
-      have: 'Ich habe einen Ausweis bekommen',
-      label: 'Ausweis',
-      hint: 'Vier Gruppen zu vier Buchstaben. Groß oder klein, mit oder ohne Bindestriche.',
+      have: 'Ich habe einen Ausweis oder Wiederherstellungscode',
+      label: 'Ausweis oder Wiederherstellungscode',
+      hint: 'Gruppen zu vier Buchstaben. Groß oder klein, mit oder ohne Bindestriche.',
     },
     codeHint: '6 oder 8 Ziffern, wie die App sie gerade zeigt',
     next: 'Weiter',

@@ -73,9 +73,9 @@ export const en = {
     password: 'Password',
     code: 'Code from your app',
     pass: {
-      have: 'I was given a pass',
-      label: 'Pass',
-      hint: 'Four groups of four letters. Upper or lower case, with or without hyphens.',
+      have: 'I have a pass or a recovery code',
+      label: 'Pass or recovery code',
+      hint: 'Groups of four letters. Upper or lower case, with or without hyphens.',
     },
     codeHint: '6 or 8 digits, as the app shows them now',
     next: 'Next',

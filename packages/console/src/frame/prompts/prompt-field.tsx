@@ -1,6 +1,7 @@
 import { typedPrompt, type PromptKind, type TypedPrompt } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../components/button.js';
+import { Row } from '../components/layout.js';
 import { TextField } from '../components/text-fields.js';
 
 /** What a place says of prompts; the sign-in pages, the console and the walk-through each say it their way. */
@@ -29,7 +30,7 @@ const TYPING = {
 } as const satisfies Record<TypedPrompt, object>;
 
 /** A pass is letters: a keyboard of digits would not do. */
-const TYPING_PASS = { autoComplete: 'off', autoCapitalize: 'characters', code: true } as const;
+const TYPING_PASS = { autoComplete: 'off', autoCapitalize: 'characters' } as const;
 
 /** The field that a prompt is answered in. */
 export function PromptField({
@@ -60,9 +61,11 @@ export function PromptField({
         autoFocus
       />
       {typed === 'code' && !letters && (
-        <Button look="quiet" onPress={() => setLetters(true)}>
-          {words.pass.have}
-        </Button>
+        <Row>
+          <Button look="quiet" onPress={() => setLetters(true)}>
+            {words.pass.have}
+          </Button>
+        </Row>
       )}
     </>
   );

@@ -74,6 +74,7 @@ export const size = {
   control: '2.5rem',
   filter: '9rem',
   rule: '14rem',
+  bound: '10rem',
   chart: '11rem',
   palette: '22rem',
   label: '15rem',

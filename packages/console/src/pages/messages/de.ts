@@ -13,9 +13,9 @@ export const de: Words<typeof en> = {
     'Ihres hat jemand anderes gesetzt. Wählen Sie eines, das nur Sie kennen; ein paar Wörter zusammen sind gut.',
   code: 'Code',
   pass: {
-    have: 'Ich habe einen Ausweis bekommen',
-    label: 'Ausweis',
-    hint: 'Vier Gruppen zu vier Buchstaben. Groß oder klein, mit oder ohne Bindestriche.',
+    have: 'Ich habe einen Ausweis oder Wiederherstellungscode',
+    label: 'Ausweis oder Wiederherstellungscode',
+    hint: 'Gruppen zu vier Buchstaben. Groß oder klein, mit oder ohne Bindestriche.',
   },
   /** Of what is shown this once. */
   once: {
@@ -98,7 +98,7 @@ export const de: Words<typeof en> = {
     recoveryHint:
       'Jeder gilt einmal. Bewahren Sie das Blatt dort auf, wo Ihr Telefon nicht ist. Mit Ihrem Passwort richten Sie durch einen davon hier etwas Neues ein.',
     recoveryAbout:
-      'Für den Tag, an dem alles weg ist: ein Blatt mit Codes, jeder einmal gut. Ein Blatt, das Sie haben, endet.',
+      'Für den Tag, an dem alles weg ist: ein Blatt mit Codes, jeder einmal gut. Eines, das Sie schon haben, endet.',
     recoveryAct: 'Wiederherstellungscodes machen',
     codesLeft: 'noch {left, plural, one {# Code} other {# Codes}}',
     title: 'Etwas zum Ausweisen einrichten',

@@ -9,9 +9,9 @@ export const en = {
   newPasswordHint: 'Yours was set by somebody else. Choose one that only you know; a few words together are good.',
   code: 'Code',
   pass: {
-    have: 'I was given a pass',
-    label: 'Pass',
-    hint: 'Four groups of four letters. Upper or lower case, with or without hyphens.',
+    have: 'I have a pass or a recovery code',
+    label: 'Pass or recovery code',
+    hint: 'Groups of four letters. Upper or lower case, with or without hyphens.',
   },
   /** Of what is shown this once. */
   once: {
@@ -90,7 +90,8 @@ export const en = {
     recoveryTitle: 'Your recovery codes',
     recoveryHint:
       'Each is good once. Keep the sheet where your phone is not. With your password, one of them lets you set up something new here.',
-    recoveryAbout: 'For the day when everything is gone: a sheet of codes, each good once. A sheet that you have ends.',
+    recoveryAbout:
+      'For the day when everything is gone: a sheet of codes, each good once. One that you have already ends.',
     recoveryAct: 'Make recovery codes',
     codesLeft: '{left, plural, one {# code} other {# codes}} left',
     title: 'Set up an authenticator',

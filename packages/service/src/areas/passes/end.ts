@@ -22,14 +22,14 @@ export async function lockPass(work: Work, id: Id): Promise<Authenticator | null
 }
 
 /** Writes that a pass has ended. Its row stays for the list. */
-export async function writeEnd(work: Work, id: Id, person: Id, why: PassEnd): Promise<void> {
+export async function writeEnd(work: Work, { id, personId, validUntil }: Authenticator, why: PassEnd): Promise<void> {
   const { transaction } = work;
   await authenticators(work).update(
-    { state: why === 'withdrawn' ? 'revoked' : 'expired', endedAt: work.now },
+    { state: why === 'withdrawn' ? 'revoked' : 'expired', endedAt: why === 'ran-out' ? validUntil : work.now },
     { where: { id }, transaction },
   );
   await passes(work).update({ endedWhy: why, settledAt: work.now }, { where: { authenticatorId: id }, transaction });
-  await refreshKeyring(work, person);
+  await refreshKeyring(work, personId);
 }
 
 /**
@@ -48,7 +48,7 @@ export const withdrawPass: Handler<'passes.withdraw'> = async (deps, call) =>
       what: 'pass-withdrawn',
       facts: { name },
     }));
-    await writeEnd(work, id, person, 'withdrawn');
+    await writeEnd(work, row, 'withdrawn');
     let ended: EndedAccess | null = null;
     if (before.uses > 0) ended = await endAccess(deps, work, [person]);
     else await stopSignIns(deps, work, [person]);

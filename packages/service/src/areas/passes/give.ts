@@ -18,7 +18,7 @@ import type { Work } from '../../platform/db/unit-of-work.js';
 import { badField, PermissionRefusal, Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { idBytes, newId } from '../../platform/ids.js';
+import { ENROLMENT_APPLICATION, idBytes, newId } from '../../platform/ids.js';
 import { passIdentity } from './identity.js';
 import { passes } from './pass.model.js';
 import { givenBy, readPass } from './store.js';
@@ -89,7 +89,10 @@ export const givePass: Handler<'passes.give'> = async (deps, call) =>
     const offer = await assertOffered(deps, work, person, 'pass');
     const barred = purposesOfPass(purpose).find((one) => !offer.purposes.includes(one));
     if (barred) throw badField('body.purpose', 'pass-purpose', { purpose: barred });
-    const places = [...new Set(applications ?? [])].sort();
+    if (purpose === 'enrol' && applications) throw badField('body.applications', 'pass-places');
+    // Where one enrols is a place like any other; a pass that is for both is good for it too.
+    const enrols = purpose === 'both' && applications ? [ENROLMENT_APPLICATION] : [];
+    const places = [...new Set([...(applications ?? []), ...enrols])].sort();
     await assertThere(work, places);
     const [validFrom, validUntil] = [new Date(wanted.fromMs), new Date(wanted.untilMs)];
     const shown = { from: minute(validFrom), until: minute(validUntil) };

@@ -39,7 +39,7 @@ async function settle(deps: Deps, id: Id): Promise<void> {
     const [due] = await select<{ why: PassEnd }>(work, `${DUE} AND v.authenticator_id = :id`, { id: idBytes(id) });
     if (!due) return;
     const person = row.personId;
-    await writeEnd(work, id, person, due.why);
+    await writeEnd(work, row, due.why);
     await work.trail({
       actor: { kind: 'service', id: null },
       action: 'pass.ended',

@@ -41,7 +41,10 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
     ),
     currentKeyring(deps, params.id),
   ]);
-  const keyring = everything.filter(({ id: one }) => one !== query.without);
+  const keyring = everything.filter(
+    ({ id: one, method }) =>
+      one !== query.without && (query.only === undefined || one === query.only || method === 'password'),
+  );
   const hasPassword = keyring.some(({ method }) => method === 'password');
   const at = deps.now().getTime();
   const rows: Row[] = [];

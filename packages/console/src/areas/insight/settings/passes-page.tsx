@@ -14,7 +14,7 @@ const BOUNDS = ['hours', 'uses', 'open', 'perDay'] as const satisfies (keyof Pas
 
 const Fields = styled.div`
   display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(${size.label}, 1fr));
+  grid-template-columns: repeat(auto-fit, minmax(${size.bound}, 1fr));
   gap: ${space.base};
 `;
 

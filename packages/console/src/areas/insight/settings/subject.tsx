@@ -57,6 +57,8 @@ export function Subject<K extends keyof Settings>({
   children: (fields: SubjectFields<K>) => ReactNode;
 }) {
   const { data, error } = useRead('settings.show');
+  // Of the page, since the form is made anew with what was saved.
+  const [saved, setSaved] = useState(false);
   return (
     <Page>
       <h1>{w.title}</h1>
@@ -70,8 +72,13 @@ export function Subject<K extends keyof Settings>({
       <h2>{title}</h2>
       <Soft>{hint}</Soft>
       {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
+      {saved && (
+        <Banner $tone="good" role="status">
+          {w.saved}
+        </Banner>
+      )}
       {data && (
-        <SubjectForm key={data.version} of={of} settings={data.settings} version={data.version}>
+        <SubjectForm key={data.version} onSaved={setSaved} of={of} settings={data.settings} version={data.version}>
           {children}
         </SubjectForm>
       )}
@@ -83,16 +90,21 @@ function SubjectForm<K extends keyof Settings>({
   of,
   settings,
   version,
+  onSaved,
   children,
 }: {
   of: K;
+  onSaved: (saved: boolean) => void;
   settings: Settings;
   version: number;
   children: (fields: SubjectFields<K>) => ReactNode;
 }) {
   const may = useMay()('setting.write');
   const [value, setValue] = useState(settings[of]);
-  const act = useAct(() => call('settings.edit', { body: { ...settings, [of]: value }, ifMatch: version }));
+  const act = useAct(
+    () => call('settings.edit', { body: { ...settings, [of]: value }, ifMatch: version }),
+    () => onSaved(true),
+  );
   return (
     <Form
       onSubmit={(event) => {
@@ -103,12 +115,14 @@ function SubjectForm<K extends keyof Settings>({
       {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
         <Banner $tone={act.trouble.waits ? 'brass' : 'danger'}>{act.trouble.text}</Banner>
       )}
-      {act.isSuccess && (
-        <Banner $tone="good" role="status">
-          {w.saved}
-        </Banner>
-      )}
-      {children({ value, onChange: setValue, trouble: act.trouble })}
+      {children({
+        value,
+        onChange: (next) => {
+          onSaved(false);
+          setValue(next);
+        },
+        trouble: act.trouble,
+      })}
       {may && (
         <Row>
           <Button look="main" type="submit" isDisabled={act.isPending}>
