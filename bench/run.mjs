@@ -5,8 +5,9 @@
  *    handler on the same Fastify, connector, pool size and server that does the same durable writes: one insert, then one
  *    transaction of a select, two updates and an insert. It validates nothing and computes no code.
  * 2. The same with hardware tokens that count (HOTP), whose window is ten codes wide.
- * 3. The first with 200 rules and 100 groups a person, and how long another node takes to follow a rulebook that is published.
- * 4. The client's start against `node -e 0`.
+ * 3. The same with temporary passes, of which one person in turn uses up a little each time.
+ * 4. The first with 200 rules and 100 groups a person, and how long another node takes to follow a rulebook that is published.
+ * 5. The client's start against `node -e 0`.
  *
  * Figures are ratios of runs taken in turn (ours, bare, ours, bare …), since machines drift.
  */
@@ -139,6 +140,35 @@ await withInstallation({}, async (installation) => {
     if (done.state === 'let-in') letIn += 1;
   };
 
+  process.stdout.write(`Giving ${HOLDERS} passes …\n`);
+  const { settings, version } = await owner.call('settings.show');
+  const bounds = { hours: 700, uses: 500, open: 10_000, perDay: 10_000 };
+  await owner.call('settings.edit', {
+    body: { ...settings, passes: { ...settings.passes, owner: bounds } },
+    ifMatch: version,
+  });
+  const guests = [];
+  for (let i = 0; i < HOLDERS; i++) {
+    const loginName = `guest-${i}`;
+    const { id } = await owner.call('people.add', { body: { displayName: loginName, loginNames: [loginName] } });
+    const { code } = await owner.call('passes.give', { params: { id }, body: { reason: 'bench', uses: 500 } });
+    guests.push({ loginName, code });
+  }
+  let guest = 0;
+  const passing = async () => {
+    const person = guests[guest++ % HOLDERS];
+    const begun = await call(
+      port,
+      'POST',
+      '/api/v1/sign-ins',
+      { loginName: person.loginName, carries: ['code'], claims: { passwordChecked: true } },
+      key,
+    );
+    const body = { kind: 'code', value: person.code };
+    const done = await call(port, 'POST', `/api/v1/sign-ins/${begun.id}/proofs`, body, key);
+    if (done.state === 'let-in') letIn += 1;
+  };
+
   const bareHandler = await startBare(installation, 'bare-handler.mjs');
   const bare = async () => {
     const person = people[turn++ % PEOPLE];
@@ -177,6 +207,9 @@ await withInstallation({}, async (installation) => {
 
   await load(counting);
   const counted = await pairs('Tokens that count', ROUNDS, counting);
+
+  await load(passing);
+  const passed = await pairs('Temporary passes', ROUNDS, passing);
 
   const memory = residentMb(service.child.pid);
 
@@ -239,6 +272,7 @@ await withInstallation({}, async (installation) => {
       `Machine: ${cpus()[0].model}, ${cpus().length} cores, Node ${process.version}; ${IN_FLIGHT} in flight, ${SECONDS} s a run, median of ${ROUNDS} pairs`,
       `TOTP checks against the bare handler: ${ratio.toFixed(2)} (goal ${GOALS.throughput}: ${verdict(ratio >= GOALS.throughput)})`,
       `HOTP checks against the bare handler: ${counted.toFixed(2)} (goal ${GOALS.throughput}: ${verdict(counted >= GOALS.throughput)})`,
+      `Temporary passes against the bare handler: ${passed.toFixed(2)} (goal ${GOALS.throughput}: ${verdict(passed >= GOALS.throughput)})`,
       `TOTP checks with ${RULES} rules and ${GROUPS} groups a person: ${ruled.toFixed(2)} (goal ${GOALS.throughput}: ${verdict(ruled >= GOALS.throughput)})`,
       `A published rulebook on another node: at most ${follow.toFixed(0)} ms of ${follows.length} (goal ${GOALS.followMs}: ${verdict(follow < GOALS.followMs)})`,
       `Resident memory of the service, peak: ${memory.toFixed(0)} MB (goal ${GOALS.memoryMb}: ${verdict(memory < GOALS.memoryMb)})`,

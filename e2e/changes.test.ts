@@ -173,6 +173,17 @@ describe('every change', () => {
           }),
         ['group.added', 'configuration.applied'],
       ],
+      [
+        'passes.give and passes.withdraw',
+        async () => {
+          const { pass } = await owner.call('passes.give', { params: id, body: { reason: 'r' } });
+          await owner.call('passes.withdraw', { params: { id: pass.id } });
+        },
+        ['pass.given', 'pass.withdrawn'],
+      ],
+      ['passes.bounds', () => owner.call('passes.bounds'), []],
+      ['recovery.make', () => owner.call('recovery.make', { params: id }), ['carrier.added', 'recovery.made']],
+      ['recovery.make again', () => owner.call('recovery.make', { params: id }), ['recovery.made']],
       ['browsers.signOut', () => owner.call('browsers.signOut', { params: id }), []],
       ['connections.delete', () => owner.call('connections.delete', { params: connection }), ['connection.deleted']],
       [

@@ -78,7 +78,7 @@ describe('enrolling something oneself', () => {
     const shown = await anybody().call('own.show', { body: { right } });
     expect(shown).toMatchObject({
       displayName: 'bram.oster',
-      offers: ['totp', 'webauthn'].map((method) => ({ method, enrol: true, why: null })),
+      offers: ['totp', 'webauthn', 'recovery'].map((method) => ({ method, enrol: true, why: null })),
     });
     expect(shown.held.map(({ method }) => method)).toEqual(['password']);
     const begun = await anybody().call('own.beginTotp', { body: { right, carrier: 'Bram’s phone' } });

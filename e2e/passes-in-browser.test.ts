@@ -63,7 +63,7 @@ describe('a pass, in the console', () => {
     expect(await page.content()).not.toContain(code);
     // It is no thing on the keyring, which is for what lasts.
     const keyring = page.getByRole('region', { name: 'Keyring' });
-    await keyring.getByText('Authenticator app').waitFor();
+    await keyring.getByText('Authenticator app', { exact: true }).waitFor();
     expect(await keyring.getByText('temporary pass').count()).toBe(0);
 
     await page.getByRole('link', { name: 'Passes' }).click();

@@ -2,7 +2,9 @@ import { fileURLToPath } from 'node:url';
 import type { Sent } from '@nimble-latch/api';
 import { createClient } from '@nimble-latch/api/client';
 import { LETTERS } from '@nimble-latch/core/look-up-secrets';
+import { SMTPServer } from 'smtp-server';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { administrator, afterWaiting } from './support/administrators.js';
 import {
   connectedApplication,
@@ -417,5 +419,73 @@ describe('guessing passes', () => {
       [hex(pass.id)],
     );
     expect(Number(row!.n)).toBe(5);
+  });
+});
+
+describe('whom passes and recovery codes concern', () => {
+  it('is told by mail: of each that is made, used or withdrawn; owners, of whoever gives as many as they may', async () => {
+    const port = await freePort();
+    const mails: string[] = [];
+    const smtp = new SMTPServer({
+      authOptional: true,
+      disabledCommands: ['STARTTLS', 'AUTH'],
+      onData: (stream, _, done) => {
+        let text = '';
+        stream.on('data', (part: Buffer) => (text += part.toString()));
+        stream.on('end', () => {
+          // Quoted-printable breaks lines, which is not what people read.
+          mails.push(text.replace(/=\r\n/g, ''));
+          done();
+        });
+      },
+    });
+    await new Promise<void>((resolve) => smtp.listen(port, '127.0.0.1', () => resolve()));
+    const own = await Installation.start(1, {
+      NLATCH_SMTP_URL: `smtp://127.0.0.1:${port}`,
+      NLATCH_MAIL_FROM: 'latch@wexmoor.example',
+    });
+    const told = async (what: RegExp, times = 1) =>
+      await expect.poll(() => mails.filter((mail) => what.test(mail)).length, { timeout: 15_000 }).toBe(times);
+    const { person: ines } = await own.owner.call('session.show');
+    const me = await own.owner.call('people.show', { params: { id: ines.id } });
+    await own.owner.call('people.edit', {
+      params: { id: me.id },
+      body: { mail: 'ines@wexmoor.example' },
+      ifMatch: me.version,
+    });
+    const { settings, version } = await own.owner.call('settings.show');
+    const owner = { ...settings.passes.owner, perDay: 2 };
+    await own.owner.call('settings.edit', {
+      body: { ...settings, passes: { ...settings.passes, owner } },
+      ifMatch: version,
+    });
+    const { id } = await own.owner.call('people.add', {
+      body: { displayName: 'Tove Brandt', loginNames: ['tove.brandt'], mail: 'tove@wexmoor.example' },
+    });
+    await own.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const first = await own.owner.call('passes.give', { params: { id }, body: { reason: 'phone at home' } });
+    await told(/To: tove@[\s\S]*a temporary pass was made for you/);
+    expect(mails.some((mail) => mail.includes('Somebody gave as many passes'))).toBe(false);
+    await own.owner.call('passes.withdraw', { params: { id: first.pass.id } });
+    await told(/To: tove@[\s\S]*a temporary pass of yours was withdrawn/);
+    await own.owner.call('passes.give', { params: { id }, body: { reason: 'phone at home' } });
+    await told(/To: ines@[\s\S]*Ines Marlow has given 2 temporary passes within a day, the last one to Tove Brandt/);
+    const refused = own.owner.call('passes.give', { params: { id }, body: { reason: 'phone at home' } });
+    await expect(refused).rejects.toMatchObject({ code: 'passes-today' });
+    const { codes } = await own.owner.call('recovery.make', { params: { id } });
+    await told(/To: tove@[\s\S]*new recovery codes were made for you/);
+    const open = createClient({ server: own.url });
+    const { signIn, handle } = await open.call('own.begin', { body: { place: 'enrolment', loginName: 'tove.brandt' } });
+    for (const [kind, value] of [
+      ['password', PASSWORD],
+      ['code', codes[0]!],
+    ] as const)
+      await open.call('own.prove', { params: { id: signIn.id }, body: { kind, value, handle } });
+    await told(/To: tove@[\s\S]*one of your recovery codes was used. Left: 9/);
+    expect(mails.some((mail) => mail.includes('Make new ones'))).toBe(false);
+    // What lets somebody in stands in no mail.
+    for (const mail of mails) for (const code of [first.code, ...codes]) expect(mail).not.toContain(code);
+    await own.stop();
+    await new Promise<void>((resolve) => smtp.close(() => resolve()));
   });
 });

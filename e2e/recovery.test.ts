@@ -120,7 +120,7 @@ describe('recovery codes', () => {
 
   it('are made and ended as a set, by whoever may enrol, as many and as long as the settings say', async () => {
     const { settings, version } = await inst.owner.call('settings.show');
-    const recovery = { codes: 6, letters: 20 as const, warnAt: 2 };
+    const recovery = { codes: 6, letters: 20 as const };
     await inst.owner.call('settings.edit', { body: { ...settings, recovery }, ifMatch: version });
     const { id } = await personWithApp(inst.owner, 'printed');
     const custodian = await administrator(inst, 'custodian', 'custodian');

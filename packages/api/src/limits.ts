@@ -42,6 +42,8 @@ export const LIMITS = {
   /** Days ahead of its time that one may be given. */
   passDaysAhead: 31,
   passReasonChars: 200,
+  /** So few recovery codes left are soon none: their holder is told to make new ones. */
+  recoveryCodesFew: 3,
   applicationNameChars: 80,
   connectionsPerApplication: 10,
   keysPerConnection: 5,

@@ -11,6 +11,8 @@ export const deMail: Catalogue['mail'] = {
   'pin.changed': 'Die PIN von {label} wurde geändert oder weggenommen.',
   'recovery.made': 'für Sie wurden neue Wiederherstellungscodes gemacht; die alten gelten nicht mehr.',
   'recovery.used': 'einer Ihrer Wiederherstellungscodes wurde verwendet. Übrig: {label}.',
+  'recovery.few':
+    'einer Ihrer Wiederherstellungscodes wurde verwendet. Übrig: {label}. Machen Sie neue, solange Sie sich anmelden können; es gibt sie auf der Seite zum Einrichten.',
   'pass.given':
     'für Sie wurde ein vorläufiger Ausweis gemacht. Wer ihn hat, kann sich in seiner Zeit als Sie anmelden.',
   'pass.withdrawn': 'ein vorläufiger Ausweis von Ihnen wurde zurückgezogen.',

@@ -9,6 +9,8 @@ export const enMail = {
   'pin.changed': 'the PIN of {label} was changed or taken away.',
   'recovery.made': 'new recovery codes were made for you; those before are no longer of use.',
   'recovery.used': 'one of your recovery codes was used. Left: {label}.',
+  'recovery.few':
+    'one of your recovery codes was used. Left: {label}. Make new ones while you can sign in; the page for enrolling has them.',
   'pass.given': 'a temporary pass was made for you. Whoever has it can sign in as you in its time.',
   'pass.withdrawn': 'a temporary pass of yours was withdrawn.',
   'password.set': 'your password was changed.',

@@ -36,7 +36,7 @@ export const trailRow = z.strictObject({
 });
 
 /** As delivered: 48 bits each, of which nobody gets more than a few tries. */
-export const FIRST_RECOVERY = { codes: 10, letters: 12 as const, warnAt: 3 };
+export const FIRST_RECOVERY = { codes: 10, letters: 12 as const };
 
 /** As delivered. */
 export const FIRST_WEIGHTS: Readonly<Record<SignalId, number>> = {
@@ -85,7 +85,6 @@ export const settings = z.strictObject({
     .strictObject({
       codes: z.number().int().min(5).max(20).describe('Recovery codes of a set'),
       letters: z.literal([8, 12, 16, 20]).describe('Letters of each; four bits each'),
-      warnAt: z.number().int().min(0).max(19).describe('So few left, and the person is told to make new ones'),
     })
     .default(FIRST_RECOVERY),
 });

@@ -1,5 +1,5 @@
 import { writeFileSync } from 'node:fs';
-import { catalogue, say, type Answer } from '@nimble-latch/api';
+import { catalogue, LIMITS, say, type Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
 import { Option } from 'commander';
 import type { Session } from '../context.js';
@@ -28,7 +28,8 @@ type Authenticator = Keyring['authenticators'][number];
 const h = words.headings;
 
 function stateOf(one: Authenticator): string {
-  const left = one.recovery ? [say(keyringWords.codesLeft, one.recovery)] : [];
+  const few = one.recovery !== null && one.recovery.left <= LIMITS.recoveryCodesFew;
+  const left = one.recovery ? [say(few ? keyringWords.fewLeft : keyringWords.codesLeft, one.recovery)] : [];
   const pin = { none: [], own: [keyringWords.pinNow], given: [keyringWords.pinGiven] }[one.pin];
   const places = one.onlyAt && [
     say(keyringWords.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || words.facts.none }),

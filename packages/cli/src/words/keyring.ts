@@ -92,6 +92,7 @@ export const keyringWords = {
     'sign-out': 'end every session at the sign-in pages and forget all browsers',
   },
   waiting: 'Given, and not proved yet: {list}',
+  fewLeft: '{left} of {of} left: time for new ones',
   codesLeft: '{left} of {of} left',
   pinNow: 'PIN',
   pinGiven: 'PIN given, to be changed',

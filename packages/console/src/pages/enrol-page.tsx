@@ -1,4 +1,4 @@
-import type { Answer } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { useEffect, useState } from 'react';
 import { styled } from 'styled-components';
 import { Button } from '../frame/components/button.js';
@@ -137,7 +137,9 @@ function Enrol({ right }: { right: string }) {
             <span>
               {shared.methods[one.method]}
               {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
-              {one.left !== null && <Soft> {say(w.codesLeft, { left: one.left })}</Soft>}
+              {one.left !== null && (
+                <Soft> {say(one.left <= LIMITS.recoveryCodesFew ? w.fewLeft : w.codesLeft, { left: one.left })}</Soft>
+              )}
             </span>
             {(one.method === 'totp' || one.method === 'hotp') && (
               <Row>

@@ -1,4 +1,4 @@
-import type { Answer } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
@@ -53,8 +53,6 @@ const TONES = {
   revoked: 'ended',
   expired: 'ended',
 } as const;
-/** So few recovery codes are soon none. */
-const FEW = 3;
 /** Passes stand in a list of their own, with their time. */
 const isKept = (one: Authenticator) => one.method !== 'pass';
 const hasEnded = (one: Authenticator) => one.state === 'revoked' || one.state === 'expired';
@@ -301,7 +299,9 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           {key?.copied && <State tone="held">{w.keyCopied}</State>}
           {key?.compromised && <State tone="held">{modelsWords.keyModels.compromised}</State>}
           {one.recovery && (
-            <State tone={one.recovery.left > FEW ? 'good' : 'held'}>{say(w.codesLeft, one.recovery)}</State>
+            <State tone={one.recovery.left > LIMITS.recoveryCodesFew ? 'good' : 'held'}>
+              {say(w.codesLeft, one.recovery)}
+            </State>
           )}
           {one.preferred && <State tone="good">{w.preferred}</State>}
           {one.pin !== 'none' && (

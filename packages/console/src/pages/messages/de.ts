@@ -100,6 +100,7 @@ export const de: Words<typeof en> = {
     recoveryAbout:
       'Für den Tag, an dem alles weg ist: ein Blatt mit Codes, jeder einmal gut. Eines, das Sie schon haben, endet.',
     recoveryAct: 'Wiederherstellungscodes machen',
+    fewLeft: 'noch {left, plural, one {# Code} other {# Codes}}: machen Sie neue',
     codesLeft: 'noch {left, plural, one {# Code} other {# Codes}}',
     title: 'Etwas zum Ausweisen einrichten',
     intro:

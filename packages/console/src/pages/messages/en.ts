@@ -93,6 +93,7 @@ export const en = {
     recoveryAbout:
       'For the day when everything is gone: a sheet of codes, each good once. One that you have already ends.',
     recoveryAct: 'Make recovery codes',
+    fewLeft: '{left, plural, one {# code} other {# codes}} left: make new ones',
     codesLeft: '{left, plural, one {# code} other {# codes}} left',
     title: 'Set up an authenticator',
     intro: 'Something beside your password that shows it is you, such as an app on your phone. First say who you are.',

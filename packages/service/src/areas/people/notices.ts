@@ -17,6 +17,7 @@ export type NoticeKind =
   | 'pin.changed'
   | 'recovery.made'
   | 'recovery.used'
+  | 'recovery.few'
   | 'pass.given'
   | 'pass.withdrawn';
 

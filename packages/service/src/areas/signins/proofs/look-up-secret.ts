@@ -1,3 +1,4 @@
+import { LIMITS } from '@nimble-latch/api';
 import { canAnswer } from '@nimble-latch/core/signin';
 import { readLookUpSecret } from '@nimble-latch/core/look-up-secrets';
 import { admit } from '@nimble-latch/core/throttle';
@@ -91,7 +92,11 @@ async function judge(
       standing,
     };
   }
-  if (right.number !== null) await noticeTo(deps, plan, personId!, 'recovery.used', String(leftAfter(right)));
+  if (right.number !== null) {
+    const left = leftAfter(right);
+    const kind = left <= LIMITS.recoveryCodesFew ? 'recovery.few' : 'recovery.used';
+    await noticeTo(deps, plan, personId!, kind, String(left));
+  }
   return {
     judgement: { type: 'right', proof: usableOf(right), newPin: false },
     writes: using(right, standing, stored, plan.now),
