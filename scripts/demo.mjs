@@ -20,6 +20,8 @@ const ports = {
   phone: Number(process.env.NLATCH_DEMO_PHONE_PORT ?? 8471),
   planner: Number(process.env.NLATCH_DEMO_PLANNER_PORT ?? 8472),
   traffic: Number(process.env.NLATCH_DEMO_TRAFFIC_PORT ?? 8473),
+  mail: Number(process.env.NLATCH_DEMO_MAIL_PORT ?? 8474),
+  mailbox: Number(process.env.NLATCH_DEMO_MAILBOX_PORT ?? 8475),
   database: Number(process.env.NLATCH_DEMO_DATABASE_PORT ?? 33070),
 };
 const say = (line = '') => process.stderr.write(`${line}\n`);
@@ -29,6 +31,8 @@ for (const [name, variable] of [
   ['phone', 'NLATCH_DEMO_PHONE_PORT'],
   ['planner', 'NLATCH_DEMO_PLANNER_PORT'],
   ['traffic', 'NLATCH_DEMO_TRAFFIC_PORT'],
+  ['mail', 'NLATCH_DEMO_MAIL_PORT'],
+  ['mailbox', 'NLATCH_DEMO_MAILBOX_PORT'],
   ['database', 'NLATCH_DEMO_DATABASE_PORT'],
 ])
   if (!(await portIsFree(ports[name]))) {
@@ -71,7 +75,17 @@ try {
     masterKeyFile: join(dir, 'master.key'),
     port: ports.service,
     publicUrl: `http://localhost:${ports.service}`,
+    more: {
+      NLATCH_SMTP_URL: `smtp://127.0.0.1:${ports.mail}`,
+      NLATCH_MAIL_FROM: 'Nimble Latch <latch@wexmoor.example>',
+    },
   });
+  const mailbox = spawn(
+    process.execPath,
+    [STANDIN, 'mailbox', '--smtp-port', String(ports.mail), '--port', String(ports.mailbox)],
+    { stdio: 'ignore' },
+  );
+  stops.push(() => mailbox.kill());
   await chore(env, 'migrate');
   await chore(env, 'keys', 'create');
   if (!existsSync(loaded)) {
@@ -156,6 +170,7 @@ try {
   say('                       (works once; Ines Marlow, login name ines.marlow)');
   say('  Everybody’s password harbour lights at dawn');
   say(`  Stand-in phone       http://localhost:${ports.phone}`);
+  say(`  Mailbox              http://localhost:${ports.mailbox}  (everything that is sent by mail ends there)`);
   say(`  Berth Planner        http://localhost:${ports.planner}  (an application that sends people to sign in)`);
   say(`  Vessel Traffic       http://localhost:${ports.traffic}  (an application that asks on its own pages)`);
   say();

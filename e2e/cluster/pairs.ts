@@ -39,6 +39,28 @@ export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unkno
   const tokenOf = async (id: string) =>
     await sql('SELECT state, HEX(person_id) AS person FROM tokens WHERE id = UNHEX(?)', [hex(id)]);
 
+  /** Somebody with a pass for one use, and two sign-ins of theirs that ask for a code. */
+  const passing = async (n: string) => {
+    const id = await person(n);
+    const { pass, code } = await owner().call('passes.give', { params: { id }, body: { reason: 'pair', uses: 1 } });
+    key ??= (await connectedApplication(owner(), 'Crane Log', { claims: ['password-checked'] })).key;
+    const app = of().installation.client(of().installation.url, key);
+    const begin = async () =>
+      (await app.call('signIns.begin', { body: { loginName: n, claims: { passwordChecked: true } } })).id;
+    return { pass: pass.id, code, first: await begin(), second: await begin() };
+  };
+  const answerBy = async ({ url }: Node, id: string, value: string) => {
+    const app = of().installation.client(url, key);
+    const { state } = await app.call('signIns.prove', { params: { id }, body: { kind: 'code', value } });
+    // Who comes too late is not refused: they are asked again.
+    if (state !== 'let-in') throw Object.assign(new Error(state), { code: state });
+  };
+  const passOf = async (id: string) =>
+    await sql(
+      'SELECT v.uses, v.ended_why, a.state FROM passes v JOIN authenticators a ON a.id = v.authenticator_id WHERE a.id = UNHEX(?)',
+      [hex(id)],
+    );
+
   let key: string | undefined;
   const drafted = async (n: string) => {
     await connectedApplication(owner(), `At ${n}`);
@@ -391,6 +413,40 @@ export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unkno
           await sql('SELECT COUNT(*) AS n FROM group_members WHERE group_id = UNHEX(?)', [hex(group)]),
         ];
       },
+    }),
+    'one use of a pass is taken twice': pair({
+      make: async (n) => await passing(n),
+      one: async (at, { first, code }) => await answerBy(at, first, code),
+      other: async (at, { second, code }) => await answerBy(at, second, code),
+      left: async ({ pass }) => await passOf(pass),
+    }),
+    'a pass is used and withdrawn': pair({
+      make: async (n) => await passing(n),
+      one: async (at, { first, code }) => await answerBy(at, first, code),
+      other: async (at, { pass }) => await at.owner.call('passes.withdraw', { params: { id: pass } }),
+      left: async ({ pass }) => await passOf(pass),
+    }),
+    'the last pass that somebody may give is given twice': pair({
+      make: async (n) => {
+        await sql('DELETE FROM passes');
+        await sql("UPDATE settings SET data = JSON_SET(data, '$.passes.owner.open', 1)");
+        return await person(n);
+      },
+      one: async (at, id) => await at.owner.call('passes.give', { params: { id }, body: { reason: 'one' } }),
+      other: async (at, id) => await at.owner.call('passes.give', { params: { id }, body: { reason: 'other' } }),
+      left: async (id) => await sql('SELECT COUNT(*) AS n FROM authenticators WHERE person_id = UNHEX(?)', [hex(id)]),
+    }),
+    'recovery codes are made twice': pair({
+      make: person,
+      one: async (at, id) => await at.owner.call('recovery.make', { params: { id } }),
+      other: async (at, id) => await at.owner.call('recovery.make', { params: { id } }),
+      left: async (id) =>
+        await sql(
+          `SELECT a.state, a.carrier_id = (SELECT MIN(c.id) FROM carriers c WHERE c.person_id = a.person_id) AS first,
+             (SELECT COUNT(*) FROM recovery_codes r WHERE r.authenticator_id = a.id) AS n
+           FROM authenticators a WHERE a.person_id = UNHEX(?) ORDER BY a.state`,
+          [hex(id)],
+        ),
     }),
     // From here on with countersignatures.
     'a signature is asked for twice, for the same': pair({

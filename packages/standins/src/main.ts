@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { Command, CommanderError } from 'commander';
 import { BadPicture, codeAt, readPicture } from './phone/code.js';
 import { createPlanner, type PlannerClients } from './berths/server.js';
+import { createMailbox } from './mailbox/server.js';
 import { createPhone } from './phone/server.js';
 import { createTraffic, type TrafficConnection } from './traffic/server.js';
 
@@ -35,6 +36,36 @@ phone
     await app.listen({ host: '127.0.0.1', port: Number(options.port) });
     process.stderr.write(`The stand-in phone is at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+program
+  .command('mailbox')
+  .description('a mail server that keeps what it gets and shows it as a page; nothing is sent on')
+  .option('--smtp-port <n>', 'where it takes mail, on loopback', '8474')
+  .option('--port <n>', 'of the page, on loopback', '8475')
+  .option('--refuse <address...>', 'addresses that there are none of')
+  .option('--scan', 'open every link as it comes, as mail scanners do')
+  .action(async (options: { smtpPort: string; port: string; refuse?: string[]; scan?: boolean }) => {
+    const { smtp, app } = createMailbox({
+      now: () => new Date(),
+      refuse: options.refuse ?? [],
+      scan: options.scan ?? false,
+    });
+    await new Promise<void>((resolve, reject) => {
+      smtp.once('error', reject);
+      smtp.listen(Number(options.smtpPort), '127.0.0.1', () => resolve());
+    });
+    // Whoever breaks a connection off does not end it for all others.
+    smtp.removeAllListeners('error').on('error', () => undefined);
+    await app.listen({ host: '127.0.0.1', port: Number(options.port) });
+    process.stderr.write(
+      `The mailbox takes mail at port ${options.smtpPort} and shows it at http://localhost:${(app.server.address() as AddressInfo).port}\n`,
+    );
+    for (const signal of ['SIGINT', 'SIGTERM'] as const)
+      process.once(signal, () => {
+        void app.close();
+        smtp.close();
+      });
   });
 
 program

@@ -35,8 +35,10 @@ describe('method settings', () => {
     expect(offerOf(PORT, 'push', new Set())).toMatchObject({ enrol: false, why: 'not-built' });
     expect(offerOf({ rows: [] }, 'totp', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
     expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp', 'recovery']);
-    expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password']);
-    expect(barredFor(FIRST_METHODS, new Set())).toEqual([]);
+    expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password', 'recovery']);
+    // As delivered a sheet of codes serves to enrol something new.
+    expect(barredFor(FIRST_METHODS, new Set())).toEqual(['recovery']);
+    expect(barredFor(FIRST_METHODS, new Set(), 'enrol')).toEqual([]);
   });
 
   it('agree with the naive way on any matrix and anybody', () => {

@@ -1,7 +1,4 @@
 import { typedPrompt, type PromptKind, type TypedPrompt } from '@nimble-latch/api';
-import { useState } from 'react';
-import { Button } from '../components/button.js';
-import { Row } from '../components/layout.js';
 import { TextField } from '../components/text-fields.js';
 
 /** What a place says of prompts; the sign-in pages, the console and the walk-through each say it their way. */
@@ -37,36 +34,29 @@ export function PromptField({
   kind,
   words,
   onBehalf,
+  letters,
   ...field
 }: {
   kind: PromptKind;
   words: PromptWords;
   onBehalf: boolean;
+  /** A pass or a recovery code is typed in place of a code. */
+  letters: boolean;
   value: string;
   onChange: (value: string) => void;
 }) {
   const typed = typedPrompt(kind);
-  const [letters, setLetters] = useState(false);
   const asPass = letters && typed === 'code';
   const { label, hint } = asPass ? words.pass : words.fields[typed];
   return (
-    <>
-      <TextField
-        key={asPass ? 'pass' : typed}
-        {...field}
-        {...(asPass ? TYPING_PASS : TYPING[typed])}
-        {...(onBehalf ? { autoComplete: 'off' } : {})}
-        label={label}
-        {...(hint === undefined ? {} : { description: hint })}
-        autoFocus
-      />
-      {typed === 'code' && !letters && (
-        <Row>
-          <Button look="quiet" onPress={() => setLetters(true)}>
-            {words.pass.have}
-          </Button>
-        </Row>
-      )}
-    </>
+    <TextField
+      key={asPass ? 'pass' : typed}
+      {...field}
+      {...(asPass ? TYPING_PASS : TYPING[typed])}
+      {...(onBehalf ? { autoComplete: 'off' } : {})}
+      label={label}
+      {...(hint === undefined ? {} : { description: hint })}
+      autoFocus
+    />
   );
 }

@@ -57,6 +57,7 @@ export function PromptForm<S extends Asking>({
   prove: (proof: Proof) => Promise<S>;
 }) {
   const [typed, setTyped] = useState('');
+  const [letters, setLetters] = useState(false);
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState(said);
   const { kind, publicKey, others } = signIn.prompt!;
@@ -94,7 +95,15 @@ export function PromptForm<S extends Asking>({
       {publicKey ? (
         <p>{words.keyHint}</p>
       ) : (
-        <PromptField key={kind} kind={kind} words={words} onBehalf={onBehalf} value={typed} onChange={setTyped} />
+        <PromptField
+          key={kind}
+          kind={kind}
+          words={words}
+          onBehalf={onBehalf}
+          letters={letters}
+          value={typed}
+          onChange={setTyped}
+        />
       )}
       {children}
       <Row>
@@ -111,6 +120,12 @@ export function PromptForm<S extends Asking>({
             {words.instead(other.kind)}
           </Button>
         ))}
+        {/* Behind what most go on with. */}
+        {kind === 'code' && !letters && (
+          <Button look="quiet" onPress={() => setLetters(true)}>
+            {words.pass.have}
+          </Button>
+        )}
         {actions}
       </Row>
     </Form>

@@ -41,11 +41,13 @@ const COLUMNS = `a.id, a.person_id, p.display_name, a.state, v.purpose, a.valid_
 
 /** Whether a pass has not ended. */
 const HELD = `a.state IN ('active', 'suspended') AND a.valid_until > UTC_TIMESTAMP(3) AND NOT (v.until_factor = 1 AND ${HAS_FACTOR_AGAIN})`;
+/** What was settled has ended: those that have not are found along that, however many there were before. */
+const LISTED = `v.settled_at IS NULL AND ${HELD}`;
 const IN_STATE = {
-  held: HELD,
-  waiting: `${HELD} AND a.state = 'active' AND a.valid_from > UTC_TIMESTAMP(3)`,
-  open: `${HELD} AND a.state = 'active' AND a.valid_from <= UTC_TIMESTAMP(3)`,
-  suspended: `${HELD} AND a.state = 'suspended'`,
+  held: LISTED,
+  waiting: `${LISTED} AND a.state = 'active' AND a.valid_from > UTC_TIMESTAMP(3)`,
+  open: `${LISTED} AND a.state = 'active' AND a.valid_from <= UTC_TIMESTAMP(3)`,
+  suspended: `${LISTED} AND a.state = 'suspended'`,
   ended: `NOT (${HELD})`,
 } as const;
 
