@@ -135,6 +135,82 @@ describe('nlatch', () => {
     for (const line of activity.out.split('\n')) expect(line.length).toBeLessThanOrEqual(100);
   });
 
+  it('solves a phone left at home: a pass is given, shown once, used, listed and withdrawn', async () => {
+    await nlatch(['person', 'add', 'Nell Harrow', '--login', 'nell.harrow']);
+    await nlatch(['person', 'set-password', 'nell.harrow'], `${PASSWORD}\n`);
+    expect(await nlatch(['pass', 'give', 'nell.harrow'])).toMatchObject({
+      code: 2,
+      err: expect.stringContaining("required option '--why <text>'") as string,
+    });
+    for (const [flag, value, said] of [
+      ['--until', 'tomorrow', 'expected a moment such as'],
+      ['--hours', '9999', 'at most 744'],
+      ['--hours', '200', 'you may give a pass for 168 hours at most'],
+      ['--uses', '51', 'you may give a pass for 50 uses at most'],
+      ['--at', 'Nowhere', 'there is no application Nowhere'],
+      ['--for', 'reset', 'Allowed choices are sign-in, enrol, both'],
+    ] as const) {
+      const refused = await nlatch(['pass', 'give', 'nell.harrow', '--why', 'phone at home', flag, value]);
+      expect(refused.code, flag).not.toBe(0);
+      expect(refused.err, flag).toContain(said);
+      expect(refused.out, flag).toBe('');
+    }
+    const given = await nlatch(['pass', 'give', 'nell.harrow', '--why', 'phone at home', '--hours', '4']);
+    expect(given).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(
+        /^A temporary pass for Nell Harrow, signing in, from now until .*, for 5 uses\. It is shown this once:\n\n {2}([A-Z]{4}-){3}[A-Z]{4}\n\nRead aloud:\n( {2}(\w[\w-]* ?){4}\n){4}\n[\s\S]*With it they get in at: .*Berth Planner/,
+      ) as string,
+    });
+    const code = /([A-Z]{4}-){3}[A-Z]{4}/.exec(given.out)![0];
+    const walk = await nlatch(
+      ['walk-through', 'nell.harrow', '--at', 'Berth Planner'],
+      `${PASSWORD}\n${code.toLowerCase()}\n`,
+    );
+    expect(walk).toMatchObject({ code: 0, out: expect.stringContaining('Let in: password + pass') as string });
+    const listed = await nlatch(['pass', 'list', '--of', 'nell.harrow']);
+    expect(listed.out).toMatch(/^WHO +STATE +ENDS +WHY +ID\nNell Harrow +open, signing[\s\S]*used 1 of[\s\S]*5/);
+    for (const line of listed.out.split('\n')) expect(line.length).toBeLessThanOrEqual(100);
+    const { rows } = JSON.parse((await nlatch(['pass', 'list', '--json'])).out) as { rows: { id: string }[] };
+    expect(rows).toHaveLength(1);
+    expect(JSON.stringify(rows)).not.toContain(code);
+
+    const ahead = await nlatch([
+      'pass',
+      'give',
+      'nell.harrow',
+      '--why',
+      'new laptop',
+      '--from',
+      '2d',
+      '--for',
+      'enrol',
+    ]);
+    expect(ahead.out).toMatch(/enrolling, from .* until /);
+    // What waits is of no use yet, so nothing is said of where it would be.
+    expect(ahead.out).not.toContain('get in at');
+    expect((await nlatch(['pass', 'list', '--state', 'waiting'])).out).toMatch(/Nell Harrow +waiting, +begins/);
+    expect((await nlatch(['pass', 'bounds'])).out).toMatch(
+      /hours that a pass lives +168 +-\n[\s\S]*have not ended +200 +2\n/,
+    );
+
+    const withdraw = ['pass', 'withdraw', rows[0]!.id];
+    expect(await nlatch(withdraw)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('used 1 of 5 times. All sessions of Nell Harrow end with it.') as string,
+    });
+    expect((await nlatch([...withdraw, '--yes'])).out).toBe('The pass of Nell Harrow has ended.\n');
+    expect(await nlatch([...withdraw, '-y'])).toMatchObject({ code: 6 });
+    expect((await nlatch(['pass', 'list', '--state', 'ended'])).out).toMatch(/Nell Harrow +withdrawn,/);
+    expect((await nlatch(['trail', 'list', '--area', 'pass'])).out).toMatch(
+      /Ines Marlow withdrew a temporary pass of Nell Harrow[\s\S]*Ines Marlow gave Nell Harrow a temporary pass +phone at home/,
+    );
+
+    const sheet = await nlatch(['keyring', 'recovery', 'nell.harrow', '-y']);
+    expect(sheet.out).toMatch(/^Recovery codes for Nell Harrow[\s\S]*\n( {2,3}\d+ {2}([A-Z]{4}-){2}[A-Z]{4}\n){10}/);
+    expect((await nlatch(['keyring', 'show', 'nell.harrow'])).out).toMatch(/Paper +recovery/);
+  });
+
   it('filters, counts and gives lists away as CSV that no spreadsheet takes for formulas', async () => {
     const names = ['=cmd|" /C calc"!A0', '@SUM(1)', 'Ordinary, "quoted" Name'];
     for (const [i, displayName] of names.entries())

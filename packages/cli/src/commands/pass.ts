@@ -131,8 +131,17 @@ export const pass: Noun = (command, context) => {
         },
       }),
     columns: ({ now }) => [
-      { heading: h.who, cell: (row) => row.person.displayName, wraps: true },
-      { heading: h.state, cell: (row) => `${stateOf(row)}, ${shared.passPurposes[row.purpose]}`, wraps: true },
+      { heading: h.who, cell: (row) => row.person.displayName, flexible: true },
+      {
+        heading: h.state,
+        cell: (row) =>
+          [
+            stateOf(row),
+            shared.passPurposes[row.purpose],
+            say(passWords.facts.uses, { uses: row.uses, most: row.usesMost }),
+          ].join(', '),
+        wraps: true,
+      },
       {
         heading: h.ends,
         cell: (row) =>
@@ -140,10 +149,6 @@ export const pass: Noun = (command, context) => {
             ? say(passWords.facts.begins, { at: relative(row.from, now()) })
             : relative(row.state === 'ended' ? (row.endedAt ?? row.until) : row.until, now()),
         wraps: true,
-      },
-      {
-        heading: h.uses,
-        cell: (row) => say(passWords.facts.uses, { uses: row.uses, most: row.usesMost }),
       },
       {
         heading: h.reason,

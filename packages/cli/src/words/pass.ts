@@ -18,14 +18,12 @@ export const passWords = {
   },
   facts: {
     now: 'now',
-    uses: '{uses} of {most}',
+    uses: 'used {uses} of {most}',
     begins: 'begins {at}',
     why: '{why} ({by})',
     everywhere: 'everywhere',
   },
   headings: {
-    uses: 'USES',
-
     ends: 'ENDS',
     reason: 'WHY',
     bound: 'BOUND',

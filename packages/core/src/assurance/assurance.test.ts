@@ -1,8 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { specOf } from '../methods/index.js';
-import { METHODS, QUALIFIERS } from '../vocabulary.js';
-import { assuranceOf, parseWay, serveWay, writeWay, type Usable, type Way } from './index.js';
+import { METHOD_PURPOSES, METHODS, QUALIFIERS } from '../vocabulary.js';
+import { assuranceOf, keyringAt, parseWay, serveWay, writeWay, type Usable, type Way } from './index.js';
 
 const way = (text: string): Way => {
   const read = parseWay(text);
@@ -112,6 +112,33 @@ describe('a keyring', () => {
     expect(serveWay(way('totp(hardware)'), phone)).toBeUndefined();
     const second = on('tablet', 'totp', { preferred: true });
     expect(serveWay(way('totp'), [...phone, second])?.[0]).toBe(second);
+  });
+
+  it('has at a place what is kept to no other one, and given for nothing else', () => {
+    const places = ['berths', 'payroll', 'enrolment'];
+    const bounded = fc.record(
+      { onlyAt: fc.subarray(places), onlyFor: fc.subarray([...METHOD_PURPOSES]) },
+      { requiredKeys: [] },
+    );
+    fc.assert(
+      fc.property(
+        fc.array(bounded, { maxLength: 8 }),
+        fc.constantFrom(...places),
+        fc.constantFrom(...METHOD_PURPOSES),
+        (all, place, purpose) => {
+          const keyring = all.map((bounds, i) => on(`carrier ${i}`, 'pass', bounds));
+          const here = keyringAt(keyring, place, purpose);
+          for (const [i, { onlyAt, onlyFor }] of all.entries())
+            expect(here.includes(keyring[i]!)).toBe(
+              (onlyAt?.includes(place) ?? true) && (onlyFor?.includes(purpose) ?? true),
+            );
+        },
+      ),
+    );
+    // Bounded to nothing is good for nothing, and not for everything.
+    expect(keyringAt([on('a', 'pass', { onlyAt: [] }), on('b', 'pass', { onlyFor: [] })], 'berths', 'sign-in')).toEqual(
+      [],
+    );
   });
 
   it('serves what the naive way of trying everything finds', () => {
