@@ -91,25 +91,26 @@ await withInstallation({}, async (installation) => {
 
   let letIn = 0;
   let turn = 0;
-  const ours = async () => {
-    const person = people[turn++ % PEOPLE];
+  /** One check: a sign-in begun, then answered. @param code what is typed, made once it is asked for */
+  const check = async (loginName, code) => {
     const begun = await call(
       port,
       'POST',
       '/api/v1/sign-ins',
-      { loginName: person.loginName, carries: ['code'], claims: { passwordChecked: true } },
+      { loginName, carries: ['code'], claims: { passwordChecked: true } },
       key,
     );
-    // Each code of the window once, from the oldest on.
-    person.last = Math.max(person.last + 1, Math.floor(Date.now() / 30_000) - 1);
-    const done = await call(
-      port,
-      'POST',
-      `/api/v1/sign-ins/${begun.id}/proofs`,
-      { kind: 'code', value: person.codes.at(person.last) },
-      key,
-    );
+    const body = { kind: 'code', value: code() };
+    const done = await call(port, 'POST', `/api/v1/sign-ins/${begun.id}/proofs`, body, key);
     if (done.state === 'let-in') letIn += 1;
+  };
+  const ours = async () => {
+    const person = people[turn++ % PEOPLE];
+    await check(person.loginName, () => {
+      // Each code of the window once, from the oldest on.
+      person.last = Math.max(person.last + 1, Math.floor(Date.now() / 30_000) - 1);
+      return person.codes.at(person.last);
+    });
   };
 
   process.stdout.write(`Giving ${HOLDERS} tokens out …\n`);
@@ -128,16 +129,7 @@ await withInstallation({}, async (installation) => {
   let holder = 0;
   const counting = async () => {
     const person = holders[holder++ % HOLDERS];
-    const begun = await call(
-      port,
-      'POST',
-      '/api/v1/sign-ins',
-      { loginName: person.loginName, carries: ['code'], claims: { passwordChecked: true } },
-      key,
-    );
-    const body = { kind: 'code', value: person.codes.at(person.next++) };
-    const done = await call(port, 'POST', `/api/v1/sign-ins/${begun.id}/proofs`, body, key);
-    if (done.state === 'let-in') letIn += 1;
+    await check(person.loginName, () => person.codes.at(person.next++));
   };
 
   process.stdout.write(`Giving ${HOLDERS} passes …\n`);
@@ -157,16 +149,7 @@ await withInstallation({}, async (installation) => {
   let guest = 0;
   const passing = async () => {
     const person = guests[guest++ % HOLDERS];
-    const begun = await call(
-      port,
-      'POST',
-      '/api/v1/sign-ins',
-      { loginName: person.loginName, carries: ['code'], claims: { passwordChecked: true } },
-      key,
-    );
-    const body = { kind: 'code', value: person.code };
-    const done = await call(port, 'POST', `/api/v1/sign-ins/${begun.id}/proofs`, body, key);
-    if (done.state === 'let-in') letIn += 1;
+    await check(person.loginName, () => person.code);
   };
 
   const bareHandler = await startBare(installation, 'bare-handler.mjs');

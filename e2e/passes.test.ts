@@ -301,6 +301,10 @@ describe('giving passes', () => {
     expect((await auditor.client.call('passes.list')).rows.map(({ id }) => id)).toContain(pass.id);
     // An owner gives one to an administrator with a second yes.
     await expect(give(auditor.id)).rejects.toMatchObject({ code: 'signature-needed' });
+    await inst.sql('UPDATE signature_requests SET asked_at = asked_at - INTERVAL 61 MINUTE');
+    // What was agreed to is a pass that ends with the next factor, and no other.
+    await expect(give(auditor.id, { untilFactor: false })).rejects.toMatchObject({ code: 'signature-needed' });
+    expect((await give(auditor.id)).pass.untilFactor).toBe(true);
     // What is no pass is no pass’s to end.
     const { authenticator } = await personWithApp(inst.owner, 'no.pass');
     await expect(withdraw(authenticator)).rejects.toMatchObject({ code: 'not-found' });

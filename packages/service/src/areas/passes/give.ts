@@ -108,6 +108,7 @@ export const givePass: Handler<'passes.give'> = async (deps, call) =>
         hours: call.body.hours ?? null,
         uses: wanted.uses,
         places,
+        untilFactor,
         reason,
       },
       (name) => ({
