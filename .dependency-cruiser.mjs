@@ -17,7 +17,9 @@ export default {
     },
     { name: 'nothing-unresolved', severity: 'error', from: {}, to: { couldNotResolve: true } },
     only('core', []),
-    only('api', ['^packages/core/(src|dist)/(vocabulary|people/fields|methods/kinds/|connections/kinds/)']),
+    only('api', [
+      '^packages/core/(src|dist)/(vocabulary|people/fields|methods/kinds/|connections/kinds/|invitations/template)',
+    ]),
     only('service', [pkg('core'), pkg('api')]),
     only('cli', [pkg('api')]),
     only('console', [pkg('api')]),

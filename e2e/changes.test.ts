@@ -181,6 +181,24 @@ describe('every change', () => {
         },
         ['pass.given', 'pass.withdrawn'],
       ],
+      [
+        'invitationRounds.begin and print, invitations.withdraw',
+        async () => {
+          const who = { ids: [id.id] };
+          const begun = await owner.call('invitationRounds.begin', {
+            body: { who, methods: ['webauthn'], via: 'letter', expect: 1 },
+          });
+          const round = { params: { id: begun.id } };
+          await expect
+            .poll(async () => (await owner.call('invitationRounds.show', round)).state, { timeout: 20_000 })
+            .toBe('done');
+          await owner.call('invitationRounds.print', round);
+          const { rows } = await owner.call('invitations.list', { query: { person: id.id } });
+          await owner.call('invitations.sendAnew', { params: { id: rows[0]!.id } });
+          await owner.call('invitations.withdraw', { params: { id: rows[0]!.id } });
+        },
+        ['invitations.begun', 'invitation.sent', 'invitation.printed', 'invitation.sent-anew', 'invitation.withdrawn'],
+      ],
       ['passes.bounds', () => owner.call('passes.bounds'), []],
       ['recovery.make', () => owner.call('recovery.make', { params: id }), ['carrier.added', 'recovery.made']],
       ['recovery.make again', () => owner.call('recovery.make', { params: id }), ['recovery.made']],

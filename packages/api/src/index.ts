@@ -14,6 +14,7 @@ export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
 export { DELIMITER_NAMES } from './routes/imports.js';
 export { configurationFile } from './routes/configuration.js';
+export { FIRST_INVITATION_SETTINGS } from './routes/invitations.js';
 export { FIRST_PASS_BOUNDS } from './routes/passes.js';
 export { FIRST_RECOVERY, FIRST_WEIGHTS, settings as settingsSchema } from './routes/insight.js';
 export {
@@ -50,6 +51,13 @@ export {
   KEY_ALGORITHMS,
   KEY_COLUMNS,
   LIMITABLE_ROLES,
+  INVITATION_CHANNELS,
+  INVITATION_FIELDS,
+  INVITATION_STATES,
+  INVITING_OUTCOMES,
+  type InvitationChannel,
+  type InvitationState,
+  type InvitingOutcome,
   METHODS,
   METHOD_PURPOSES,
   PASS_PURPOSES,
@@ -90,4 +98,11 @@ export {
   OFFERED_CONNECTIONS,
   type OfferedConnectionKind,
 } from '@nimble-latch/core/connections/kinds';
-export { OFFERED_METHODS, offeredSpec, takesPin, type OfferedMethod } from '@nimble-latch/core/methods/kinds';
+export {
+  INVITABLE_METHODS,
+  OFFERED_METHODS,
+  offeredSpec,
+  takesPin,
+  type InvitableMethod,
+  type OfferedMethod,
+} from '@nimble-latch/core/methods/kinds';

@@ -44,6 +44,19 @@ export const LIMITS = {
   passReasonChars: 200,
   /** So few recovery codes left are soon none: their holder is told to make new ones. */
   recoveryCodesFew: 3,
+  /** Days that an invitation may live: what is not done by then needs somebody's hand. */
+  invitationDaysMost: 90,
+  /** Login names that one sending may name, as from a file. */
+  invitedByName: 5_000,
+  /** Characters of an invitation's code as somebody may type it, spaces and all. */
+  invitationCodeChars: 100,
+  /** People whom one sending may come to; beyond that it is several. */
+  invitedAtOnce: 50_000,
+  /** Letters of one printing. */
+  lettersAtOnce: 200,
+  standingInvitations: 100,
+  subjectChars: 150,
+  letterChars: 4_000,
   applicationNameChars: 80,
   connectionsPerApplication: 10,
   keysPerConnection: 5,

@@ -15,6 +15,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   group: async () => (await import('./commands/group.js')).group,
   import: async () => (await import('./commands/import.js')).importNoun,
   keyring: async () => (await import('./commands/keyring.js')).keyring,
+  invitation: async () => (await import('./commands/invitation.js')).invitation,
   pass: async () => (await import('./commands/pass.js')).pass,
   stock: async () => (await import('./commands/stock.js')).stock,
   application: async () => (await import('./commands/application.js')).application,

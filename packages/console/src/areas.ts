@@ -2,6 +2,7 @@ import { accessArea } from './areas/access/area.js';
 import { applicationsArea } from './areas/applications/area.js';
 import { importsArea } from './areas/imports/area.js';
 import { insightArea } from './areas/insight/area.js';
+import { invitationsArea } from './areas/invitations/area.js';
 import { methodsArea } from './areas/methods/area.js';
 import { modelsArea } from './areas/models/area.js';
 import { networksArea } from './areas/networks/area.js';
@@ -19,6 +20,7 @@ export const AREAS: readonly ConsoleArea[] = [
   applicationsArea,
   importsArea,
   insightArea,
+  invitationsArea,
   methodsArea,
   modelsArea,
   networksArea,

@@ -19,6 +19,7 @@ export const PERMISSIONS = [
   'keyring.suspend',
   'keyring.revoke',
   'keyring.unlock',
+  'invitation.send',
   'pass.give',
   'stock.read',
   'stock.write',
@@ -43,7 +44,9 @@ export type Permission = (typeof PERMISSIONS)[number];
 
 /** Actions that may need a second administrator's yes; which of them do is a setting. */
 export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out', 'secret-export'] as const;
-export type SignedAction = (typeof SIGNED_ACTIONS)[number];
+/** What needs it wherever it is asked for, because the method settings say so of some people. */
+export const ALWAYS_SIGNED = ['first-enrolment'] as const;
+export type SignedAction = (typeof SIGNED_ACTIONS)[number] | (typeof ALWAYS_SIGNED)[number];
 
 /** What an action that needs a countersignature would bring about; the sentences stand in the message catalogue. */
 export const CONSEQUENCES = [
@@ -67,6 +70,8 @@ export const CONSEQUENCES = [
   'recovery-made',
   'pass-given',
   'pass-withdrawn',
+  'people-invited',
+  'people-invited-whenever',
   'carrier-lost',
   'secrets-exported',
   'password-set',

@@ -25,5 +25,13 @@ export const METHOD_PURPOSES = ['sign-in', 'reset', 'caller-check', 'enrol'] as 
 export type MethodPurpose = (typeof METHOD_PURPOSES)[number];
 
 /** Why a method is not offered to somebody. */
-export const WHY_NOT_OFFERED = ['not-built', 'nothing-said', 'not-enrolled-any-more', 'checked-elsewhere'] as const;
+export const WHY_NOT_OFFERED = [
+  'not-built',
+  'nothing-said',
+  'not-enrolled-any-more',
+  'checked-elsewhere',
+  'not-invited-to',
+  'in-person',
+  'countersigned',
+] as const;
 export type WhyNotOffered = (typeof WHY_NOT_OFFERED)[number];

@@ -5,6 +5,7 @@ export * from './vocabulary-access.js';
 export * from './vocabulary-configuration.js';
 export * from './vocabulary-ids.js';
 export * from './vocabulary-imports.js';
+export * from './vocabulary-invitations.js';
 export * from './vocabulary-keys.js';
 export * from './vocabulary-methods.js';
 export * from './vocabulary-oidc.js';

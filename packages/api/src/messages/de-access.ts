@@ -29,6 +29,10 @@ export const deAccess: Pick<
     'recovery-made': '{name} bekommt neue Wiederherstellungscodes; die alten enden.',
     'pass-given': '{name} bekommt einen vorläufigen Ausweis für {purpose}, von {from} bis {until} (UTC).',
     'pass-withdrawn': 'Ein vorläufiger Ausweis von {name} endet, und was damit angemeldet wurde.',
+    'people-invited':
+      '{people, plural, one {# Person wird} other {# Personen werden}} eingeladen, {methods} einzurichten; bewacht durch die Methodeneinstellungen: {guarded}.',
+    'people-invited-whenever':
+      'Wer in {group} kommt, wird eingeladen, {methods} einzurichten, ohne dass noch einmal gefragt wird.',
     'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
       'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von ' +
@@ -63,6 +67,7 @@ export const deAccess: Pick<
     'stock.export': 'Geheimnisse von Hardwaretokens ausgeben',
     'stock.write': 'Hardwaretokens aufnehmen und bewegen',
     'keyring.unlock': 'Authentikatoren entsperren',
+    'invitation.send': 'Personen zum Einrichten einladen',
     'pass.give': 'vorläufige Ausweise vergeben und zurückziehen',
     'password.set': 'Passwörter setzen',
     'application.read': 'Anwendungen sehen',
@@ -85,6 +90,7 @@ export const deAccess: Pick<
     'administrator-factor': 'Authentikatoren von Verwaltern',
     'secret-export': 'Geheimnisse von Tokens ausgeben',
     'lock-out': 'Regelwerke, die Personen aussperren',
+    'first-enrolment': 'Einladungen von Personen, deren erstes Einrichten bewacht wird',
   },
   everyBatch: 'alle Chargen',
   endedAccess:

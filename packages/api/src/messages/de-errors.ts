@@ -250,6 +250,18 @@ export const deErrors: typeof enErrors = {
       title: 'Sie haben so viele Ausweise vergeben, wie Sie an einem Tag dürfen: {most, plural, one {#} other {#}}.',
       remedy: 'Bitten Sie jemand anderen, der sie vergeben darf; wie viele, legen Eigner fest.',
     },
+    'invitation-gone': {
+      title: 'Diese Einladung gilt nicht, oder nicht mehr.',
+      remedy: 'Sehen Sie nach, ob der Code ganz da ist. Wenn ja, bitten Sie den Helpdesk um eine neue.',
+    },
+    'no-mail-server': {
+      title: 'Es ist kein Mailserver eingerichtet.',
+      remedy: 'Setzen Sie am Dienst NLATCH_SMTP_URL und NLATCH_MAIL_FROM, oder laden Sie auf Papier ein.',
+    },
+    'no-mail': {
+      title: 'Die Person hat keine Mailadresse.',
+      remedy: 'Tragen Sie zuerst eine auf ihrer Seite ein, oder laden Sie auf Papier ein.',
+    },
     'named-by-rule': {
       title: 'Die Regel „{rule}“ des geltenden Regelwerks nennt es.',
       remedy:

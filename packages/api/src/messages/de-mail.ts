@@ -13,6 +13,8 @@ export const deMail: Catalogue['mail'] = {
   'recovery.used': 'einer Ihrer Wiederherstellungscodes wurde verwendet. Übrig: {label}.',
   'recovery.few':
     'einer Ihrer Wiederherstellungscodes wurde verwendet. Übrig: {label}. Machen Sie neue, solange Sie sich anmelden können; es gibt sie auf der Seite zum Einrichten.',
+  'invitation.printed':
+    'für Sie wurde eine Einladung gedruckt, einzurichten, womit Sie sich anmelden. Sie kommt auf Papier.',
   'pass.given':
     'für Sie wurde ein vorläufiger Ausweis gemacht. Wer ihn hat, kann sich in seiner Zeit als Sie anmelden.',
   'pass.withdrawn': 'ein vorläufiger Ausweis von Ihnen wurde zurückgezogen.',
@@ -32,6 +34,6 @@ export const deMail: Catalogue['mail'] = {
   'passes.where': 'Die Ausweise: {link}',
   'passes.closing': 'Ist das mehr, als Sie erwarten, so fragen Sie {giver} und ziehen Sie zurück, was niemand braucht.',
   when: 'Wann: {when}',
-  closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihre Hilfe-Stelle an.',
+  closing: 'Wenn Sie das nicht erwartet haben, rufen Sie jetzt Ihren Helpdesk an.',
   signature: '{organisation}',
 };

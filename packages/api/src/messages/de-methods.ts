@@ -11,6 +11,9 @@ export const deMethods: typeof enMethods = {
   whyNotOffered: {
     'not-built': 'diese Version kann es noch nicht einrichten',
     'nothing-said': 'keine Zeile der Verfahren, in der die Person steht, sagt etwas darüber',
+    'not-invited-to': 'die Einladung nennt andere Verfahren',
+    'in-person': 'wer noch nichts anderes hat, richtet es persönlich ein, an einem Schalter',
+    countersigned: 'wer noch nichts anderes hat, braucht eine gegengezeichnete Einladung',
     'not-enrolled-any-more': 'die Einstellungen der Verfahren lassen keines mehr einrichten',
     'checked-elsewhere': 'Anwendungen prüfen es selbst; hier wird nichts davon gehalten',
   },

@@ -1,3 +1,4 @@
+import { deInvitations } from './de-invitations.js';
 import { deErrors } from './de-errors.js';
 import { deTokens } from './de-tokens.js';
 import { deImports } from './de-imports.js';
@@ -142,6 +143,9 @@ export const de: Catalogue = {
     'pass-far': 'höchstens {most, plural, one {# Tag} other {# Tage}} im Voraus',
     'pass-places': 'ein Ausweis nur zum Einrichten gilt für keine Anwendung',
     'pass-purpose': 'die Methodeneinstellungen lassen diese Person einen Ausweis nicht verwenden für: {purpose}',
+    'field-unknown': '{field} ist kein Feld, das in einem Text stehen kann',
+    'leads-nowhere': 'muss hinführen: durch das Feld link, oder durch page und code',
+    'login-name-nobodys': 'hat niemand: {name}',
     'code-shape': 'erwartet werden 6 bis 8 Ziffern',
     'codes-number': 'erwartet werden {number} Codes, einer nach dem anderen',
     'current-password': 'das bisherige Passwort fehlt',
@@ -222,6 +226,7 @@ export const de: Catalogue = {
     text: 'PIN',
   },
   ...deAccess,
+  ...deInvitations,
   ...deMethods,
   ...deKeys,
   ...deRisk,

@@ -26,6 +26,9 @@ export const enAccess = {
     'recovery-made': '{name} gets new recovery codes; those before end.',
     'pass-given': '{name} gets a temporary pass for {purpose}, from {from} until {until} (UTC).',
     'pass-withdrawn': 'A temporary pass of {name} ends, and what they signed in with it.',
+    'people-invited':
+      '{people, plural, one {# person is} other {# people are}} invited to enrol {methods}, {guarded} of them guarded by the method settings.',
+    'people-invited-whenever': 'Whoever joins {group} is invited to enrol {methods}, without being asked about again.',
     'password-set': '{name} gets a new password; their sessions and access tokens end.',
     'keys-orphaned':
       'Makes keys for {domain} from now on: {keys, plural, one {# key} other {# keys}} of {people, plural, one {# person} other {# people}} for the domain before answer no more.',
@@ -59,6 +62,7 @@ export const enAccess = {
     'stock.export': 'take the secrets of hardware tokens out',
     'stock.write': 'add and move hardware tokens',
     'keyring.unlock': 'unlock authenticators',
+    'invitation.send': 'invite people to enrol',
     'pass.give': 'give temporary passes and withdraw them',
     'password.set': 'set passwords',
     'application.read': 'see applications',
@@ -81,6 +85,7 @@ export const enAccess = {
     'administrator-factor': 'authenticators of administrators',
     'secret-export': 'taking secrets of tokens out',
     'lock-out': 'rulebooks that lock people out',
+    'first-enrolment': 'invitations of people whose first enrolment is guarded',
   } satisfies Record<SignedAction, string>,
   everyBatch: 'all batches',
   endedAccess:

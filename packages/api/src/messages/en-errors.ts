@@ -229,6 +229,18 @@ export const enErrors = {
       title: 'You have given as many passes as you may in a day: {most, plural, one {#} other {#}}.',
       remedy: 'Ask somebody else who may give them; owners set how many.',
     },
+    'invitation-gone': {
+      title: 'This invitation is of no use, or not any more.',
+      remedy: 'Look whether all of the code is there. If it is, ask your help desk for a new one.',
+    },
+    'no-mail-server': {
+      title: 'No mail server is set up.',
+      remedy: 'Set NLATCH_SMTP_URL and NLATCH_MAIL_FROM at the service, or invite on paper.',
+    },
+    'no-mail': {
+      title: 'They have no mail address.',
+      remedy: 'Enter one on their page first, or invite them on paper.',
+    },
     'named-by-rule': {
       title: 'The rule “{rule}” of the rulebook in force names it.',
       remedy:

@@ -11,6 +11,7 @@ export const enMail = {
   'recovery.used': 'one of your recovery codes was used. Left: {label}.',
   'recovery.few':
     'one of your recovery codes was used. Left: {label}. Make new ones while you can sign in; the page for enrolling has them.',
+  'invitation.printed': 'an invitation to set up how you sign in was printed for you. It comes on paper.',
   'pass.given': 'a temporary pass was made for you. Whoever has it can sign in as you in its time.',
   'pass.withdrawn': 'a temporary pass of yours was withdrawn.',
   'password.set': 'your password was changed.',

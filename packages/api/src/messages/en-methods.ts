@@ -12,6 +12,9 @@ export const enMethods = {
   whyNotOffered: {
     'not-built': 'this release cannot enrol it yet',
     'nothing-said': 'no row of the method settings that they are in says anything of it',
+    'not-invited-to': 'the invitation names other methods',
+    'in-person': 'whoever has nothing else yet enrols it in person, at a desk',
+    countersigned: 'whoever has nothing else yet needs an invitation that a second administrator agreed to',
     'not-enrolled-any-more': 'the method settings let no more of it be enrolled',
     'checked-elsewhere': 'applications check it themselves; nothing of it is kept here',
   } satisfies Record<WhyNotOffered, string>,

@@ -1,3 +1,4 @@
+import { enInvitations } from './en-invitations.js';
 import { enErrors } from './en-errors.js';
 import { enTokens } from './en-tokens.js';
 import { enImports } from './en-imports.js';
@@ -143,6 +144,9 @@ export const en = {
     'pass-far': 'at most {most, plural, one {# day} other {# days}} ahead',
     'pass-places': 'a pass for enrolling alone is for no application',
     'pass-purpose': 'the method settings do not let a pass be used for {purpose} by this person',
+    'field-unknown': '{field} is no field that can stand in a text',
+    'leads-nowhere': 'has to bring its reader there: by the field link, or by page and code',
+    'login-name-nobodys': 'is nobody’s: {name}',
     'code-shape': 'expected 6 to 8 digits',
     'codes-number': 'expected {number} codes, one after the other',
     'current-password': 'the current password is needed',
@@ -223,6 +227,7 @@ export const en = {
     text: 'PIN',
   },
   ...enAccess,
+  ...enInvitations,
   ...enMethods,
   ...enKeys,
   ...enRisk,

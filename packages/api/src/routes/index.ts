@@ -11,6 +11,7 @@ import { keyringRoutes } from './keyring.js';
 import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';
 import { ownRoutes } from './own.js';
+import { invitationRoutes } from './invitations.js';
 import { passRoutes } from './passes.js';
 import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
@@ -33,6 +34,7 @@ export const ROUTES = {
   ...peopleRoutes,
   ...importRoutes,
   ...keyringRoutes,
+  ...invitationRoutes,
   ...passRoutes,
   ...stockRoutes,
   ...applicationRoutes,

@@ -17,6 +17,7 @@ import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { id, instant, line, page, pageQuery, version } from '../schema.js';
 import { LIMITS } from '../limits.js';
+import { FIRST_INVITATION_SETTINGS, invitationSettings } from './invitations.js';
 import { FIRST_PASS_BOUNDS, passBounds } from './passes.js';
 
 const named = z.strictObject({ kind: z.string(), id: z.string().nullable(), name: z.string().nullable() });
@@ -87,6 +88,7 @@ export const settings = z.strictObject({
       letters: z.literal([8, 12, 16, 20]).describe('Letters of each; four bits each'),
     })
     .default(FIRST_RECOVERY),
+  invitations: invitationSettings.default(FIRST_INVITATION_SETTINGS),
 });
 
 const signInCounts = z.partialRecord(z.enum(SIGN_IN_STATES), z.number().int());
@@ -153,7 +155,14 @@ export const insightRoutes = {
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied']),
+            why: z.enum([
+              'paused',
+              'locked',
+              'emergency-used',
+              'key-copied',
+              'invitation-bounced',
+              'invitation-overdue',
+            ]),
             method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
             signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
             at: instant.nullable().describe('When that was'),
@@ -161,7 +170,7 @@ export const insightRoutes = {
           }),
         )
         .describe(
-          'Emergency accounts that were used in the last month, keys that may have been copied, and people whom an authenticator turns away at the moment; at most twenty of each',
+          'Emergency accounts that were used in the last month, keys that may have been copied, people whom an authenticator turns away at the moment, and invitations that bounced or ran out with nothing since; at most twenty of each',
         ),
     }),
     trail: READS,

@@ -26,15 +26,29 @@ export const ownRoutes = {
   'own.begin': route('own.begin', {
     summary: 'Begin to sign in where people help themselves: to enrol something, or to replace a forgotten password',
     access: open('nobody is signed in yet'),
-    body: z.strictObject({ place: z.enum(OWN_PLACES), ...whoOrKey }),
+    body: z.strictObject({
+      place: z.enum(OWN_PLACES),
+      ...whoOrKey,
+      invitation: secretText(LIMITS.invitationCodeChars)
+        .optional()
+        .describe('The code of an invitation to enrol, in place of a name or a key'),
+    }),
     answer: z.strictObject({
       signIn,
       handle: z.string().describe('Proves in the next calls that they come from whoever began'),
       right: ownRight,
     }),
     status: 201,
-    errors: ['throttled', 'key-not-right', 'request-gone', 'owners-only'],
-    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
+    errors: ['throttled', 'key-not-right', 'request-gone', 'owners-only', 'invitation-gone'],
+    trail: [
+      'invitation.opened',
+      'invitation.begun',
+      'sign-in.let-in',
+      'sign-in.refused',
+      'sign-in.enrol-first',
+      'sign-in.proof-failed',
+      'authenticator.copied',
+    ],
   }),
   'own.prove': route('own.prove', {
     summary: 'Answer the prompt; once let in, the answer holds the right to go on',
@@ -46,7 +60,14 @@ export const ownRoutes = {
       right: ownRight,
     }),
     errors: ['sign-in-ended', 'sign-in-moved-on', 'not-permitted'],
-    trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
+    trail: [
+      'invitation.begun',
+      'sign-in.let-in',
+      'sign-in.refused',
+      'sign-in.enrol-first',
+      'sign-in.proof-failed',
+      'authenticator.copied',
+    ],
   }),
   'own.show': route('own.show', {
     summary: 'What one holds, and what one may enrol',
@@ -56,6 +77,7 @@ export const ownRoutes = {
       organisation: z.string(),
       displayName: z.string(),
       until: instant.describe('Until when the right is good'),
+      invited: z.boolean().describe('It came from an invitation that is still to be used'),
       held: z.array(
         z.strictObject({
           id,
@@ -96,8 +118,16 @@ export const ownRoutes = {
     params: byId,
     body: z.strictObject({ right, codes: z.array(typedCode).min(1).max(2) }),
     answer: z.strictObject({ label: z.string() }),
-    errors: ['request-gone', 'wrong-state', 'code-wrong', 'clock-off', 'codes-not-consecutive', 'throttled'],
-    trail: ['authenticator.proved', 'authenticator.proof-failed'],
+    errors: [
+      'request-gone',
+      'wrong-state',
+      'method-not-offered',
+      'code-wrong',
+      'clock-off',
+      'codes-not-consecutive',
+      'throttled',
+    ],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'invitation.done'],
   }),
   'own.beginWebauthn': route('own.beginWebauthn', {
     summary: 'Begin to enrol a passkey or a security key: what to ask the browser for',
@@ -115,7 +145,7 @@ export const ownRoutes = {
     body: z.strictObject({ right, credential: registrationResponse }),
     answer: z.strictObject({ label: z.string() }),
     errors: ['request-gone', 'wrong-state', 'method-not-offered', 'key-not-taken', 'key-not-allowed', 'key-known'],
-    trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'invitation.done', 'carrier.added'],
   }),
   'own.proveToken': route('own.proveToken', {
     summary: 'Prove a hardware token that was given to one, by the code that it shows, or by two',
@@ -133,7 +163,7 @@ export const ownRoutes = {
       'codes-not-consecutive',
       'throttled',
     ],
-    trail: ['authenticator.proved', 'authenticator.proof-failed', 'carrier.added'],
+    trail: ['authenticator.proved', 'authenticator.proof-failed', 'invitation.done', 'carrier.added'],
   }),
   'own.resync': route('own.resync', {
     summary: 'Have a device of one’s own found again whose codes are refused, by two consecutive ones',
@@ -141,7 +171,15 @@ export const ownRoutes = {
     params: byId,
     body: z.strictObject({ right, codes: z.array(typedCode).length(2) }),
     answer: z.strictObject({ label: z.string() }),
-    errors: ['request-gone', 'wrong-state', 'code-wrong', 'codes-not-consecutive', 'code-used', 'throttled'],
+    errors: [
+      'request-gone',
+      'wrong-state',
+      'method-not-offered',
+      'code-wrong',
+      'codes-not-consecutive',
+      'code-used',
+      'throttled',
+    ],
     trail: ['authenticator.resynchronised', 'authenticator.proof-failed'],
   }),
   'own.setPin': route('own.setPin', {
@@ -150,7 +188,7 @@ export const ownRoutes = {
     params: byId,
     body: z.strictObject({ right, pin: typedPin }),
     answer: z.strictObject({ label: z.string() }),
-    errors: ['request-gone', 'wrong-state', 'pin-weak'],
+    errors: ['request-gone', 'wrong-state', 'method-not-offered', 'pin-weak'],
     trail: ['pin.set'],
   }),
   'own.makeRecovery': route('own.makeRecovery', {

@@ -124,7 +124,8 @@ const groupFields = {
   description: z.union([z.literal(''), line(LIMITS.descriptionChars)]),
 };
 
-const filter = {
+/** What the list of people can be narrowed by. */
+export const filter = {
   q: line(LIMITS.searchChars)
     .optional()
     .describe(

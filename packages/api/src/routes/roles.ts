@@ -1,4 +1,11 @@
-import { CONSEQUENCES, PERMISSIONS, ROLES, SIGNATURE_STATES, SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
+import {
+  CONSEQUENCES,
+  PERMISSIONS,
+  ROLES,
+  SIGNATURE_STATES,
+  SIGNED_ACTIONS,
+  ALWAYS_SIGNED,
+} from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route, self } from '../contract.js';
 import { LIMITS } from '../limits.js';
@@ -17,7 +24,7 @@ const holder = z.strictObject({
 
 const signature = z.strictObject({
   id,
-  action: z.enum(SIGNED_ACTIONS),
+  action: z.enum([...SIGNED_ACTIONS, ...ALWAYS_SIGNED]),
   consequence: z.strictObject({
     what: z.enum(CONSEQUENCES),
     facts: z.record(z.string(), z.union([z.string(), z.number()])),

@@ -42,6 +42,8 @@ export function overview(command: Command, context: Context): void {
                 paused: o.paused,
                 'emergency-used': o.emergencyUsed,
                 'key-copied': o.keyCopied,
+                'invitation-bounced': o.invitationBounced,
+                'invitation-overdue': o.invitationOverdue,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

@@ -1,22 +1,5 @@
-import { setTimeout as delay } from 'node:timers/promises';
-import {
-  BULK_KINDS,
-  catalogue,
-  COVERAGES,
-  METHODS,
-  PERSON_STATES,
-  say,
-  SEEN,
-  SOURCES,
-  type Answer,
-  type BulkKind,
-  type Coverage,
-  type Method,
-  type Seen,
-  type Sent,
-  type Source,
-} from '@nimble-latch/api';
-import { Argument, Option, type Command } from 'commander';
+import { BULK_KINDS, catalogue, say, type Answer, type BulkKind, type Sent } from '@nimble-latch/api';
+import { Argument } from 'commander';
 import { facts, table, type Column } from '../render/table.js';
 import { relative } from '../render/time.js';
 import type { Session } from '../context.js';
@@ -29,6 +12,7 @@ import {
   done,
   findGroup,
   findPerson,
+  finished,
   moreRows,
   onceKey,
   show,
@@ -37,6 +21,7 @@ import {
   withSession,
   type Noun,
 } from './support.js';
+import { filterOf, filterOptions, type FilterOptions } from './people-filter.js';
 import { addVerb, changeVerb, deleteVerb, showVerb } from './verbs.js';
 
 const h = words.headings;
@@ -73,19 +58,6 @@ function describe(person: Person): string {
   ]);
 }
 
-interface FilterOptions {
-  keyModel?: string;
-  fewKeys?: boolean;
-  find?: string;
-  group?: string;
-  member?: string;
-  state?: Person['state'];
-  coverage?: Coverage;
-  holds?: Method;
-  seen?: Seen;
-  source?: Source;
-}
-
 interface ListOptions extends FilterOptions {
   count?: boolean;
   csv?: boolean;
@@ -93,36 +65,9 @@ interface ListOptions extends FilterOptions {
   cursor?: string;
 }
 
-/** Options that say which people are meant. */
-const filterOptions = (command: Command): Command =>
-  command
-    .option('--find <beginning>', personWords.options.findPerson)
-    .option('--group <group>', personWords.options.group)
-    .option('--member <group>', personWords.options.member)
-    .addOption(new Option('--state <state>').choices(PERSON_STATES))
-    .addOption(new Option('--coverage <coverage>', personWords.options.coverage).choices(COVERAGES))
-    .addOption(new Option('--holds <method>', personWords.options.holds).choices(METHODS))
-    .option('--key-model <id>', personWords.people.model)
-    .option('--few-keys', personWords.people.few)
-    .addOption(new Option('--seen <when>', personWords.options.seen).choices(SEEN))
-    .addOption(new Option('--source <source>', personWords.options.source).choices(SOURCES));
-
-async function filterOf(session: Session, options: FilterOptions) {
-  const idOf = async (named: string | undefined) => (named ? (await findGroup(session, named)).id : undefined);
-  const [group, member] = [await idOf(options.group), await idOf(options.member)];
-  const { state, coverage, seen, source, holds: method, find: q, keyModel: model, fewKeys } = options;
-  const byKeys = { model, ...(fewKeys ? { fewKeys: 'true' } : {}) };
-  return { q, group, member, state, coverage, seen, source, method, ...byKeys };
-}
-
 /** Waits until a change to many people has come to everybody. */
-async function changed(session: Session, id: string): Promise<Answer<'bulkChanges.show'>> {
-  for (let wait = 150; ; wait = Math.min(1_000, wait * 1.5)) {
-    const change = await session.client.call('bulkChanges.show', { params: { id } });
-    if (change.state === 'done') return change;
-    await delay(wait);
-  }
-}
+const changed = async ({ client }: Session, id: string): Promise<Answer<'bulkChanges.show'>> =>
+  await finished(async () => await client.call('bulkChanges.show', { params: { id } }));
 
 /** What is said of somebody beside their name. */
 interface Fields {

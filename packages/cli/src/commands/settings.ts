@@ -35,7 +35,7 @@ export const settings: Noun = (command, context) => {
           facts(
             flatten(answer.settings).map(([name, value]) => [
               name,
-              Array.isArray(value) ? value.join(', ') : String(value),
+              Array.isArray(value) ? value.join(', ') : String(value).replaceAll('\n', ' ⏎ '),
             ]),
           ),
         );

@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises';
+import { setTimeout as delay } from 'node:timers/promises';
 import { catalogue, EXIT, say, sayEnded, type Answer } from '@nimble-latch/api';
 import type { Command } from 'commander';
 import { InvalidArgumentError } from 'commander';
@@ -120,6 +121,15 @@ export function moment(context: Context) {
 /** Says below a table that there is more. */
 export function moreRows(session: Session, page: { rows: readonly unknown[]; next: string | null }): string {
   return page.next && !session.json ? `${say(words.facts.more, { count: page.rows.length, next: page.next })}\n` : '';
+}
+
+/** Asks after work in the background until it is done. */
+export async function finished<T extends { readonly state: string }>(ask: () => Promise<T>): Promise<T> {
+  for (let wait = 150; ; wait = Math.min(1_000, wait * 1.5)) {
+    const now = await ask();
+    if (now.state === 'done') return now;
+    await delay(wait);
+  }
 }
 
 /** A fresh key for `Idempotency-Key`: a call that is sent again after a lost answer is not done twice. */

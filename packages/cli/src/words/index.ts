@@ -51,6 +51,7 @@ export const words = {
     group: 'groups and who is in them',
     import: 'bring in people or groups from a CSV file, with a preview before anything is written',
     keyring: 'carriers and authenticators of one person: enrol, prove, suspend, revoke',
+    invitation: 'invite people to enrol, by mail or on paper; who has done it, who is stuck',
     pass: 'temporary passes: give, list, withdraw',
     stock: 'hardware tokens: in stock, assigned, sent, with the story of each',
     application: 'applications, their connections and keys',

@@ -1,5 +1,5 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { styled } from 'styled-components';
 import { Button } from '../frame/components/button.js';
 import { Form, TextField } from '../frame/components/text-fields.js';
@@ -11,6 +11,7 @@ import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words } from './messages/index.js';
 import { DeviceTaskForm, type DeviceTask } from './device-task.js';
+import { forgetInvitation } from './invitation.js';
 import { OwnSignIn } from './own-sign-in.js';
 import { RecoverySheet } from '../frame/components/recovery-sheet.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
@@ -48,7 +49,13 @@ function Enrol({ right }: { right: string }) {
   const [carrier, setCarrier] = useState('');
   const [codes, setCodes] = useState<readonly string[]>();
   const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
-  const read = async () => setShown(await call('own.show', { body: { right } }));
+  const wasInvited = useRef(false);
+  const read = async () => {
+    const now = await call('own.show', { body: { right } });
+    if (wasInvited.current && !now.invited) forgetInvitation();
+    wasInvited.current = now.invited;
+    setShown(now);
+  };
   useEffect(() => doing(read), []);
 
   if (!shown)
@@ -98,6 +105,9 @@ function Enrol({ right }: { right: string }) {
   const [totp, webauthn, recovery] = (['totp', 'webauthn', 'recovery'] as const).map((wanted) =>
     shown.offers.find(({ method }) => method === wanted),
   );
+  const own = shown.held.filter(({ method }) => method !== 'password' && method !== 'pass');
+  /** Something was set up just now, and it is all there is. */
+  const needsSpare = (done || said !== undefined) && own.length === 1;
   const makeCodes = () =>
     doing(async () => {
       setTrouble(undefined);
@@ -130,6 +140,12 @@ function Enrol({ right }: { right: string }) {
       <Trouble text={trouble} />
       {done && <p role="status">{w.done}</p>}
       {said !== undefined && <p role="status">{said}</p>}
+      {needsSpare && <p>{w.spare}</p>}
+      {needsSpare && recovery?.enrol && (
+        <Button look="main" onPress={makeCodes}>
+          {w.recoveryAct}
+        </Button>
+      )}
       <p>{shown.held.length === 0 ? w.nothingHeld : w.held}</p>
       <List>
         {shown.held.map((one) => (
@@ -174,7 +190,7 @@ function Enrol({ right }: { right: string }) {
       {webauthn?.enrol && (
         <>
           <p>{w.keyAbout}</p>
-          <Button look={shown.tokens.length > 0 ? 'plain' : 'main'} onPress={startKey}>
+          <Button look={needsSpare || shown.tokens.length > 0 ? 'plain' : 'main'} onPress={startKey}>
             {w.startKey}
           </Button>
           {totp?.enrol && <p>{w.appAbout}</p>}
@@ -188,14 +204,17 @@ function Enrol({ right }: { right: string }) {
           }}
         >
           <TextField label={w.carrier} description={w.carrierHint} value={carrier} onChange={setCarrier} />
-          <Button look={done || webauthn?.enrol || shown.tokens.length > 0 ? 'plain' : 'main'} type="submit">
+          <Button
+            look={done || needsSpare || webauthn?.enrol || shown.tokens.length > 0 ? 'plain' : 'main'}
+            type="submit"
+          >
             {done ? w.another : w.start}
           </Button>
         </Form>
       ) : (
         !webauthn?.enrol && <p>{w.notOffered}</p>
       )}
-      {recovery?.enrol && shown.held.some(({ method }) => method !== 'password' && method !== 'pass') && (
+      {recovery?.enrol && !needsSpare && own.length > 0 && (
         <>
           <p>{w.recoveryAbout}</p>
           <Button onPress={makeCodes}>{w.recoveryAct}</Button>

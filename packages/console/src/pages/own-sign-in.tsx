@@ -5,6 +5,7 @@ import { Row } from '../frame/components/layout.js';
 import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
+import { BeginInvited, invitationInAddress, TypeInvitation } from './invitation.js';
 import { say, shared, words as w } from './messages/index.js';
 import { PagePrompt, WhoForm } from './prompt-form.js';
 
@@ -30,13 +31,16 @@ export function OwnSignIn({
   const [organisation, setOrganisation] = useState<string>();
   const [begun, setBegun] = useState<Begun & { loginName: string | null }>();
   const [right, setRight] = useState<string>();
+  const [invited, setInvited] = useState<'by-link' | 'types' | 'no'>(() =>
+    place === 'enrolment' && invitationInAddress() !== undefined ? 'by-link' : 'no',
+  );
   useEffect(() => {
     call('pages.show').then(
       (shown) => setOrganisation(shown.organisation),
       () => undefined,
     );
   }, []);
-  async function begin(who: { loginName?: string; byKey?: ByKey }): Promise<string | undefined> {
+  async function begin(who: { loginName?: string; byKey?: ByKey; invitation?: string }): Promise<string | undefined> {
     try {
       const answer = await call('own.begin', { body: { place, ...who } });
       setBegun({ ...answer, loginName: who.loginName ?? null });
@@ -52,6 +56,14 @@ export function OwnSignIn({
       {what}
     </Hall>
   );
+  const byInvitation = {
+    bring: async (invitation: string) => await begin({ invitation }),
+    onBack: () => setInvited('no'),
+  };
+  const inAddress = invitationInAddress();
+  if (!begun && invited === 'by-link' && inAddress !== undefined)
+    return hall(<BeginInvited invitation={inAddress} {...byInvitation} />);
+  if (!begun && invited === 'types') return hall(<TypeInvitation {...byInvitation} />);
   if (!begun)
     return hall(
       <>
@@ -62,6 +74,11 @@ export function OwnSignIn({
           onName={(loginName) => begin({ loginName })}
           onKey={(byKey) => begin({ byKey })}
         />
+        {place === 'enrolment' && (
+          <Button look="quiet" onPress={() => setInvited('types')}>
+            {w.invited.have}
+          </Button>
+        )}
       </>,
     );
   const { signIn, handle, loginName } = begun;
@@ -71,7 +88,9 @@ export function OwnSignIn({
       <>
         <p role="alert">
           {signIn.state === 'enrol-first' || NOT_HERE.includes(signIn.reason)
-            ? notHere
+            ? loginName === null && invited !== 'no'
+              ? w.invited.notHere
+              : notHere
             : say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] })}
         </p>
         <Row>

@@ -44,7 +44,7 @@ describe('roles', () => {
     const changing = PERMISSIONS.filter((permission) => !/\.(read|own)$/.test(permission));
     const of = (role: 'auditor' | 'help-desk') => changing.filter((one) => ROLE_PERMISSIONS[role].includes(one));
     expect(of('auditor')).toEqual([]);
-    expect(of('help-desk')).toEqual(['keyring.suspend', 'keyring.unlock', 'pass.give']);
+    expect(of('help-desk')).toEqual(['keyring.suspend', 'keyring.unlock', 'invitation.send', 'pass.give']);
   });
 
   it('limited to groups reach the people in those, and nothing about everybody', () => {

@@ -32,12 +32,13 @@ export const ROLE_PERMISSIONS: Readonly<Record<Role, readonly Permission[]>> = {
     'keyring.suspend',
     'keyring.revoke',
     'keyring.unlock',
+    'invitation.send',
     'pass.give',
     'stock.read',
     'stock.write',
     'password.set',
   ],
-  'help-desk': [...LOOKING, 'keyring.suspend', 'keyring.unlock', 'pass.give', 'stock.read'],
+  'help-desk': [...LOOKING, 'keyring.suspend', 'keyring.unlock', 'invitation.send', 'pass.give', 'stock.read'],
   auditor: [...LOOKING, 'stock.read', 'trail.read', 'role.read', 'setting.read', 'system.read'],
 };
 
@@ -54,6 +55,7 @@ export const LIMITABLE: ReadonlySet<Permission> = new Set([
   'keyring.suspend',
   'keyring.revoke',
   'keyring.unlock',
+  'invitation.send',
   'pass.give',
   'password.set',
   'activity.read',

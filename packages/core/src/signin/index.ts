@@ -24,4 +24,5 @@ export {
   type Proved,
   type Requirement,
 } from './requirement.js';
+export { invitedOutcome } from './first-proof.js';
 export { guardedOutcome } from './guarded.js';

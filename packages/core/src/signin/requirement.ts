@@ -20,6 +20,8 @@ export interface Requirement {
   readonly grace?: { readonly days: number; readonly lastDay: string };
   /** What was noticed that makes it riskier, where some rule goes by that. */
   readonly signals?: readonly Signal[];
+  /** The invitation that was brought; `leant`: one proof is enough because of it, and only what it names may be enrolled. */
+  readonly invited?: { readonly id: string; readonly leant: boolean };
   /** It unlocks a screen where the person was let in before, so one proof is enough by this rule. */
   readonly unlock?: true;
   /** How codes are checked, where the method settings say something of it for this person. */

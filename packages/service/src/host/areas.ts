@@ -5,6 +5,7 @@ import { browsersArea } from '../areas/browsers/area.js';
 import { configurationArea } from '../areas/configuration/area.js';
 import { importsArea } from '../areas/imports/area.js';
 import { insightArea } from '../areas/insight/area.js';
+import { invitationsArea } from '../areas/invitations/area.js';
 import { keyringArea } from '../areas/keyring/area.js';
 import { methodsArea } from '../areas/methods/area.js';
 import { modelsArea } from '../areas/models/area.js';
@@ -27,6 +28,7 @@ import type { Deps, PlatformDeps } from '../platform/deps.js';
 import type { Handlers } from '../platform/http/call.js';
 import { sweep } from '../platform/jobs/sweep.js';
 import type { JobKinds } from '../platform/jobs/jobs.js';
+import type { Told } from '../platform/delivery/sender.js';
 import { platform } from '../platform/platform.js';
 
 /** Kinds of connection, by name. */
@@ -43,6 +45,7 @@ const BROUGHT = [
   configurationArea,
   importsArea,
   insightArea,
+  invitationsArea,
   keyringArea,
   methodsArea,
   modelsArea,
@@ -79,6 +82,7 @@ export interface Served {
   readonly loops: readonly AreaLoop[];
   readonly starts: readonly Serves<object>['starts'][];
   readonly endpoints: readonly Serves<object>['endpoints'][];
+  readonly told: Told;
 }
 
 /** Loads what all areas do on a node that takes calls. The compiler sees to it that every call of the contract has its handler. */
@@ -103,6 +107,7 @@ export async function served(): Promise<Served> {
     loops: all.flatMap(({ loops }) => loops),
     starts: all.map(({ starts }) => starts),
     endpoints: all.map(({ endpoints }) => endpoints),
+    told: together(all.map(({ told }) => told)) as Told,
   };
 }
 

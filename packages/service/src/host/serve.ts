@@ -67,7 +67,7 @@ export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<S
     ...all.loops.map(({ name, everyMs, rounds }) => startLoop(name, everyMs, deps.log, rounds(deps))),
     startLoop('jobs', 1_000, deps.log, async () => await runDueJobs(deps, kindsOf(all.jobs, false))),
     startLoop('long-jobs', 500, deps.log, async () => await runDueJobs(deps, kindsOf(all.jobs, true))),
-    ...startSending(deps),
+    ...startSending(deps, all.told),
   ];
   // Listening on a host and port, never on a pipe.
   const bound = app.server.address() as AddressInfo;

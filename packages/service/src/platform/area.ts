@@ -2,6 +2,7 @@ import type { FastifyInstance } from 'fastify';
 import type { Model } from 'sequelize';
 import type { Table } from './db/models.js';
 import type { Deps, PlatformDeps } from './deps.js';
+import type { Told } from './delivery/sender.js';
 import type { FloodGuard } from './http/flood-guard.js';
 import type { JobKinds } from './jobs/jobs.js';
 import type { Sweep } from './jobs/sweep.js';
@@ -37,6 +38,8 @@ export interface Serves<H extends object> {
   readonly loops: readonly AreaLoop[];
   /** Done before calls are taken; repeated where the database is away meanwhile, so it must be safe to do again. */
   readonly starts: (deps: Deps) => Promise<void>;
+  /** Hears what became of messages that are about its own. */
+  readonly told: Told;
   /** Addresses beside the contract's calls. */
   readonly endpoints: (app: FastifyInstance, deps: Deps, floods: FloodGuard) => Promise<void>;
 }
@@ -72,6 +75,7 @@ export const area = <const H extends object = object, P extends object = object>
     loops: [],
     starts: nothing,
     endpoints: nothing,
+    told: {},
     ...(await serves?.()),
   }),
 });

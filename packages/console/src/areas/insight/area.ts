@@ -9,6 +9,7 @@ export const insightArea: ConsoleArea = {
     page('settings/codes', async () => (await import('./settings/codes-page.js')).CodesPage),
     page('settings/passwords', async () => (await import('./settings/passwords-page.js')).PasswordsPage),
     page('settings/risk', async () => (await import('./settings/risk-page.js')).RiskPage),
+    page('settings/invitations', async () => (await import('./settings/invitations-page.js')).InvitationsPage),
     page('settings/passes', async () => (await import('./settings/passes-page.js')).PassesPage),
     page('system', async () => (await import('./system-page.js')).SystemPage),
   ],

@@ -208,6 +208,8 @@ function NeedsHand({ hands, models }: { hands: Overview['needsHand']; models: Ov
                 paused: w.paused,
                 'emergency-used': w.emergencyUsed,
                 'key-copied': w.keyCopied,
+                'invitation-bounced': w.invitationBounced,
+                'invitation-overdue': w.invitationOverdue,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

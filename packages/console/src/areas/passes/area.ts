@@ -3,7 +3,7 @@ import { page, type ConsoleArea } from '../../frame/area.js';
 export const passesArea: ConsoleArea = {
   name: 'passes',
   pages: [page('passes', async () => (await import('./passes-page.js')).PassesPage)],
-  rail: [{ group: 'people', place: 3, to: '/passes', name: { en: 'Passes', de: 'Ausweise' }, needs: 'keyring.read' }],
+  rail: [{ group: 'people', place: 4, to: '/passes', name: { en: 'Passes', de: 'Ausweise' }, needs: 'keyring.read' }],
   actions: [
     {
       to: '/passes?state=open',

@@ -10,6 +10,9 @@ import { toast } from '../../frame/components/toasts.js';
 import { locale, say } from '../../frame/messages/index.js';
 import { peopleWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
+import { useMay } from '../../frame/session/context.js';
+import { InviteDialog } from '../invitations/invite-dialog.js';
+import { invitationsWords } from '../invitations/messages/index.js';
 import type { PeopleFilter } from './people-table.js';
 
 const w = peopleWords.bulk;
@@ -22,6 +25,8 @@ const number = (value: number) => value.toLocaleString(locale);
 /** What can be done with those who are chosen, with their exact number before anything happens. */
 export function BulkBar({ chosen, filter, onDone }: { chosen: Chosen; filter: PeopleFilter; onDone: () => void }) {
   const [doing, setDoing] = useState<BulkKind>();
+  const [inviting, setInviting] = useState(false);
+  const may = useMay();
   const { data: counted } = useQuery({
     queryKey: ['people', 'people.count', JSON.stringify(filter)],
     queryFn: () => call('people.count', { query: filter }),
@@ -38,10 +43,16 @@ export function BulkBar({ chosen, filter, onDone }: { chosen: Chosen; filter: Pe
             {w.kinds[kind]}
           </Button>
         ))}
+        {may('invitation.send') && (
+          <Button onPress={() => setInviting(true)}>{invitationsWords.invitations.invite}</Button>
+        )}
         <Button look="quiet" onPress={onDone}>
           {w.none}
         </Button>
       </Row>
+      {inviting && (
+        <InviteDialog who={chosen === 'all' ? { filter } : { ids: [...chosen] }} onClose={() => setInviting(false)} />
+      )}
       {doing && (
         <BulkDialog
           kind={doing}

@@ -17,6 +17,7 @@ import { useMay } from '../../frame/session/context.js';
 import { Browsers } from '../browsers/browsers.js';
 import { Keyring } from '../keyring/keyring.js';
 import { Offered } from '../keyring/offered.js';
+import { PersonInvitations } from '../invitations/person-invitations.js';
 import { PersonPasses } from '../passes/person-passes.js';
 import { Meets } from '../signins/meets.js';
 import { OwnTrail } from '../insight/own-trail.js';
@@ -100,6 +101,7 @@ export function PersonPage() {
         </dd>
       </Facts>
       <Keyring person={person} />
+      <PersonInvitations person={person} />
       <PersonPasses person={person} />
       <Offered personId={id} />
       <Browsers person={person} />

@@ -93,6 +93,16 @@ export const de: Words<typeof en> = {
   forgotten: 'Vergessen. Dort werden Sie wieder gefragt.',
   forgot: 'Passwort vergessen?',
   enrolHere: 'Selbst einrichten',
+  invited: {
+    came: 'Sie sind eingeladen, einzurichten, womit Sie sich anmelden. Zeigen Sie zuerst einmal, dass Sie es sind, mit dem, was Sie haben: Ihrem Passwort oder einem Ausweis vom Helpdesk.',
+    begin: 'Beginnen',
+    have: 'Ich habe eine Einladung',
+    without: 'Ohne sie weiter',
+    code: 'Code der Einladung',
+    codeHint: 'Sechs Gruppen zu vier Buchstaben, aus dem Brief. Groß oder klein, mit oder ohne Striche.',
+    notHere:
+      'Die Einladung war nicht zu verwenden: nichts von dem, was Sie haben, gilt hier. Fragen Sie Ihren Helpdesk; er gibt Ihnen einen Ausweis.',
+  },
   enrolling: {
     recoveryTitle: 'Ihre Wiederherstellungscodes',
     recoveryHint:
@@ -147,6 +157,8 @@ export const de: Words<typeof en> = {
     secondCode: 'Der nächste Code danach',
     finish: 'Fertig',
     back: 'Zurück',
+    spare:
+      'Nun etwas zum Ersatz, für den Tag, an dem dies verloren oder kaputt ist: Wiederherstellungscodes auf Papier, oder ein zweites Gerät.',
     doneTitle: 'Fertig',
     done: 'Es funktioniert und gilt ab jetzt. Geht das Telefon verloren, so sagen Sie es gleich Ihrem Helpdesk; mit einem Ersatz auf einem anderen Gerät kommen Sie solange hinein.',
   },

@@ -86,6 +86,16 @@ export const en = {
   forgotten: 'Forgotten. You are asked again there.',
   forgot: 'Forgot your password?',
   enrolHere: 'Set it up yourself',
+  invited: {
+    came: 'You were invited to set up how you sign in. First show once that it is you, with what you have: your password, or a pass of the help desk.',
+    begin: 'Begin',
+    have: 'I have an invitation',
+    without: 'Go on without it',
+    code: 'Code of the invitation',
+    codeHint: 'Six groups of four letters, from the letter. Upper or lower case, with or without hyphens.',
+    notHere:
+      'The invitation could not be used: nothing that you have may be used here. Ask your help desk; they give you a pass.',
+  },
   enrolling: {
     recoveryTitle: 'Your recovery codes',
     recoveryHint:
@@ -137,6 +147,7 @@ export const en = {
     secondCode: 'The next code after it',
     finish: 'Finish',
     back: 'Back',
+    spare: 'Now a spare, for the day when this one is lost or broken: recovery codes on paper, or a second device.',
     doneTitle: 'Done',
     done: 'It works and can be used from now on. If the phone is lost, tell your help desk at once; a spare on another device gets you in meanwhile.',
   },

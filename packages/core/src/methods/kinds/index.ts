@@ -44,6 +44,16 @@ export type OfferedMethod = { [M in Method]: Specs[M]['offered'] extends null ? 
 /** Methods that this release can enrol and check, in the order of all. */
 export const OFFERED_METHODS = METHODS.filter((method): method is OfferedMethod => specOf(method).offered !== null);
 
+/** Methods that somebody may be invited to: what they set up by themselves, and is not for the day that the rest is gone. */
+export const INVITABLE_METHODS = OFFERED_METHODS.filter(
+  (method): method is InvitableMethod => METHOD_SPECS[method].offered.bySelf && !specOf(method).lastResort,
+);
+export type InvitableMethod = {
+  [M in OfferedMethod]: Specs[M] extends { readonly lastResort: false; readonly offered: { readonly bySelf: true } }
+    ? M
+    : never;
+}[OfferedMethod];
+
 /** What is said of a method that can be enrolled here. */
 export const offeredSpec = (method: OfferedMethod): Offered => METHOD_SPECS[method].offered;
 

@@ -1,3 +1,4 @@
+import { FIRST_ENROLMENTS } from '../../vocabulary.js';
 import type { CarrierKind, Coverage, Method, MethodPurpose, PromptKind, Qualifier } from '../../vocabulary.js';
 
 /**
@@ -119,4 +120,13 @@ export const PIN_PARAMETERS = {
     says: 'A PIN before each code; whoever has none sets one when they next sign in',
   },
   leastPin: { kind: 'whole', least: 4, most: 12, says: 'Digits of a new PIN at least; 4 unless said' },
+} as const satisfies Readonly<Record<string, ParameterSpec>>;
+
+/** The same of everything that people enrol by themselves. */
+export const FIRST_PARAMETERS = {
+  first: {
+    kind: 'one of',
+    of: FIRST_ENROLMENTS,
+    says: 'Of whoever has nothing yet: only in person at a desk; or by invitations that a second administrator agreed to',
+  },
 } as const satisfies Readonly<Record<string, ParameterSpec>>;

@@ -1,5 +1,5 @@
 import { OTP_ALGORITHMS } from '../../vocabulary.js';
-import { methodSpec, PIN_PARAMETERS, SHOWS_HELD } from './spec.js';
+import { FIRST_PARAMETERS, methodSpec, PIN_PARAMETERS, SHOWS_HELD } from './spec.js';
 
 export const totp = methodSpec({
   method: 'totp',
@@ -20,6 +20,7 @@ export const totp = methodSpec({
       codesToProve: { kind: 'one of', of: [1, 2] },
       window: { kind: 'whole', least: 0, most: 10, says: 'Steps accepted before and after now' },
       ...PIN_PARAMETERS,
+      ...FIRST_PARAMETERS,
     },
     firstPurposes: ['sign-in', 'enrol'],
     neverFor: [],

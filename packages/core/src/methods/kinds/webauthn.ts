@@ -1,5 +1,5 @@
 import { KEY_ALGORITHMS } from '../../vocabulary.js';
-import { methodSpec, SHOWS_HELD } from './spec.js';
+import { FIRST_PARAMETERS, methodSpec, SHOWS_HELD } from './spec.js';
 
 export const webauthn = methodSpec({
   method: 'webauthn',
@@ -59,6 +59,7 @@ export const webauthn = methodSpec({
         most: 5,
         says: 'Keys that somebody should hold; told in coverage, never refused',
       },
+      ...FIRST_PARAMETERS,
     },
     firstPurposes: ['sign-in', 'enrol'],
     neverFor: [],

@@ -11,6 +11,7 @@ const SOURCES = {
   person: 'SELECT id FROM persons WHERE id = :id',
   authenticator: 'SELECT person_id AS id FROM authenticators WHERE id = :id',
   carrier: 'SELECT person_id AS id FROM carriers WHERE id = :id',
+  invitation: 'SELECT person_id AS id FROM invitations WHERE id = :id',
   signIn: 'SELECT person_id AS id FROM sign_ins WHERE id = :id',
 } as const;
 

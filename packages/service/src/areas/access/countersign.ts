@@ -1,7 +1,14 @@
 import { LIMITS, type Answer } from '@nimble-latch/api';
 import { mayGoOn, ROLE_PERMISSIONS, type SignatureRequest } from '@nimble-latch/core/access';
 import { canonicalJson, type Json } from '@nimble-latch/core/crypto';
-import { ROLES, type ConsequenceId, type Permission, type SignedAction, type Id } from '@nimble-latch/core/vocabulary';
+import {
+  ALWAYS_SIGNED,
+  ROLES,
+  type ConsequenceId,
+  type Id,
+  type Permission,
+  type SignedAction,
+} from '@nimble-latch/core/vocabulary';
 import { Op, type LOCK } from 'sequelize';
 import { within } from '../../platform/db/models.js';
 import type { Db } from '../../platform/db/sql.js';
@@ -95,7 +102,8 @@ const boundTo = (
 export async function countersigned(deps: Deps, work: Work, call: AskingCall, asked: Asked): Promise<void> {
   // What another node has just been told to ask for is asked for here.
   const { countersign } = (await readSettings(work)).settings;
-  if (!countersign.actions.includes(asked.action)) return;
+  const wanted: readonly SignedAction[] = [...countersign.actions, ...ALWAYS_SIGNED];
+  if (!wanted.includes(asked.action)) return;
   const row = await openRequest(deps, work, call, asked, work.transaction.LOCK.UPDATE);
   const others = row ? await othersWhoCould(work, asked.permission, [call.actor.personId, asked.person]) : 0;
   if (!row || !mayGoOn(requestOf(row), others, countersign.waitMinutes * 60_000, work.now.getTime()))

@@ -6,6 +6,7 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
+import { listInvitations } from '../invitations/list.js';
 import { countPeople } from '../people/counts.js';
 import { countExactly } from '../people/gather.js';
 import { wantsSeveralKeys } from '../people/keys-held.js';
@@ -61,7 +62,20 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
   }));
-  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
+  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway, ...(await stuck(deps))];
+}
+
+/** People whom an invitation did not reach, or who did nothing with it. */
+async function stuck(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
+  const { rows } = await listInvitations(deps, { state: 'stuck', within: undefined }, { limit: 20 });
+  return rows.map(({ person, state, bouncedAt, validUntil }) => ({
+    person,
+    why: state === 'overdue' ? ('invitation-overdue' as const) : ('invitation-bounced' as const),
+    method: null,
+    signIn: null,
+    at: state === 'overdue' ? validUntil : bouncedAt,
+    until: null,
+  }));
 }
 
 /** Keys that seem to have been copied, until they are revoked. */

@@ -1,4 +1,10 @@
-import { FIRST_PASS_BOUNDS, FIRST_RECOVERY, FIRST_WEIGHTS, settingsSchema } from '@nimble-latch/api';
+import {
+  FIRST_INVITATION_SETTINGS,
+  FIRST_PASS_BOUNDS,
+  FIRST_RECOVERY,
+  FIRST_WEIGHTS,
+  settingsSchema,
+} from '@nimble-latch/api';
 import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
 import type { LOCK, Sequelize } from 'sequelize';
 import { within } from '../../platform/db/models.js';
@@ -21,6 +27,7 @@ export const FIRST_SETTINGS: Settings = {
   countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
   passes: FIRST_PASS_BOUNDS,
   recovery: FIRST_RECOVERY,
+  invitations: FIRST_INVITATION_SETTINGS,
 };
 
 interface Read {

@@ -10,7 +10,7 @@ import { idBytes } from '../../platform/ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import { proveTokenOf } from '../stock/prove.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
-import { ownBy, type Own } from './own.js';
+import { assertOwn, enrolledBy, ownBy, type Own } from './own.js';
 import { assertTakesPin, preparePin, storePin } from './pins.js';
 import { codesOf } from './prove-totp.js';
 import { resyncLocked } from './resync.js';
@@ -23,8 +23,14 @@ export const ownProveToken: Handler<'own.proveToken'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const proved = await proveTokenOf(deps, work, own, own.personId, call.params.id, codes);
-    refusal = typeof proved === 'string' ? undefined : proved;
-    return { answer: { label: typeof proved === 'string' ? (await lockAuthenticator(work, proved)).label : '' } };
+    if (typeof proved !== 'string') {
+      refusal = proved;
+      return { answer: { label: '' } };
+    }
+    const { label, method } = await lockAuthenticator(work, proved);
+    await assertOwn(deps, work, own, method, { fromStock: true });
+    await enrolledBy(work, own, method);
+    return { answer: { label } };
   });
   if (refusal) throw refusal;
   return reply;
@@ -37,12 +43,18 @@ async function lockOwn(work: Work, own: Own, id: Id): Promise<AuthenticatorRow> 
   return row;
 }
 
+/** Whoever leans on an invitation comes to something new, and to nothing that is there already. */
+function assertMoreThanPassword({ first, invited }: Own, method: Method): void {
+  if (first && invited?.leant) throw new Refusal('method-not-offered', { method, why: 'not-invited-to', row: 0 });
+}
+
 export const ownResync: Handler<'own.resync'> = async (deps, call) => {
   const codes = codesOf(call.body.codes) as [string, string];
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const row = await lockOwn(work, own, call.params.id);
+    assertMoreThanPassword(own, row.method);
     refusal = await resyncLocked(deps, work, own, row, codes);
     return { answer: { label: row.label } };
   });
@@ -65,6 +77,7 @@ export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
   return await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const row = await lockOwn(work, own, id);
+    assertMoreThanPassword(own, row.method);
     assertTakesPin(row);
     await storePin(deps, work, id, phc, false);
     await work.trail(entryOf(own, 'pin.set', { kind: 'authenticator', id }, { person: personId }));

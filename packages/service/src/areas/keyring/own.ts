@@ -1,12 +1,14 @@
 import { catalogue } from '@nimble-latch/api';
-import { OFFERED_METHODS, offeredSpec, offerOf } from '@nimble-latch/core/methods';
-import type { Id, Method, OwnPlace } from '@nimble-latch/core/vocabulary';
+import { OFFERED_METHODS, offeredSpec, offerOf, type Offer } from '@nimble-latch/core/methods';
+import type { Id, Method, OwnPlace, WhyNotOffered } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../../platform/db/sql.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText } from '../../platform/ids.js';
+import { invitedBy, settleInvitation, useInvitation, type Invited } from '../invitations/by-invitation.js';
 import { assertOffered, groupsOf } from '../methods/offer.js';
 import { openFromPage, PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
 import { lockPerson } from '../people/lock-person.js';
@@ -23,6 +25,10 @@ const SELF_ENROLLED = OFFERED_METHODS.filter((method) => offeredSpec(method).byS
 export interface Own extends Maker {
   readonly personId: Id;
   readonly signInId: Id;
+  /** Nothing was proved but a password, and nothing has been enrolled by this right. */
+  readonly first: boolean;
+  /** By an invitation. */
+  readonly invited?: Invited & { readonly id: Id; readonly leant: boolean };
 }
 
 /**
@@ -30,7 +36,7 @@ export interface Own extends Maker {
  * not to have been the person, who may have been deactivated since.
  */
 export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin: string): Promise<Own> {
-  const { personId, signInId, place: forPlace } = await openFromPage(deps, 'right', right);
+  const { personId, signInId, place: forPlace, first, invited } = await openFromPage(deps, 'right', right);
   const row = await selectOne<{ good: number }>(
     db,
     `SELECT state = 'active' AND emergency = 0
@@ -39,11 +45,64 @@ export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, 
     { id: idBytes(personId), signIn: idBytes(signInId) },
   );
   if (forPlace !== place || Number(row?.good ?? 0) !== 1) throw new Refusal('request-gone');
-  return { personId, signInId, origin, actor: { kind: 'page', personId } };
+  const by = invited && (await invitedBy(db, invited.id, signInId));
+  // Withdrawn, used by somebody else who brought it, or run out: what leans on it has nothing to stand on.
+  if (invited?.leant && !by) throw new Refusal('request-gone');
+  return {
+    personId,
+    signInId,
+    origin,
+    actor: { kind: 'page', personId },
+    first: first && by?.used !== true,
+    ...(invited && by ? { invited: { ...by, ...invited } } : {}),
+  };
+}
+
+/**
+ * Why somebody may not enrol a method by their right: they have proved nothing but a password, and the method settings want more of
+ * whoever begins so, or the invitation that they lean on is for something else.
+ */
+function whyNotFirst(
+  { first, invited }: Own,
+  method: Method,
+  offer: Offer,
+  fromStock: boolean,
+): WhyNotOffered | undefined {
+  if (!first) return undefined;
+  const guard = offer.decided?.cell.parameters?.first;
+  if (guard === 'in-person') return 'in-person';
+  if (guard === 'countersigned' && !invited?.countersigned) return 'countersigned';
+  // A token that was given to them is theirs to prove.
+  return invited?.leant && !fromStock && !invited.methods.includes(method) ? 'not-invited-to' : undefined;
+}
+
+/** Asserts that a method may be enrolled by this right. @throws `method-not-offered` */
+export async function assertOwn(
+  deps: Deps,
+  db: Db,
+  own: Own,
+  method: Method,
+  { fromStock = false }: { readonly fromStock?: boolean } = {},
+): Promise<void> {
+  const offer = await assertOffered(deps, db, own.personId, method);
+  const why = whyNotFirst(own, method, offer, fromStock);
+  if (why !== undefined)
+    throw new Refusal('method-not-offered', {
+      method,
+      why,
+      row: offer.decided === undefined ? 0 : offer.decided.row + 1,
+    });
+}
+
+/** What was enrolled by this right: an invitation that asked for it has done its work. */
+export async function enrolledBy(work: Work, own: Own, method: Method): Promise<void> {
+  if (own.invited && !own.invited.used) await useInvitation(work, own.invited.id, own, own.invited.leant);
+  else await settleInvitation(work, own.personId, method, own);
 }
 
 export const ownShow: Handler<'own.show'> = async (deps, call) => {
-  const { personId, signInId } = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const { personId, signInId } = own;
   const [{ settings }, methods, groups, person, held, tokens] = await Promise.all([
     deps.settings.current(),
     deps.methods.current(),
@@ -78,6 +137,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
     answer: {
       organisation: settings.organisation,
       displayName: person!.display_name,
+      invited: own.invited?.used === false,
       until: new Date((person!.ended_at ?? deps.now()).getTime() + PAGE_SEAL_MS).toISOString(),
       held: held.map(({ id, method, label, carrier, created_at, pin, codes_left }) => ({
         id: idText(id),
@@ -90,8 +150,9 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       })),
       tokens: tokens.map(({ id, serial, model }) => ({ id: idText(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {
-        const { enrol, why } = offerOf(methods.settings, method, groups ?? new Set());
-        return { method, enrol, why };
+        const offer = offerOf(methods.settings, method, groups ?? new Set());
+        const why = offer.why ?? whyNotFirst(own, method, offer, false) ?? null;
+        return { method, enrol: why === null, why };
       }),
     },
   };
@@ -104,7 +165,16 @@ export const ownBeginTotp: Handler<'own.beginTotp'> = async (deps, call) =>
       label: 'Authenticator app',
       carrier: { kind: 'phone' as const, label: call.body.carrier, serial: null },
     };
-    return { answer: await makeTotp(deps, work, own, own.personId, wanted, async () => undefined) };
+    return {
+      answer: await makeTotp(
+        deps,
+        work,
+        own,
+        own.personId,
+        wanted,
+        async () => await assertOwn(deps, work, own, 'totp'),
+      ),
+    };
   });
 
 export const ownProveTotp: Handler<'own.proveTotp'> = async (deps, call) => {
@@ -114,7 +184,9 @@ export const ownProveTotp: Handler<'own.proveTotp'> = async (deps, call) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const row = await lockAuthenticator(work, call.params.id);
     if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
+    await assertOwn(deps, work, own, 'totp');
     refusal = await provePending(deps, work, own, row, codes);
+    if (!refusal) await enrolledBy(work, own, 'totp');
     return { answer: { label: row.label } };
   });
   if (refusal) throw refusal;

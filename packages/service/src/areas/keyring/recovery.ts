@@ -14,7 +14,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText, newId } from '../../platform/ids.js';
 import { authenticators } from './authenticator.model.js';
 import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
-import { ownBy } from './own.js';
+import { assertOwn, ownBy } from './own.js';
 import { recoveryCodes, recoveryIdentity } from './recovery-code.model.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 
@@ -111,5 +111,13 @@ export const makeRecoveryFor: Handler<'recovery.make'> = async (deps, call) =>
 export const ownMakeRecovery: Handler<'own.makeRecovery'> = async (deps, call) =>
   await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
-    return { answer: await makeRecovery(deps, work, own, own.personId, async () => await Promise.resolve()) };
+    return {
+      answer: await makeRecovery(
+        deps,
+        work,
+        own,
+        own.personId,
+        async () => await assertOwn(deps, work, own, 'recovery'),
+      ),
+    };
   });

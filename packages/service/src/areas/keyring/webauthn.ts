@@ -25,7 +25,7 @@ import { assertPartyStill, chooseParty } from '../relying-party/change.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { carrierFor, lockEnrolling, type Maker } from './enrolling.js';
-import { ownBy } from './own.js';
+import { assertOwn, enrolledBy, ownBy } from './own.js';
 import { bytesOf, CEREMONY_MS, challengeFor, claimedChallenge, givenChallenge, ownParty } from './relying-party.js';
 import { describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
@@ -312,7 +312,15 @@ export const ownBeginWebauthn: Handler<'own.beginWebauthn'> = async (deps, call)
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const { personId, signInId } = own;
     return {
-      answer: await makeWebauthn(deps, work, own, signInId, personId, call.body.carrier, async () => undefined),
+      answer: await makeWebauthn(
+        deps,
+        work,
+        own,
+        signInId,
+        personId,
+        call.body.carrier,
+        async () => await assertOwn(deps, work, own, 'webauthn'),
+      ),
     };
   });
 
@@ -322,7 +330,9 @@ export const ownProveWebauthn: Handler<'own.proveWebauthn'> = async (deps, call)
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
     const row = await lockAuthenticator(work, call.params.id);
     if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
+    await assertOwn(deps, work, own, 'webauthn');
     refusal = await proveWebauthn(deps, work, own, own.signInId, row, call.body.credential);
+    if (!refusal) await enrolledBy(work, own, 'webauthn');
     return { answer: { label: (await lockAuthenticator(work, call.params.id)).label } };
   });
   if (refusal) throw refusal;

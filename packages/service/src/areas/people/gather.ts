@@ -4,7 +4,7 @@ import { asked, conditionsOf, rangesFor, type PeopleFilter } from './filter.js';
 import { searchSteps } from './search.js';
 
 /** A statement that gives the ids of everybody who meets a filter, each once. */
-async function everybody(
+export async function everybody(
   deps: Deps,
   filter: PeopleFilter,
 ): Promise<{ readonly sql: string; readonly values: SqlValues }> {

@@ -18,6 +18,7 @@ export type NoticeKind =
   | 'recovery.made'
   | 'recovery.used'
   | 'recovery.few'
+  | 'invitation.printed'
   | 'pass.given'
   | 'pass.withdrawn';
 

@@ -4,6 +4,7 @@ import { decide } from '@nimble-latch/core/rulebook';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import {
   beginSignIn,
+  invitedOutcome,
   wishing,
   type Asked as Outcome,
   type AtLeast,
@@ -27,6 +28,8 @@ interface Asked extends Pick<Parsed<'signIns.begin', 'body'>, 'claims'> {
   /** Prompts that whoever asks can show. */
   readonly promptKinds: readonly PromptKind[];
   readonly loginName: string;
+  /** The invitation that somebody brought, where they come to a new authenticator. */
+  readonly invited?: Id;
 }
 
 export interface Place {
@@ -70,6 +73,11 @@ async function isInSession(db: Db, personId: Id | null, applicationId: Id, now: 
 /** One proof is enough, of what may be used; what a rule refuses stays refused. */
 const onceProved = (outcome: Outcome): Outcome =>
   outcome.kind === 'refuse' ? outcome : { kind: 'let-in', ...(outcome.barred ? { barred: outcome.barred } : {}) };
+
+function invited(ruled: Requirement, id: Id, keyring: Parameters<typeof invitedOutcome>[1]): Requirement {
+  const { outcome, leant } = invitedOutcome(ruled.outcome, keyring);
+  return { ...ruled, outcome, invited: { id, leant } };
+}
 
 const VOUCHED = { method: 'password', id: null, carrier: null, can: [] } as const;
 const VOUCHED_FOR = { ...VOUCHED, id: 'vouched', preferred: false } as const;
@@ -123,7 +131,11 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     ...(unlocks ? { unlock: true, outcome: onceProved(decided.outcome) } : {}),
   };
   const holds = believed('password-checked') ? [...keyring, VOUCHED_FOR] : keyring;
-  const requirement = page ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, holds) } : ruled;
+  const requirement = asked.invited
+    ? invited(ruled, asked.invited, keyring)
+    : page
+      ? { ...ruled, outcome: wishing(ruled.outcome, page.atLeast, holds) }
+      : ruled;
   // A password that the application has checked itself need not be a prompt that it can show.
   const promptKinds = believed('password-checked') ? [...asked.promptKinds, 'password' as const] : asked.promptKinds;
   // What an application wishes is wished of now: what was proved days ago does not reach it.

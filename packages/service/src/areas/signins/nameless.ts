@@ -84,7 +84,15 @@ async function nameBehind(db: Db, applicationId: Id, credentialId: Buffer): Prom
   return row?.name;
 }
 
-async function paidBySource(deps: Deps, sourceAddress: string | null): Promise<void> {
+/** Throws `throttled` where a source has spent what it may try. */
+export async function assertMayTry(deps: Deps, sourceAddress: string | null): Promise<void> {
+  const now = deps.now();
+  const { spentUntil } = await standingOf(deps, null, sourceAddress, now);
+  if (spentUntil !== undefined) throw throttledUntil(spentUntil, now.getTime());
+}
+
+/** Takes what somebody showed that is of no use from the budget of where they are. */
+export async function paidBySource(deps: Deps, sourceAddress: string | null): Promise<void> {
   await inTransaction(deps, async (work) => {
     const standing = await standingOf(work, null, sourceAddress, work.now);
     if (standing.spentUntil !== undefined) throw throttledUntil(standing.spentUntil, work.now.getTime());

@@ -3,15 +3,27 @@ import type { Id, OwnPlace, PromptKind } from '@nimble-latch/core/vocabulary';
 import { readConcerned } from '../access/concerned.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { Refusal } from '../../platform/errors.js';
-import type { Handler } from '../../platform/http/call.js';
+import { badField, Refusal } from '../../platform/errors.js';
+import type { Call, Handler } from '../../platform/http/call.js';
 import { ENROLMENT_APPLICATION, idBytes, RESET_APPLICATION } from '../../platform/ids.js';
-import { sealForPage } from '../../platform/http/page-seals.js';
+import { sealForPage, type SealedRight } from '../../platform/http/page-seals.js';
+import { write } from '../../platform/db/sql.js';
+import { isOpened, noted } from '../invitations/by-invitation.js';
+import { openInvitation, type Brought } from '../invitations/links.js';
+import { entryOf } from '../../platform/http/actors.js';
 import { ownParty, takesKeys } from '../keyring/relying-party.js';
 import { pagePromptKinds } from '../rulebook/prompt-kinds.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
-import { assertKeyRight, beginWith, offerKeys, whoBegins } from './nameless.js';
+import {
+  assertKeyRight,
+  assertMayTry,
+  beginWith,
+  offerKeys,
+  paidBySource,
+  whoBegins,
+  type Beginning,
+} from './nameless.js';
 import { prove } from './proofs/index.js';
 import { shownAtPage } from './key-prompt.js';
 import { takeStepBehindLocks } from './steps.js';
@@ -26,16 +38,48 @@ const CHANGING: ReadonlySet<PromptKind> = new Set(['password', 'new-password', '
 const placeOf = (applicationId: Id): OwnPlace | undefined =>
   (Object.keys(APPLICATIONS) as OwnPlace[]).find((place) => APPLICATIONS[place] === applicationId);
 
+/** Whose invitation was brought. Guesses are paid for by their source, and all that are of no use are told the same. */
+async function invitationOf(
+  deps: Deps,
+  { body, origin }: Pick<Call<'own.begin'>, 'body' | 'origin'>,
+): Promise<(Beginning & Brought) | undefined> {
+  const { invitation, loginName, byKey, place } = body;
+  if (invitation === undefined) return undefined;
+  if (loginName !== undefined || byKey !== undefined || place !== 'enrolment') throw badField('body', 'name-or-key');
+  await assertMayTry(deps, origin);
+  const brought = await openInvitation(deps, deps, invitation);
+  if (brought) return brought;
+  await paidBySource(deps, origin);
+  throw new Refusal('invitation-gone');
+}
+
+/** What is opened is noted, and told, the first time; letters are opened by people, since scanners only get the page. */
+async function noteOpened(work: Work, call: Call<'own.begin'>, { id, personId }: Brought): Promise<void> {
+  if (await isOpened(work, id)) return;
+  const { sql, values } = noted('opened', id, work.now);
+  await write(work, sql, values);
+  await work.trail(
+    entryOf(
+      call,
+      'invitation.opened',
+      { kind: 'person', id: personId },
+      { person: personId, details: { invitation: id } },
+    ),
+  );
+}
+
 /** The places where people help themselves are applications like any other, reached by the same engine. */
 export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
   const { place } = call.body;
   const applicationId = APPLICATIONS[place];
-  const who = await whoBegins(deps, place, call.origin, applicationId, call.body);
+  const brought = await invitationOf(deps, call);
+  const who = brought ?? (await whoBegins(deps, place, call.origin, applicationId, call.body));
   const stored = await prepareSignIn(
     deps,
     { applicationId, connectionId: null, walkedBy: null, granted: ['source-address', 'browser'] },
     {
       loginName: who.loginName,
+      ...(brought ? { invited: brought.id } : {}),
       // Where somebody forgot their password, nobody is asked to change it on the way.
       promptKinds: pagePromptKinds(await takesKeys(deps)).filter(
         (kind) => place === 'enrolment' || !CHANGING.has(kind),
@@ -46,6 +90,7 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
   let begun = stored;
   const given = new GivenRight();
   const reply = await call.run(async (work) => {
+    if (brought) await noteOpened(work, call, brought);
     begun = await beginWith(deps, work, call, stored, who, 'ours');
     const answer = await given.bring(deps, work, begun);
     return { answer: { ...answer, handle: handleOf(deps, stored.id) } };
@@ -85,8 +130,27 @@ class GivenRight {
     const personId = stored.personId!;
     // Emergency accounts are the owners' to change, and nobody else's; not their own holders' either.
     this.#kept = (await readConcerned(work, idBytes(personId)))?.emergency === true;
-    const place = placeOf(stored.applicationId)!;
-    return { signIn, right: this.#kept ? null : sealForPage(deps, 'right', { personId, signInId: stored.id, place }) };
+    const { proofs, requirement } = stored.signIn;
+    const right: SealedRight = {
+      personId,
+      signInId: stored.id,
+      place: placeOf(stored.applicationId)!,
+      first: proofs.every(({ method }) => method === 'password'),
+      ...(requirement.invited ? { invited: requirement.invited as NonNullable<SealedRight['invited']> } : {}),
+    };
+    if (right.invited && !this.#kept) {
+      work.atEnd(noted('begun', right.invited.id, work.now));
+      await work.trail({
+        actor: { kind: 'person', id: personId },
+        action: 'invitation.begun',
+        target: { kind: 'person', id: personId },
+        person: personId,
+        origin: stored.sourceAddress,
+        reason: null,
+        details: { invitation: right.invited.id },
+      });
+    }
+    return { signIn, right: this.#kept ? null : sealForPage(deps, 'right', right) };
   }
 
   assertTheirs(): void {

@@ -8,6 +8,13 @@ export interface Message {
 /** Hands one message over; throws where it is not taken. What is still under way when the signal comes is given up. */
 export type Send<M extends Message> = (message: M, signal: AbortSignal) => Promise<void>;
 
+/** What was opened to hand messages over by. */
+export interface Way<M extends Message> {
+  readonly send: Send<M>;
+  /** Lets go of what is kept open, which would keep the process waiting. */
+  readonly close: () => void;
+}
+
 /**
  * A way outward, described once: the outbox, its sender and what is told of it go by this. Each has lanes of its own, so that none
  * holds up another.
@@ -24,6 +31,8 @@ export interface Channel<M extends Message = Message> {
   readonly usefulMs: number;
   /** When one that was not taken is tried again, and how often. */
   readonly retry: { readonly delayMs: (attempts: number) => number; readonly most: number };
+  /** Whether what was thrown means that this message will never be taken: it is not tried again. */
+  readonly refusedForGood: (error: unknown) => boolean;
   /** Opened once for each process; undefined where nothing is set up for it here. */
-  readonly open: (config: Config) => Send<M> | undefined;
+  readonly open: (config: Config) => Way<M> | undefined;
 }

@@ -24,6 +24,11 @@ export const mail: Channel<Mail> = {
   // What tells of a change is of use for some days; nobody is helped by hearing of it weeks later.
   usefulMs: 7 * 86_400_000,
   retry: { delayMs: retryDelayMs, most: MOST_ATTEMPTS },
+  // 5yz, RFC 5321 §4.2.1, said of the receiver: what is said of us (a password, a certificate) somebody may mend.
+  refusedForGood: (error) => {
+    const { code, responseCode = 0 } = error as { readonly code?: string; readonly responseCode?: number };
+    return code === 'EENVELOPE' && responseCode >= 500 && responseCode < 600;
+  },
   open({ smtp }) {
     if (!smtp) return undefined;
     // Kept connections, a few at a time, each step of a conversation with an end.
@@ -39,7 +44,7 @@ export const mail: Channel<Mail> = {
       } as SMTPPool.Options & { readonly url: string },
       { from: smtp.from },
     );
-    return async ({ to, subject, text }) => {
+    const send = async ({ to, subject, text }: Mail) => {
       // An address object, not a header line: a comma or a line break in it cannot add receivers.
       await transport.sendMail({
         to: { name: '', address: to },
@@ -48,5 +53,6 @@ export const mail: Channel<Mail> = {
         headers: { 'Auto-Submitted': 'auto-generated' },
       });
     };
+    return { send, close: () => transport.close() };
   },
 };

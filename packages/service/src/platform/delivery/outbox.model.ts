@@ -16,6 +16,9 @@ export class OutboxRow extends Model<InferAttributes<OutboxRow>, InferCreationAt
   declare lastError: string | null;
   declare createdAt: Date;
   declare usefulUntil: Date | null;
+  /** What it is about: whose area hears what became of it. */
+  declare aboutKind: string | null;
+  declare aboutId: Id | null;
 }
 
 export const outbox = tableOf(
@@ -33,6 +36,8 @@ export const outbox = tableOf(
     lastError: line(200).orNone(),
     createdAt: instant(),
     usefulUntil: instant.orNone(),
+    aboutKind: word().orNone(),
+    aboutId: id.orNone(),
   },
   {
     indexes: [{ name: 'outbox_due', fields: ['state', 'next_at'] }],

@@ -3,22 +3,35 @@ import { startLoop, type Loop } from '../jobs/loop.js';
 import { renewLease, takeDueRow } from '../jobs/leases.js';
 import type { Deps } from '../deps.js';
 import { idBytes, idText } from '../ids.js';
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Channel, Message, Send } from './channel.js';
 import { CHANNELS } from './channels.js';
 
 /** How often a channel looks for what is due, beside being woken: what another node left, and what is tried again. */
 const LOOKS_MS = 1_000;
 
+/** What became of a message for good. */
+export type Delivery = 'sent' | 'failed';
+
+/** Who hears what became of messages, by what those are about. Told at least once. */
+export type Told = Readonly<Record<string, (deps: Deps, id: Id, delivery: Delivery) => Promise<void>>>;
+
 /** Sends what stands in the outbox until stopped, each channel by itself. */
-export function startSending(deps: Deps): readonly Loop[] {
+export function startSending(deps: Deps, told: Told): readonly Loop[] {
   return (Object.values(CHANNELS) as unknown as Channel[]).map((channel) => {
-    const send = channel.open(deps.config);
+    const way = channel.open(deps.config);
     const loop = startLoop(`outbox ${channel.kind}`, LOOKS_MS, deps.log, async () => {
       await giveUpOverdue(deps, channel);
-      if (send) await sendDue(deps, channel, send);
+      if (way) await sendDue(deps, channel, way.send, told);
     });
     deps.bells.on(channel.kind, loop.wake);
-    return loop;
+    return {
+      ...loop,
+      stop: async () => {
+        await loop.stop();
+        way?.close();
+      },
+    };
   });
 }
 
@@ -28,16 +41,23 @@ export function startSending(deps: Deps): readonly Loop[] {
  *
  * @returns how many were looked at
  */
-export async function sendDue<M extends Message>(deps: Deps, channel: Channel<M>, send: Send<M>): Promise<number> {
-  const lanes = await Promise.all(Array.from({ length: channel.lanes }, async () => await lane(deps, channel, send)));
+export async function sendDue<M extends Message>(
+  deps: Deps,
+  channel: Channel<M>,
+  send: Send<M>,
+  told: Told = {},
+): Promise<number> {
+  const lanes = await Promise.all(
+    Array.from({ length: channel.lanes }, async () => await lane(deps, channel, send, told)),
+  );
   return lanes.reduce((sum, sent) => sum + sent, 0);
 }
 
-async function lane<M extends Message>(deps: Deps, channel: Channel<M>, send: Send<M>): Promise<number> {
+async function lane<M extends Message>(deps: Deps, channel: Channel<M>, send: Send<M>, told: Told): Promise<number> {
   for (let passed = 0; ; passed++) {
     const id = await takeDueRow(deps, 'outbox', [channel.kind], channel.leaseSeconds);
     if (!id) return passed;
-    await sendOne(deps, channel, send, id);
+    await sendOne(deps, channel, send, told, id);
   }
 }
 
@@ -45,12 +65,26 @@ interface Waiting {
   readonly sealed: Buffer;
   readonly attempts: number;
   readonly useful_until: Date | null;
+  readonly about_kind: string | null;
+  readonly about_id: Buffer | null;
 }
 
-async function sendOne<M extends Message>(deps: Deps, channel: Channel<M>, send: Send<M>, id: Buffer): Promise<void> {
+/** Tells whoever wants to know. A kind of a newer release is nobody's here. */
+async function tell(deps: Deps, told: Told, { about_kind, about_id }: Waiting, delivery: Delivery): Promise<void> {
+  if (about_kind !== null && about_id !== null && Object.hasOwn(told, about_kind))
+    await told[about_kind]!(deps, idText(about_id), delivery);
+}
+
+async function sendOne<M extends Message>(
+  deps: Deps,
+  channel: Channel<M>,
+  send: Send<M>,
+  told: Told,
+  id: Buffer,
+): Promise<void> {
   const row = await selectOne<Waiting>(
     deps,
-    'SELECT sealed, attempts, useful_until FROM outbox WHERE id = :id AND lease_holder = :holder',
+    'SELECT sealed, attempts, useful_until, about_kind, about_id FROM outbox WHERE id = :id AND lease_holder = :holder',
     { id, holder: idBytes(deps.trail.id) },
   );
   if (!row) return;
@@ -63,13 +97,16 @@ async function sendOne<M extends Message>(deps: Deps, channel: Channel<M>, send:
   try {
     const plain = await deps.keys.opening((keys) => keys.open('outbox', `outbox/${idText(id)}`, row.sealed));
     await inTime(channel.mostMs, async (signal) => await send(JSON.parse(plain.toString()) as M, signal));
+    await tell(deps, told, row, 'sent');
     await write(deps, 'DELETE FROM outbox WHERE id = :id AND lease_holder = :holder', {
       id,
       holder: idBytes(deps.trail.id),
     });
     deps.metrics.outbox.inc({ kind: channel.kind, outcome: 'sent' });
   } catch (error) {
-    await noteDelivery(deps, channel, id, row, row.attempts >= channel.retry.most ? 'failed' : 'retried', error);
+    const over = row.attempts >= channel.retry.most || channel.refusedForGood(error);
+    if (over) await tell(deps, told, row, 'failed');
+    await noteDelivery(deps, channel, id, row, over ? 'failed' : 'retried', error);
   } finally {
     clearInterval(kept);
   }

@@ -29,6 +29,10 @@ export interface SealedRight {
   readonly personId: Id;
   readonly signInId: Id;
   readonly place: OwnPlace;
+  /** Nothing was proved but a password. */
+  readonly first: boolean;
+  /** The invitation that was brought; `leant`: without it the right would not have been given. */
+  readonly invited?: { readonly id: Id; readonly leant: boolean };
 }
 
 /** What keys are asked that find themselves: one question, for one place. */

@@ -34,6 +34,7 @@ const SUBJECTS = [
   ['/settings/codes', w.subjects.codes],
   ['/settings/passwords', w.subjects.passwords],
   ['/settings/risk', w.subjects.risk],
+  ['/settings/invitations', w.subjects.invitations],
   ['/settings/passes', w.subjects.passes],
 ] as const;
 

@@ -1,0 +1,47 @@
+import type { Catalogue } from './en.js';
+
+/** Einladungen zum Einrichten. */
+export const deInvitations: Pick<
+  Catalogue,
+  'invitationStates' | 'invitationChannels' | 'invitingOutcomes' | 'invitationText' | 'invitationExample'
+> = {
+  invitationStates: {
+    queued: 'noch nicht verschickt',
+    sent: 'verschickt',
+    bounced: 'unzustellbar',
+    opened: 'geöffnet',
+    begun: 'begonnen',
+    done: 'erledigt',
+    overdue: 'überfällig',
+    withdrawn: 'zurückgezogen',
+  },
+  invitationChannels: { mail: 'per Mail', letter: 'auf Papier' },
+  invitingOutcomes: {
+    invited: 'eingeladen',
+    deactivated: 'deaktiviert',
+    emergency: 'Notfallkonto',
+    'owners-only': 'Verwaltung: nur von Eignern einzuladen, per Mail',
+    'already-invited': 'hat schon eine Einladung',
+    'already-held': 'hat es schon',
+    'not-offered': 'darf es nach den Methodeneinstellungen nicht einrichten',
+    'in-person': 'richtet nur an einem Schalter ein',
+    'not-countersigned': 'braucht das Ja einer zweiten Person aus der Verwaltung',
+    'no-mail': 'hat keine Mailadresse',
+  },
+  invitationText: {
+    subject: '{organisation}: richten Sie ein, womit Sie sich anmelden',
+    body: `Guten Tag {name},
+
+Sie sind eingeladen, zum Anmelden {methods} einzurichten. Das dauert wenige Minuten; halten Sie Telefon oder Schlüssel bereit und Ihr Passwort im Kopf.
+
+{link}
+
+Lässt sich der Link nicht öffnen, so gehen Sie zu {page} und tippen diesen Code ein: {code}
+
+Er ist nur für Sie, gilt einmal, und bis {until}. Wir fragen nie per Mail oder Telefon nach Ihrem Passwort oder einem Code. Haben Sie das nicht erwartet, so rufen Sie den Helpdesk an.
+
+{organisation}`,
+    reminder: 'Erinnerung: {subject}',
+  },
+  invitationExample: { name: 'Ines Marlow' },
+};

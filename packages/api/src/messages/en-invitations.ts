@@ -1,0 +1,45 @@
+import type { InvitationChannel, InvitationState, InvitingOutcome } from '@nimble-latch/core/vocabulary';
+
+/** Invitations to enrol. */
+export const enInvitations = {
+  invitationStates: {
+    queued: 'not sent yet',
+    sent: 'sent',
+    bounced: 'bounced',
+    opened: 'opened',
+    begun: 'begun',
+    done: 'done',
+    overdue: 'overdue',
+    withdrawn: 'withdrawn',
+  } satisfies Record<InvitationState, string>,
+  invitationChannels: { mail: 'by mail', letter: 'on paper' } satisfies Record<InvitationChannel, string>,
+  invitingOutcomes: {
+    invited: 'invited',
+    deactivated: 'deactivated',
+    emergency: 'emergency account',
+    'owners-only': 'administrator: invited by owners, by mail',
+    'already-invited': 'has an invitation',
+    'already-held': 'holds it already',
+    'not-offered': 'may not enrol it by the method settings',
+    'in-person': 'enrols at a desk only',
+    'not-countersigned': 'needs the yes of a second administrator',
+    'no-mail': 'has no mail address',
+  } satisfies Record<InvitingOutcome, string>,
+  invitationText: {
+    subject: '{organisation}: set up how you sign in',
+    body: `Dear {name},
+
+you are invited to set up {methods} for signing in. It takes a few minutes; have your phone or key at hand, and know your password.
+
+{link}
+
+If the link cannot be opened, go to {page} and type this code: {code}
+
+It is for you alone, works once, and until {until}. We never ask for your password or a code by mail or phone. If you did not expect this, call your help desk.
+
+{organisation}`,
+    reminder: 'Reminder: {subject}',
+  },
+  /** Whom the preview of a text is written to. */
+  invitationExample: { name: 'Ines Marlow' },
+} as const;

@@ -1,0 +1,446 @@
+import { writeFile } from 'node:fs/promises';
+import {
+  catalogue,
+  INVITATION_STATES,
+  INVITING_OUTCOMES,
+  LANGUAGES,
+  say,
+  type Answer,
+  type InvitableMethod,
+  type InvitationState,
+  type InvitingOutcome,
+  type Language,
+  type Sent,
+} from '@nimble-latch/api';
+import { Option, type Command } from 'commander';
+import { parse } from 'csv-parse/sync';
+import type { Session } from '../context.js';
+import { Failure } from '../failure.js';
+import { lettersPage } from '../render/letters.js';
+import { table } from '../render/table.js';
+import { relative } from '../render/time.js';
+import { words } from '../words/index.js';
+import { invitationWords as w } from '../words/invitation.js';
+import { filterOf, filterOptions, type FilterOptions } from './people-filter.js';
+import {
+  collect,
+  confirm,
+  done,
+  findGroup,
+  findPerson,
+  finished,
+  onceKey,
+  readTextFile,
+  show,
+  wholeNumber,
+  type Noun,
+} from './support.js';
+import { changeVerb, listVerb, verb, type Paged } from './verbs.js';
+
+type Invitation = Answer<'invitations.list'>['rows'][number];
+type Round = Answer<'invitationRounds.show'>;
+type Preview = Answer<'invitationRounds.preview'>;
+type Who = Sent<'invitationRounds.begin', 'body'>['who'];
+
+const shared = catalogue('en');
+const h = w.headings;
+const sayMethods = (methods: readonly Invitation['methods'][number][]) =>
+  methods.map((method) => shared.methods[method]).join(', ');
+
+interface SendOptions extends FilterOptions {
+  method: InvitableMethod[];
+  file?: string;
+  column?: string;
+  letter?: boolean;
+  days?: number;
+  all?: boolean;
+  dryRun?: boolean;
+  yes?: boolean;
+}
+
+/** The login names of a column of a CSV file (RFC 4180). */
+async function namesIn(file: string, column: string | undefined): Promise<string[]> {
+  const rows = parse(await readTextFile(file), { bom: true, skip_empty_lines: true, relax_column_count: true });
+  const [headings = [], ...people] = rows;
+  const at = column === undefined ? 0 : headings.findIndex((one) => one.trim().toLowerCase() === column.toLowerCase());
+  if (at < 0)
+    throw new Failure(say(w.errors.noColumn, { column: column! }), {
+      where: file,
+      try: say(w.errors.noColumnTry, { columns: headings.join(', ') }),
+    });
+  return people.map((row) => row[at]?.trim() ?? '').filter(Boolean);
+}
+
+async function whoIsMeant(session: Session, named: readonly string[], options: SendOptions): Promise<Who> {
+  const filter = await filterOf(session, options);
+  const filtered = Object.values(filter).some((value) => value !== undefined);
+  const ways = [named.length > 0, options.file !== undefined, filtered || options.all === true].filter(Boolean).length;
+  if (ways === 0) throw new Failure(w.errors.nobody, { try: w.errors.nobodyTry });
+  if (ways > 1) throw new Failure(w.errors.both, { try: w.errors.bothTry });
+  if (options.file !== undefined) return { loginNames: await namesIn(options.file, options.column) };
+  if (named.length === 0) return { filter };
+  return { ids: await Promise.all(named.map(async (one) => (await findPerson(session, one)).id)) };
+}
+
+/** Outcomes with their numbers, those who are invited first. */
+function sayOutcomes(outcomes: Preview['outcomes']): string[] {
+  return INVITING_OUTCOMES.flatMap((outcome) => {
+    const people = outcomes[outcome];
+    return people === undefined
+      ? []
+      : [say(w.preview.outcome, { people: String(people).padStart(7), outcome: shared.invitingOutcomes[outcome] })];
+  });
+}
+
+function sayPreview({ people, outcomes, withoutProof, countersigned, unknown }: Preview): string {
+  return [
+    say(w.preview.people, { people }),
+    ...sayOutcomes(outcomes),
+    ...(unknown.length > 0 ? [say(w.preview.unknown, { names: unknown.join(', ') })] : []),
+    ...(withoutProof > 0 ? [say(w.preview.withoutProof, { people: withoutProof })] : []),
+    ...(countersigned > 0 ? [say(w.preview.countersigned, { people: countersigned })] : []),
+    ...(outcomes.invited ? [] : [w.preview.nobody]),
+  ].join('\n');
+}
+
+const sinceOf = (one: Invitation): string =>
+  one.doneAt ?? one.withdrawnAt ?? one.begunAt ?? one.openedAt ?? one.bouncedAt ?? one.sentAt ?? one.createdAt;
+
+/** An invitation by its id, or the latest of the person who is named. */
+async function findInvitation(session: Session, named = ''): Promise<Invitation> {
+  const { rows } = await session.client.call('invitations.list', { query: { limit: 200 } });
+  const known = rows.find(({ id }) => id === named);
+  if (known) return known;
+  const person = await findPerson(session, named);
+  const [latest] = (await session.client.call('invitations.list', { query: { person: person.id, limit: 1 } })).rows;
+  if (!latest)
+    throw new Failure(say(w.errors.noInvitation, { name: person.displayName }), { try: 'nlatch invitation list' });
+  return latest;
+}
+
+export const invitation: Noun = (command, context) => {
+  const { help, options } = w;
+  const at = { command, context };
+  verb<SendOptions>(
+    at,
+    {
+      line: 'send [people...]',
+      help: help.send,
+      options: (one) =>
+        filterOptions(one)
+          .requiredOption('--method <method>', options.method, collect)
+          .option('--file <csv>', options.file)
+          .option('--column <heading>', options.column)
+          .option('--letter', options.letter)
+          .option('--days <n>', options.days, wholeNumber)
+          .option('--all', options.all)
+          .option('--dry-run', options.dryRun)
+          .option('-y, --yes', words.options.yes),
+    },
+    async (session, args, given) => {
+      const named = args.flat();
+      const who = await whoIsMeant(session, named, given);
+      const via = given.letter ? ('letter' as const) : ('mail' as const);
+      const body = { who, methods: given.method, via };
+      const preview = await session.client.call('invitationRounds.preview', { body });
+      if (given.dryRun) {
+        show(session, preview, () => `${sayPreview(preview)}\n`);
+        return;
+      }
+      const consequence = say(w.consequence, {
+        people: preview.outcomes.invited ?? 0,
+        via: shared.invitationChannels[via],
+      });
+      if (!(await confirm(session, `${sayPreview(preview)}\n${consequence}`, given.yes))) return;
+      const begun = await session.client.call('invitationRounds.begin', {
+        body: { ...body, ...(given.days === undefined ? {} : { days: given.days }), expect: preview.people },
+        idempotencyKey: onceKey(),
+      });
+      const round = await finished(
+        async () => await session.client.call('invitationRounds.show', { params: { id: begun.id } }),
+      );
+      const facts = { id: round.id, invited: round.outcomes.invited ?? 0, people: round.people };
+      done(
+        session,
+        round,
+        [say(w.done.sent, facts), ...(round.unprinted > 0 ? [say(w.done.toPrint, facts)] : [])].join('\n'),
+      );
+    },
+  );
+  listVerb(at, {
+    line: 'list',
+    help: help.list,
+    limit: 50,
+    options: (one) =>
+      one
+        .addOption(new Option('--state <state>', options.state).choices(['open', 'stuck', ...INVITATION_STATES]))
+        .option('--of <person>', options.of)
+        .option('--sending <id>', options.round),
+    rows: async (
+      session,
+      {
+        limit,
+        cursor,
+        state,
+        of,
+        sending,
+      }: Paged & { state?: InvitationState | 'open' | 'stuck'; of?: string; sending?: string },
+    ) =>
+      await session.client.call('invitations.list', {
+        query: {
+          limit,
+          cursor,
+          state,
+          round: sending,
+          ...(of === undefined ? {} : { person: (await findPerson(session, of)).id }),
+        },
+      }),
+    columns: ({ now }) => [
+      { heading: h.whose, cell: (row) => row.person.displayName, flexible: true },
+      {
+        heading: h.state,
+        cell: (row) =>
+          [
+            shared.invitationStates[row.state],
+            ...(row.via === 'letter' ? [shared.invitationChannels.letter] : []),
+            ...(row.sentAnew > 0 ? [say(w.facts.anew, { times: row.sentAnew })] : []),
+          ].join(', '),
+        wraps: true,
+      },
+      { heading: h.methods, cell: (row) => sayMethods(row.methods), wraps: true },
+      { heading: h.last, cell: (row) => relative(sinceOf(row), now()), wraps: true },
+      { heading: h.until, cell: (row) => relative(row.validUntil, now()), wraps: true },
+      { heading: h.reminded, cell: (row) => String(row.reminders), align: 'right' },
+      { heading: words.headings.id, cell: (row) => row.id },
+    ],
+  });
+  verb<{ sending?: string }>(
+    at,
+    { line: 'figures', help: help.figures, options: (one) => one.option('--sending <id>', options.round) },
+    async (session, _, { sending }) => {
+      const answer = await session.client.call('invitations.figures', { query: { round: sending } });
+      const rows = [
+        ...INVITATION_STATES.map((state) => ({
+          what: shared.invitationStates[state],
+          people: answer.states[state] ?? 0,
+        })),
+        { what: w.headings.remindedOnce, people: answer.reminded },
+        { what: w.headings.stuck, people: answer.stuck },
+      ];
+      show(session, answer, () =>
+        table(
+          rows,
+          [
+            { heading: h.state, cell: ({ what }) => what, flexible: true },
+            { heading: h.people, cell: ({ people }) => String(people), align: 'right' },
+          ],
+          session,
+        ),
+      );
+    },
+  );
+  changeVerb(at, {
+    line: 'remind <invitation>',
+    help: help.remind,
+    find: findInvitation,
+    change: async ({ client }, { id }) => await client.call('invitations.remind', { params: { id } }),
+    said: (_, { person }) => say(w.done.reminded, { name: person.displayName }),
+  });
+  changeVerb(at, {
+    line: 'anew <invitation>',
+    help: help.anew,
+    find: findInvitation,
+    consequence: ({ person }) => say(w.consequences.anew, { name: person.displayName }),
+    change: async ({ client }, { id }) => await client.call('invitations.sendAnew', { params: { id } }),
+    said: (_, { person }) => say(w.done.anew, { name: person.displayName }),
+  });
+  changeVerb(at, {
+    line: 'withdraw <invitation>',
+    help: help.withdraw,
+    find: findInvitation,
+    consequence: ({ person }) => say(w.consequences.withdraw, { name: person.displayName }),
+    change: async ({ client }, { id }) => await client.call('invitations.withdraw', { params: { id } }),
+    said: (_, { person }) => say(w.done.withdrawn, { name: person.displayName }),
+  });
+  sendings(command, at);
+  standing(at);
+  texts(at);
+};
+
+function sendings(_command: Command, at: Parameters<typeof verb>[0]): void {
+  const { help, options } = w;
+  listVerb(at, {
+    line: 'sendings',
+    help: help.sendings,
+    limit: 20,
+    rows: async ({ client }, query: Paged) => await client.call('invitationRounds.list', { query }),
+    columns: ({ now }) => [
+      { heading: words.headings.id, cell: (row: Round) => row.id },
+      { heading: h.methods, cell: (row) => sayMethods(row.methods), wraps: true },
+      { heading: h.invited, cell: (row) => `${row.outcomes.invited ?? 0}/${row.people}`, align: 'right' },
+      {
+        heading: h.state,
+        cell: (row) =>
+          [
+            row.state,
+            shared.invitationChannels[row.via],
+            ...(row.unprinted > 0 ? [say(w.facts.printed, { unprinted: row.unprinted })] : []),
+          ].join(', '),
+        wraps: true,
+      },
+      {
+        heading: h.asked,
+        cell: (row) => (row.standing ? w.facts.standing : (row.askedBy?.displayName ?? words.facts.erased)),
+        flexible: true,
+      },
+      { heading: h.last, cell: (row) => relative(row.createdAt, now()), wraps: true },
+    ],
+  });
+  listVerb(at, {
+    line: 'people <sending>',
+    help: help.people,
+    limit: 50,
+    options: (one) => one.addOption(new Option('--outcome <outcome>', options.outcome).choices(INVITING_OUTCOMES)),
+    rows: async ({ client }, { outcome, ...query }: Paged & { outcome?: InvitingOutcome }, id = '') =>
+      await client.call('invitationRounds.people', { params: { id }, query: { ...query, outcome } }),
+    columns: () => [
+      { heading: h.whose, cell: (row) => row.person.displayName, flexible: true },
+      {
+        heading: h.outcome,
+        cell: (row) => (row.outcome ? shared.invitingOutcomes[row.outcome] : words.facts.none),
+        wraps: true,
+      },
+    ],
+  });
+  verb<{ out: string; yes?: boolean }>(
+    at,
+    {
+      line: 'letters <sending>',
+      help: help.letters,
+      options: (one) => one.requiredOption('--out <file>', options.out).option('-y, --yes', words.options.yes),
+    },
+    async (session, [id = ''], { out, yes }) => {
+      if (!(await confirm(session, w.consequences.letters, yes))) return;
+      // Made before anything is shown: what cannot be kept must not be used up.
+      await writeFile(out, '', { flag: 'wx', mode: 0o600 }).catch((error: unknown) => {
+        throw new Failure((error as Error).message, { where: '--out', try: '--out letters-2.html' });
+      });
+      const { letters, left } = await session.client.call('invitationRounds.print', { params: { id } });
+      await writeFile(out, lettersPage(w.letterTitle, letters), { mode: 0o600 });
+      const lines =
+        letters.length === 0
+          ? [w.done.noLetters]
+          : [
+              say(w.done.letters, { count: letters.length, file: out }),
+              ...(left > 0 ? [say(w.done.left, { left })] : []),
+            ];
+      done(session, { file: out, letters: letters.length, left }, lines.join('\n'));
+    },
+  );
+}
+
+function standing(at: Parameters<typeof verb>[0]): void {
+  const { help, options } = w;
+  listVerb(at, {
+    line: 'standing',
+    help: help.standing,
+    rows: async ({ client }) => await client.call('standingInvitations.list'),
+    columns: ({ now }) => [
+      { heading: h.joins, cell: (row) => row.group?.name ?? w.facts.everybody, flexible: true },
+      { heading: h.methods, cell: (row) => sayMethods(row.methods), wraps: true },
+      { heading: h.invited, cell: (row) => String(row.invited), align: 'right' },
+      { heading: h.passed, cell: (row) => String(row.passedOver), align: 'right' },
+      { heading: h.waiting, cell: (row) => String(row.waiting), align: 'right' },
+      { heading: h.last, cell: (row) => relative(row.begunAt, now()) },
+      { heading: words.headings.id, cell: (row) => row.id },
+    ],
+  });
+  verb<{ group?: string; method: InvitableMethod[]; present?: boolean; yes?: boolean }>(
+    at,
+    {
+      line: 'standing-begin',
+      help: help['standing-begin'],
+      options: (one) =>
+        one
+          .option('--group <group>', options.group)
+          .requiredOption('--method <method>', options.method, collect)
+          .option('--present', options.present)
+          .option('-y, --yes', words.options.yes),
+    },
+    async (session, _, { group: named, method: methods, present, yes }) => {
+      const group = named === undefined ? null : await findGroup(session, named);
+      const wanted = { group: group?.id ?? null, methods };
+      const { people, outcomes } = await session.client.call('standingInvitations.preview', { body: wanted });
+      const name = group?.name ?? w.facts.everybody;
+      const consequence = say(w.consequences.standing, { group: name, people, invited: outcomes.invited ?? 0 });
+      if (!(await confirm(session, [consequence, ...sayOutcomes(outcomes)].join('\n'), yes))) return;
+      const begun = await session.client.call('standingInvitations.begin', {
+        body: { ...wanted, ...(present ? { present } : {}) },
+      });
+      done(session, begun, say(w.done.standing, { group: name }));
+    },
+  );
+  changeVerb(at, {
+    line: 'standing-end <id>',
+    help: help['standing-end'],
+    find: async ({ client }, id = '') => {
+      const { rows } = await client.call('standingInvitations.list');
+      const found = rows.find((row) => row.id === id);
+      if (!found) throw new Failure(w.errors.noStanding, { try: w.errors.noStandingTry });
+      return found;
+    },
+    consequence: () => w.consequences.end,
+    change: async ({ client }, { id }) => await client.call('standingInvitations.end', { params: { id } }),
+    said: () => w.done.ended,
+  });
+}
+
+function texts(at: Parameters<typeof verb>[0]): void {
+  const { help, options } = w;
+  verb<{ language: Language; subject?: string; body?: string; delivered?: boolean }>(
+    at,
+    {
+      line: 'text',
+      help: help.text,
+      options: (one) =>
+        one
+          .addOption(
+            new Option('--language <language>', options.language).choices(Object.keys(LANGUAGES)).default('en'),
+          )
+          .option('--subject <text>', options.subject)
+          .option('--body <file>', options.body)
+          .option('--delivered', options.delivered),
+    },
+    async (session, _, { language, subject, body, delivered }) => {
+      const { settings, version } = await session.client.call('settings.show');
+      const { texts: now } = settings.invitations;
+      const example = async (text: typeof now.en) =>
+        await session.client.call('invitations.previewText', { body: { language, text } });
+      if (subject === undefined && body === undefined && !delivered) {
+        const shown = await example(now[language]);
+        show(
+          session,
+          shown,
+          () => `${shown.text.subject}\n\n${shown.text.body}\n\n---\n\n${shown.subject}\n\n${shown.body}\n`,
+        );
+        return;
+      }
+      const { text: before } = await example(now[language]);
+      const next = delivered
+        ? null
+        : {
+            subject: subject ?? before.subject,
+            body: body === undefined ? before.body : await readTextFile(body),
+          };
+      const shown = await example(next);
+      await session.client.call('settings.edit', {
+        body: {
+          ...settings,
+          invitations: { ...settings.invitations, texts: { ...now, [language]: next } },
+        },
+        ifMatch: version,
+      });
+      done(session, shown, `${w.done.text}\n\n${shown.subject}\n\n${shown.body}`);
+    },
+  );
+}
