@@ -30,9 +30,9 @@ export const deAccess: Pick<
     'pass-given': '{name} bekommt einen vorläufigen Ausweis für {purpose}, von {from} bis {until} (UTC).',
     'pass-withdrawn': 'Ein vorläufiger Ausweis von {name} endet, und was damit angemeldet wurde.',
     'people-invited':
-      '{people, plural, one {# Person wird} other {# Personen werden}} eingeladen, {methods} einzurichten; bewacht durch die Methodeneinstellungen: {guarded}.',
+      '{people, plural, one {# Person wird} other {# Personen werden}} eingeladen, selbst etwas einzurichten: {methods}. Davon bewachen die Methodeneinstellungen {guarded}.',
     'people-invited-whenever':
-      'Wer in {group} kommt, wird eingeladen, {methods} einzurichten, ohne dass noch einmal gefragt wird.',
+      'Wer in {group} kommt, wird eingeladen, selbst etwas einzurichten, ohne dass noch einmal gefragt wird: {methods}.',
     'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
       'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von ' +

@@ -20,19 +20,19 @@ export const deInvitations: Pick<
     invited: 'eingeladen',
     deactivated: 'deaktiviert',
     emergency: 'Notfallkonto',
-    'owners-only': 'Verwaltung: nur von Eignern einzuladen, per Mail',
-    'already-invited': 'hat schon eine Einladung',
-    'already-held': 'hat es schon',
-    'not-offered': 'darf es nach den Methodeneinstellungen nicht einrichten',
-    'in-person': 'richtet nur an einem Schalter ein',
-    'not-countersigned': 'braucht das Ja einer zweiten Person aus der Verwaltung',
-    'no-mail': 'hat keine Mailadresse',
+    'owners-only': 'mit einer Rolle: nur von Eignern einzuladen, per Mail',
+    'already-invited': 'schon eingeladen',
+    'already-held': 'schon eingerichtet',
+    'not-offered': 'nach den Methodeneinstellungen nicht vorgesehen',
+    'in-person': 'nur an einem Schalter einzurichten',
+    'not-countersigned': 'noch ohne das Ja einer zweiten Person aus der Verwaltung',
+    'no-mail': 'ohne Mailadresse',
   },
   invitationText: {
     subject: '{organisation}: richten Sie ein, womit Sie sich anmelden',
     body: `Guten Tag {name},
 
-Sie sind eingeladen, zum Anmelden {methods} einzurichten. Das dauert wenige Minuten; halten Sie Telefon oder Schlüssel bereit und Ihr Passwort im Kopf.
+Sie sind eingeladen, zum Anmelden eines davon einzurichten: {methods}. Das dauert wenige Minuten; halten Sie Telefon oder Schlüssel bereit und Ihr Passwort im Kopf.
 
 {link}
 

@@ -27,8 +27,9 @@ export const enAccess = {
     'pass-given': '{name} gets a temporary pass for {purpose}, from {from} until {until} (UTC).',
     'pass-withdrawn': 'A temporary pass of {name} ends, and what they signed in with it.',
     'people-invited':
-      '{people, plural, one {# person is} other {# people are}} invited to enrol {methods}, {guarded} of them guarded by the method settings.',
-    'people-invited-whenever': 'Whoever joins {group} is invited to enrol {methods}, without being asked about again.',
+      '{people, plural, one {# person is} other {# people are}} invited to enrol by themselves: {methods}. The method settings guard {guarded} of them.',
+    'people-invited-whenever':
+      'Whoever joins {group} is invited to enrol by themselves, without anybody being asked again: {methods}.',
     'password-set': '{name} gets a new password; their sessions and access tokens end.',
     'keys-orphaned':
       'Makes keys for {domain} from now on: {keys, plural, one {# key} other {# keys}} of {people, plural, one {# person} other {# people}} for the domain before answer no more.',

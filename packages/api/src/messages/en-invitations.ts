@@ -17,19 +17,19 @@ export const enInvitations = {
     invited: 'invited',
     deactivated: 'deactivated',
     emergency: 'emergency account',
-    'owners-only': 'administrator: invited by owners, by mail',
-    'already-invited': 'has an invitation',
-    'already-held': 'holds it already',
-    'not-offered': 'may not enrol it by the method settings',
-    'in-person': 'enrols at a desk only',
-    'not-countersigned': 'needs the yes of a second administrator',
-    'no-mail': 'has no mail address',
+    'owners-only': 'with a role: invited by owners, by mail',
+    'already-invited': 'already invited',
+    'already-held': 'already enrolled',
+    'not-offered': 'not offered by the method settings',
+    'in-person': 'to enrol at a desk only',
+    'not-countersigned': 'waiting for the yes of a second administrator',
+    'no-mail': 'without a mail address',
   } satisfies Record<InvitingOutcome, string>,
   invitationText: {
     subject: '{organisation}: set up how you sign in',
     body: `Dear {name},
 
-you are invited to set up {methods} for signing in. It takes a few minutes; have your phone or key at hand, and know your password.
+you are invited to set up one of these for signing in: {methods}. It takes a few minutes; have your phone or key at hand, and know your password.
 
 {link}
 

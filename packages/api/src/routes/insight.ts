@@ -151,18 +151,12 @@ export const insightRoutes = {
       signInDays: z
         .array(z.strictObject({ day: z.iso.date(), signIns: signInCounts }))
         .describe('The last thirty days in UTC, the oldest first'),
+      stuckInvitations: z.number().int().describe('Invitations that bounced or ran out, with nothing since'),
       needsHand: z
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum([
-              'paused',
-              'locked',
-              'emergency-used',
-              'key-copied',
-              'invitation-bounced',
-              'invitation-overdue',
-            ]),
+            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied']),
             method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
             signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
             at: instant.nullable().describe('When that was'),
@@ -170,7 +164,7 @@ export const insightRoutes = {
           }),
         )
         .describe(
-          'Emergency accounts that were used in the last month, keys that may have been copied, people whom an authenticator turns away at the moment, and invitations that bounced or ran out with nothing since; at most twenty of each',
+          'Emergency accounts that were used in the last month, keys that may have been copied, and people whom an authenticator turns away at the moment; at most twenty of each',
         ),
     }),
     trail: READS,

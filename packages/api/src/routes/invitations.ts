@@ -214,6 +214,7 @@ export const invitationRoutes = {
     body: z.strictObject(wanted),
     answer: z.strictObject({
       people: z.number().int(),
+      days: z.number().int().describe('Days that invitations live unless said'),
       outcomes,
       withoutProof: z
         .number()

@@ -1,4 +1,4 @@
-import { writeFile } from 'node:fs/promises';
+import { rm, writeFile } from 'node:fs/promises';
 import {
   catalogue,
   INVITATION_STATES,
@@ -44,8 +44,7 @@ type Who = Sent<'invitationRounds.begin', 'body'>['who'];
 
 const shared = catalogue('en');
 const h = w.headings;
-const sayMethods = (methods: readonly Invitation['methods'][number][]) =>
-  methods.map((method) => shared.methods[method]).join(', ');
+const sayMethods = (methods: readonly Invitation['methods'][number][]) => methods.join(', ');
 
 interface SendOptions extends FilterOptions {
   method: InvitableMethod[];
@@ -60,15 +59,21 @@ interface SendOptions extends FilterOptions {
 
 /** The login names of a column of a CSV file (RFC 4180). */
 async function namesIn(file: string, column: string | undefined): Promise<string[]> {
-  const rows = parse(await readTextFile(file), { bom: true, skip_empty_lines: true, relax_column_count: true });
+  const rows: string[][] = parse(await readTextFile(file), {
+    bom: true,
+    skip_empty_lines: true,
+    relax_column_count: true,
+  });
+  const namesAt = (some: readonly string[][], at: number) => some.map((row) => row[at]?.trim() ?? '').filter(Boolean);
+  if (column === undefined) return namesAt(rows, 0);
   const [headings = [], ...people] = rows;
-  const at = column === undefined ? 0 : headings.findIndex((one) => one.trim().toLowerCase() === column.toLowerCase());
+  const at = headings.findIndex((one) => one.trim().toLowerCase() === column.toLowerCase());
   if (at < 0)
-    throw new Failure(say(w.errors.noColumn, { column: column! }), {
+    throw new Failure(say(w.errors.noColumn, { column }), {
       where: file,
       try: say(w.errors.noColumnTry, { columns: headings.join(', ') }),
     });
-  return people.map((row) => row[at]?.trim() ?? '').filter(Boolean);
+  return namesAt(people, at);
 }
 
 async function whoIsMeant(session: Session, named: readonly string[], options: SendOptions): Promise<Who> {
@@ -208,10 +213,9 @@ export const invitation: Noun = (command, context) => {
         wraps: true,
       },
       { heading: h.methods, cell: (row) => sayMethods(row.methods), wraps: true },
-      { heading: h.last, cell: (row) => relative(sinceOf(row), now()), wraps: true },
-      { heading: h.until, cell: (row) => relative(row.validUntil, now()), wraps: true },
+      { heading: h.last, cell: (row) => relative(sinceOf(row), now()) },
+      { heading: h.until, cell: (row) => relative(row.validUntil, now()) },
       { heading: h.reminded, cell: (row) => String(row.reminders), align: 'right' },
-      { heading: words.headings.id, cell: (row) => row.id },
     ],
   });
   verb<{ sending?: string }>(
@@ -326,7 +330,8 @@ function sendings(_command: Command, at: Parameters<typeof verb>[0]): void {
         throw new Failure((error as Error).message, { where: '--out', try: '--out letters-2.html' });
       });
       const { letters, left } = await session.client.call('invitationRounds.print', { params: { id } });
-      await writeFile(out, lettersPage(w.letterTitle, letters), { mode: 0o600 });
+      if (letters.length === 0) await rm(out);
+      else await writeFile(out, lettersPage(w.letterTitle, letters), { mode: 0o600 });
       const lines =
         letters.length === 0
           ? [w.done.noLetters]

@@ -34,6 +34,9 @@ export function overview(command: Command, context: Context): void {
             say(o.needsHand, { name }),
             say(o.keyCompromised, { people, since: since ?? '' }),
           ]),
+          ...(answer.stuckInvitations > 0
+            ? [[o.stuckInvitations, say(o.stuckHow, { people: answer.stuckInvitations })] as [string, string]]
+            : []),
           ...answer.needsHand.map((one): [string, string] => [
             say(o.needsHand, { name: one.person.displayName }),
             say(
@@ -42,8 +45,6 @@ export function overview(command: Command, context: Context): void {
                 paused: o.paused,
                 'emergency-used': o.emergencyUsed,
                 'key-copied': o.keyCopied,
-                'invitation-bounced': o.invitationBounced,
-                'invitation-overdue': o.invitationOverdue,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

@@ -2,8 +2,8 @@
 export const invitationWords = {
   options: {
     method: 'a method that they may enrol; may be given several times',
-    file: 'a CSV file whose people are invited, by a column of login names',
-    column: 'the heading of that column; the first column unless said',
+    file: 'a CSV file whose people are invited, by their login names',
+    column: 'the heading of that column; without it every line begins with a login name, the first one too',
     letter: 'on paper: letters to print, in place of mails',
     days: 'how many days it lives; as the settings say unless said',
     all: 'everybody who meets the filter, also where no filter is given',

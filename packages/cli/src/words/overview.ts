@@ -12,8 +12,9 @@ export const overviewWords = {
       keyCompromised:
         '{people, plural, one {# person holds} other {# people hold}} a key of this model, which is not to be relied on (reported {since})',
       fewKeys: 'fewer keys than they should',
-      invitationBounced: 'their invitation bounced, {at}; mend the address and send it anew',
-      invitationOverdue: 'did nothing with an invitation until {at}; send it anew or call them',
+      stuckInvitations: 'Needs a hand: invitations',
+      stuckHow:
+        '{people, plural, one {# bounced or ran out} other {# bounced or ran out}}, and nothing has come since: nlatch invitation list --state stuck',
       keyCopied: 'a key of theirs may have been copied, {at}; revoke it',
       locked: '{method} locked after too many wrong tries',
     },

@@ -186,10 +186,23 @@ const Hands = styled.ul`
   gap: ${space.small};
 `;
 
-function NeedsHand({ hands, models }: { hands: Overview['needsHand']; models: Overview['compromisedModels'] }) {
-  if (hands.length === 0 && models.length === 0) return <p>{w.nobodyNeeds}</p>;
+function NeedsHand({
+  hands,
+  models,
+  stuck,
+}: {
+  hands: Overview['needsHand'];
+  models: Overview['compromisedModels'];
+  stuck: number;
+}) {
+  if (hands.length === 0 && models.length === 0 && stuck === 0) return <p>{w.nobodyNeeds}</p>;
   return (
     <Hands>
+      {stuck > 0 && (
+        <li>
+          <Link to="/invitations?state=stuck">{say(w.stuckInvitations, { people: stuck })}</Link>
+        </li>
+      )}
       {models.map(({ id, name, people, since }) => (
         <li key={id}>
           <Link to={`/people?model=${id}&state=active`}>
@@ -208,8 +221,6 @@ function NeedsHand({ hands, models }: { hands: Overview['needsHand']; models: Ov
                 paused: w.paused,
                 'emergency-used': w.emergencyUsed,
                 'key-copied': w.keyCopied,
-                'invitation-bounced': w.invitationBounced,
-                'invitation-overdue': w.invitationOverdue,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',
@@ -272,7 +283,7 @@ export function OverviewPage() {
       </Section>
       <Section aria-labelledby="hands">
         <h2 id="hands">{w.needsHand}</h2>
-        <NeedsHand hands={data.needsHand} models={data.compromisedModels} />
+        <NeedsHand hands={data.needsHand} models={data.compromisedModels} stuck={data.stuckInvitations} />
       </Section>
       <Section aria-labelledby="days">
         <h2 id="days">{w.signIns}</h2>

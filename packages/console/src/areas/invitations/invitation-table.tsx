@@ -28,6 +28,8 @@ const TONES = {
 const since = (one: Invitation): string =>
   one.doneAt ?? one.withdrawnAt ?? one.begunAt ?? one.openedAt ?? one.bouncedAt ?? one.sentAt ?? one.createdAt;
 
+const methodsOf = ({ methods }: Invitation): string => methods.map((method) => shared.methods[method]).join(', ');
+
 /** Invitations, each with what may be done about it. @param props.ofOne all of them are of one person, who need not be named */
 export function InvitationTable({
   rows,
@@ -89,7 +91,12 @@ export function InvitationTable({
             : [
                 {
                   heading: w.whose,
-                  cell: (row: Invitation) => <Link to={`/people/${row.person.id}`}>{row.person.displayName}</Link>,
+                  cell: (row: Invitation) => (
+                    <>
+                      <Link to={`/people/${row.person.id}`}>{row.person.displayName}</Link>
+                      <Small>{methodsOf(row)}</Small>
+                    </>
+                  ),
                 },
               ]),
           {
@@ -107,7 +114,7 @@ export function InvitationTable({
               </>
             ),
           },
-          { heading: w.for, cell: (row) => row.methods.map((method) => shared.methods[method]).join(', ') },
+          ...(ofOne ? [{ heading: w.for, cell: methodsOf }] : []),
           { heading: w.since, cell: (row) => <Time at={since(row)} /> },
           { heading: w.until, cell: (row) => <Time at={row.validUntil} /> },
           { heading: w.reminded, cell: (row) => say(w.times, { times: row.reminders }) },

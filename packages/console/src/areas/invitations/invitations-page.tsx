@@ -1,4 +1,5 @@
-import { INVITATION_STATES } from '@nimble-latch/api';
+import { INVITATION_STATES, LIMITS } from '@nimble-latch/api';
+import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
 import { Select } from '../../frame/components/choices.js';
@@ -13,22 +14,27 @@ import { Rounds } from './rounds.js';
 import { Standing } from './standing.js';
 
 const w = invitationsWords.invitations;
-const SHOWN = 100;
+/** Rows at first; more come when asked for, as many as one page may hold. */
+const SHOWN = 25;
 const FILTERS = ['open', 'stuck', ...INVITATION_STATES] as const;
 
 /** Who is invited and how far they are; to whom invitations went; who is invited by itself. */
 export function InvitationsPage() {
   const may = useMay()('invitation.send');
   const [query, setQuery] = useSearchParams();
-  const state = FILTERS.find((one) => one === query.get('state'));
+  const all = query.get('state') === 'all';
+  // What may still be used is what somebody looks for, unless they ask for the rest.
+  const asked = FILTERS.find((one) => one === query.get('state'));
   const round = query.get('sending') ?? undefined;
+  const state = asked ?? (all || round !== undefined ? undefined : 'open');
+  const [shown, setShown] = useState(SHOWN);
   const set = (name: string, value: string | undefined) => {
     const next = new URLSearchParams(query);
     if (value === undefined || (value === '' && name !== 'invite')) next.delete(name);
     else next.set(name, value);
     setQuery(next, { replace: true });
   };
-  const list = useRead('invitations.list', { query: { limit: SHOWN, state, round } });
+  const list = useRead('invitations.list', { query: { limit: shown, state, round } });
   const nameOf = (one: (typeof FILTERS)[number]) =>
     one === 'open' ? w.open : one === 'stuck' ? w.stuck : shared.invitationStates[one];
   return (
@@ -48,15 +54,22 @@ export function InvitationsPage() {
       <Filters role="search">
         <Select
           label={w.state}
-          value={state ?? ''}
+          value={state ?? 'all'}
           onChange={(id) => set('state', id)}
-          options={[{ id: '', text: w.any }, ...FILTERS.map((id) => ({ id, text: nameOf(id) }))]}
+          options={[{ id: 'all', text: w.any }, ...FILTERS.map((id) => ({ id, text: nameOf(id) }))]}
         />
       </Filters>
       {list.error && <Banner $tone="danger">{troubleOf(list.error)?.text}</Banner>}
-      {list.data?.rows.length === 0 && <p>{state || round ? w.noneSo : w.none}</p>}
+      {list.data?.rows.length === 0 && <p>{asked || round || all ? w.noneSo : w.none}</p>}
       {list.data && list.data.rows.length > 0 && <InvitationTable label={w.title} rows={list.data.rows} />}
-      {list.data?.next && <Small>{say(w.more, { count: list.data.rows.length })}</Small>}
+      {list.data?.next && shown < LIMITS.pageRowsMost && (
+        <Row>
+          <Button onPress={() => setShown(LIMITS.pageRowsMost)}>{w.showMore}</Button>
+        </Row>
+      )}
+      {list.data?.next && shown >= LIMITS.pageRowsMost && (
+        <Small>{say(w.more, { count: list.data.rows.length })}</Small>
+      )}
       {may && <Rounds />}
       {may && <Standing />}
       {query.has('invite') && <InviteDialog onClose={() => set('invite', undefined)} />}

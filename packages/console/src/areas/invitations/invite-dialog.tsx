@@ -1,18 +1,27 @@
 import { INVITABLE_METHODS, INVITING_OUTCOMES, type Answer, type InvitableMethod, type Sent } from '@nimble-latch/api';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { styled } from 'styled-components';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Small, Soft } from '../../frame/components/layout.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
+import { space } from '../../frame/theme/tokens.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { invitationsWords } from './messages/index.js';
 
 const w = invitationsWords.invitations;
 export type Who = Sent<'invitationRounds.begin', 'body'>['who'];
 type Preview = Answer<'invitationRounds.preview'>;
+
+const List = styled.ul`
+  list-style: none;
+  display: grid;
+  gap: ${space.tight};
+  font-variant-numeric: tabular-nums;
+`;
 
 /** Methods, to be ticked; at least one. */
 export function MethodChoice({
@@ -35,13 +44,15 @@ export function MethodChoice({
 /** What would come of it, in numbers and reasons. */
 export function Outcomes({ outcomes }: { outcomes: Preview['outcomes'] }) {
   return (
-    <ul role="status">
-      {INVITING_OUTCOMES.filter((outcome) => outcomes[outcome]).map((outcome) => (
-        <li key={outcome}>
-          {say(w.outcome, { people: outcomes[outcome]!, outcome: shared.invitingOutcomes[outcome] })}
-        </li>
-      ))}
-    </ul>
+    <div role="status">
+      <List>
+        {INVITING_OUTCOMES.filter((outcome) => outcomes[outcome]).map((outcome) => (
+          <li key={outcome}>
+            {say(w.outcome, { people: outcomes[outcome]!, outcome: shared.invitingOutcomes[outcome] })}
+          </li>
+        ))}
+      </List>
+    </div>
   );
 }
 
@@ -109,7 +120,7 @@ export function InviteDialog({ who: given, onClose }: { who?: Who; onClose: () =
         inputMode="numeric"
         value={days}
         onChange={(typed) => setDays(typed.replace(/\D/g, ''))}
-        placeholder="14"
+        placeholder={String(preview.data?.days ?? '')}
         problem={act.trouble?.fields['days']}
       />
       {preview.error ? <Banner $tone="danger">{troubleOf(preview.error)?.text}</Banner> : null}

@@ -1,5 +1,6 @@
 import { type Answer } from '@nimble-latch/api';
-import { useState } from 'react';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { Button } from '../../frame/components/button.js';
 import { Dialog } from '../../frame/components/dialog.js';
@@ -14,14 +15,32 @@ import { invitationsWords } from './messages/index.js';
 
 const w = invitationsWords.invitations;
 type Round = Answer<'invitationRounds.show'>;
+const SHOWN = 10;
+const EVERY_MS = 700;
+const isUnderWay = ({ state }: Round): boolean => state !== 'done';
 type Printed = Answer<'invitationRounds.print'>;
 
 const passedOver = ({ outcomes }: Round): number =>
   Object.entries(outcomes).reduce((sum, [outcome, people]) => (outcome === 'invited' ? sum : sum + people), 0);
 
+/** Sendings of the page, looked at again while one is under way; what came of it is read anew when it has ended. */
+function useRounds() {
+  const queries = useQueryClient();
+  const { data } = useQuery({
+    queryKey: ['invitationRounds', 'invitationRounds.list', SHOWN],
+    queryFn: async () => await call('invitationRounds.list', { query: { limit: SHOWN } }),
+    refetchInterval: ({ state }) => (state.data?.rows.some(isUnderWay) ? EVERY_MS : false),
+  });
+  const underWay = data?.rows.some(isUnderWay) === true;
+  useEffect(() => {
+    if (!underWay) void queries.invalidateQueries({ queryKey: ['invitations'] });
+  }, [underWay, queries]);
+  return data;
+}
+
 /** The latest sendings: how far each is, who was passed over, which letters wait to be printed. */
 export function Rounds() {
-  const { data } = useRead('invitationRounds.list', { query: { limit: 10 } });
+  const data = useRounds();
   const [passed, setPassed] = useState<Round>();
   const [printing, setPrinting] = useState<Round>();
   const [letters, setLetters] = useState<Printed>();

@@ -6,7 +6,7 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
-import { listInvitations } from '../invitations/list.js';
+import { countInvitations } from '../invitations/list.js';
 import { countPeople } from '../people/counts.js';
 import { countExactly } from '../people/gather.js';
 import { wantsSeveralKeys } from '../people/keys-held.js';
@@ -62,20 +62,7 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
   }));
-  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway, ...(await stuck(deps))];
-}
-
-/** People whom an invitation did not reach, or who did nothing with it. */
-async function stuck(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
-  const { rows } = await listInvitations(deps, { state: 'stuck', within: undefined }, { limit: 20 });
-  return rows.map(({ person, state, bouncedAt, validUntil }) => ({
-    person,
-    why: state === 'overdue' ? ('invitation-overdue' as const) : ('invitation-bounced' as const),
-    method: null,
-    signIn: null,
-    at: state === 'overdue' ? validUntil : bouncedAt,
-    until: null,
-  }));
+  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
 }
 
 /** Keys that seem to have been copied, until they are revoked. */
@@ -149,13 +136,14 @@ async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
 
 export const showOverview: Handler<'overview.show'> = async (deps) => {
   const now = deps.now();
-  const [counts, lastDay, days, hand, few, compromised, applications] = await Promise.all([
+  const [counts, lastDay, days, hand, few, compromised, invitations, applications] = await Promise.all([
     countPeople(deps),
     signInsLastDay(deps, now),
     signInDays(deps, now),
     needsHand(deps, now),
     peopleOfFewKeys(deps),
     compromisedModels(deps),
+    countInvitations(deps, { within: undefined }),
     selectOne<{ n: number }>(deps, 'SELECT COUNT(*) AS n FROM applications WHERE built_in = 0'),
   ]);
   const covered = (coverage: string) => counts.coverage[coverage] ?? 0;
@@ -175,6 +163,7 @@ export const showOverview: Handler<'overview.show'> = async (deps) => {
       applications: Number(applications?.n ?? 0),
       signInsLastDay: lastDay,
       signInDays: days,
+      stuckInvitations: invitations.stuck,
       needsHand: hand,
     },
   };

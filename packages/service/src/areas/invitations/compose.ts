@@ -25,6 +25,9 @@ export function textFor({ invitations }: Settings, language: Language): Invitati
   return own ?? { subject: words.invitationText.subject, body: words.invitationText.body };
 }
 
+/** English as the console has it: a day before its month. */
+const localeOf = (language: Language): string => (language === 'en' ? 'en-GB' : language);
+
 const untils = new Map<string, Intl.DateTimeFormat>();
 /** Made once for a language and zone: making one takes longer than all the rest of a letter. */
 function untilFormat(language: Language, timeZone: string): Intl.DateTimeFormat {
@@ -32,18 +35,20 @@ function untilFormat(language: Language, timeZone: string): Intl.DateTimeFormat 
   let format = untils.get(name);
   if (!format) {
     if (untils.size > 500) untils.clear();
-    untils.set(name, (format = new Intl.DateTimeFormat(language, { dateStyle: 'full', timeStyle: 'short', timeZone })));
+    untils.set(
+      name,
+      (format = new Intl.DateTimeFormat(localeOf(language), { dateStyle: 'full', timeStyle: 'short', timeZone })),
+    );
   }
   return format;
 }
 
 function fieldsOf(deps: Deps, { organisation }: Settings, letter: Letter): Readonly<Record<InvitationField, string>> {
   const { methods } = catalogue(letter.language);
-  const list = new Intl.ListFormat(letter.language, { type: 'disjunction' });
   return {
     name: letter.name,
     organisation,
-    methods: list.format(letter.methods.map((method) => methods[method])),
+    methods: letter.methods.map((method) => methods[method]).join('; '),
     link: linkOf(deps, letter.code),
     page: enrolmentPage(deps),
     code: letter.code,

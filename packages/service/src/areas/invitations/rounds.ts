@@ -171,6 +171,7 @@ export const previewRound: Handler<'invitationRounds.preview'> = async (deps, { 
   return {
     answer: {
       people: ids.length,
+      days: (await readSettings(deps)).settings.invitations.days,
       outcomes,
       withoutProof,
       countersigned: guarded,

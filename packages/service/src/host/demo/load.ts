@@ -9,6 +9,7 @@ import { selectOne, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
+import { loadInvitations } from './invitations.js';
 import { loadKeys, type CallOf } from './keys.js';
 import { loadPasses } from './passes.js';
 import { loadStock } from './stock.js';
@@ -197,6 +198,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   clock.at = today - 40 * DAY;
   await appoint();
   await publish(PUBLISHED[1]);
+  const invited = await loadInvitations(deps, call, clock, today, groups);
   clock.at = today - DRAFTED.before * 60_000;
   await draft(DRAFTED.text);
   clock.at = today - 20 * 60_000;
@@ -206,7 +208,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await call('session.end', {});
   await app.close();
   await keepCounts(real);
-  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${tokens} hardware tokens, ${keys} keys, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${tokens} hardware tokens, ${keys} keys, ${invited} people invited, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
 
   async function draft(text: string): Promise<void> {
     const { version } = await call('rulebookDraft.show', {});

@@ -16,8 +16,8 @@ export const de: Words<typeof en> = {
     mostOnADay: '{count} am stärksten Tag',
     needsHand: 'Braucht Hilfe',
     emergencyUsed: 'Notfallkonto benutzt; sagen Sie bei der Anmeldung, ob das so gewollt war',
-    invitationBounced: 'die Einladung kam zurück; Adresse richtigstellen und neu schicken',
-    invitationOverdue: 'tat nichts mit einer Einladung, die abgelaufen ist; neu schicken oder anrufen',
+    stuckInvitations:
+      '{people, plural, one {# Einladung kam zurück oder lief ab} other {# Einladungen kamen zurück oder liefen ab}}, und seither kam nichts',
     keyCopied: 'einer der Schlüssel könnte kopiert sein; am Schlüsselbund widerrufen',
     nobodyNeeds: 'Im Moment wird niemand wegen einer Pause oder Sperre abgewiesen.',
     paused: '{method}, pausiert bis',

@@ -12,8 +12,8 @@ export const en = {
     mostOnADay: '{count} on the busiest day',
     needsHand: 'Needs a hand',
     emergencyUsed: 'emergency account used; say at the sign-in whether it was meant',
-    invitationBounced: 'their invitation bounced; mend the address and send it anew',
-    invitationOverdue: 'did nothing with an invitation that has run out; send it anew or call them',
+    stuckInvitations:
+      '{people, plural, one {# invitation} other {# invitations}} bounced or ran out, and nothing has come since',
     keyCopied: 'one of their keys may have been copied; revoke it on the keyring',
     nobodyNeeds: 'Nobody is turned away by a pause or a lock at the moment.',
     paused: '{method} paused until',

@@ -22,6 +22,10 @@ const Fields = styled.div`
   grid-template-columns: repeat(auto-fit, minmax(${size.bound}, 1fr));
   gap: ${space.base};
 `;
+const Text = styled.section`
+  display: grid;
+  gap: ${space.base};
+`;
 const Letter = styled.div`
   border: 1px solid ${colour.line};
   border-radius: ${radius.field};
@@ -71,7 +75,7 @@ function Texts({ value, onChange, trouble }: SubjectFields<'invitations'>) {
   const write = (text: typeof own) => onChange({ ...value, texts: { ...value.texts, [language]: text } });
   const at = `invitations.texts.${language}`;
   return (
-    <section aria-labelledby="texts">
+    <Text aria-labelledby="texts">
       <h3 id="texts">{w.invitationTexts}</h3>
       <Select
         label={w.language}
@@ -111,6 +115,6 @@ function Texts({ value, onChange, trouble }: SubjectFields<'invitations'>) {
           </Letter>
         )
       )}
-    </section>
+    </Text>
   );
 }
