@@ -180,6 +180,7 @@ describe('somebody whom the Berth Planner sends to sign in', () => {
     await page.keyboard.press('Enter');
     await page.getByRole('heading', { name: 'You are in, for now' }).waitFor();
     await accessible(page, 'grace');
+    await page.getByText('cannot be from here').waitFor();
     await page.keyboard.press('Enter');
     await page.getByText('Signed in: Plain').waitFor();
     await context.close();

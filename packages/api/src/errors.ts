@@ -91,6 +91,7 @@ const table = {
   'named-by-methods': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'method-not-offered': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'operator' },
   'passes-open': { status: 409, exit: EXIT.refused, retryable: false, audience: 'operator' },
+  'last-day': { status: 409, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'invitation-gone': { status: 410, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'no-mail-server': { status: 409, exit: EXIT.refused, retryable: false, audience: 'operator' },
   'no-mail': { status: 409, exit: EXIT.refused, retryable: false, audience: 'operator' },

@@ -161,6 +161,8 @@ export const PATHS = {
   'console.prove': ['POST', '/console/sign-ins/{id}/proofs'],
   'pages.begin': ['POST', '/pages/sign-ins'],
   'pages.prove': ['POST', '/pages/sign-ins/{id}/proofs'],
+  'pages.enrol': ['POST', '/pages/sign-ins/{id}/enrolment'],
+  'pages.putOff': ['POST', '/pages/sign-ins/{id}/put-off'],
   'pages.show': ['GET', '/pages/session'],
   'pages.forget': ['DELETE', '/pages/browsers/{id}'],
   'pages.end': ['POST', '/pages/session/end'],

@@ -90,6 +90,7 @@ export const TRAIL_ACTIONS = [
   'pin.set',
   'pin.removed',
   'recovery.made',
+  'enrolment.put-off',
   'invitations.begun',
   'invitation.sent',
   'invitation.reminded',

@@ -250,6 +250,10 @@ export const deErrors: typeof enErrors = {
       title: 'Sie haben so viele Ausweise vergeben, wie Sie an einem Tag dürfen: {most, plural, one {#} other {#}}.',
       remedy: 'Bitten Sie jemand anderen, der sie vergeben darf; wie viele, legen Eigner fest.',
     },
+    'last-day': {
+      title: 'Es ist der letzte Tag: es lässt sich nicht mehr verschieben.',
+      remedy: 'Richten Sie es jetzt ein; das dauert wenige Minuten.',
+    },
     'invitation-gone': {
       title: 'Diese Einladung gilt nicht, oder nicht mehr.',
       remedy: 'Sehen Sie nach, ob der Code ganz da ist. Wenn ja, bitten Sie den Helpdesk um eine neue.',

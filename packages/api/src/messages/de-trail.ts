@@ -88,6 +88,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'pin.set': '{person} wählte eine PIN',
     'pin.removed': '{actor} nahm {person} eine PIN',
     'recovery.made': '{actor} machte Wiederherstellungscodes für {person}',
+    'enrolment.put-off': '{person} verschob das Einrichten',
     'invitations.begun': '{actor} lud Personen zum Einrichten ein',
     'invitation.sent': '{actor} lud {person} zum Einrichten ein',
     'invitation.reminded': '{person} wurde an eine Einladung erinnert',

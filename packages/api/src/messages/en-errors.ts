@@ -229,6 +229,10 @@ export const enErrors = {
       title: 'You have given as many passes as you may in a day: {most, plural, one {#} other {#}}.',
       remedy: 'Ask somebody else who may give them; owners set how many.',
     },
+    'last-day': {
+      title: 'It is the last day: it cannot be put off any more.',
+      remedy: 'Set it up now; it takes a few minutes.',
+    },
     'invitation-gone': {
       title: 'This invitation is of no use, or not any more.',
       remedy: 'Look whether all of the code is there. If it is, ask your help desk for a new one.',

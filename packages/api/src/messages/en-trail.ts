@@ -88,6 +88,7 @@ export const enTrail = {
     'pin.set': '{person} chose a PIN',
     'pin.removed': '{actor} took a PIN of {person} away',
     'recovery.made': '{actor} made recovery codes for {person}',
+    'enrolment.put-off': '{person} put enrolling off',
     'invitations.begun': '{actor} invited people to enrol',
     'invitation.sent': '{actor} invited {person} to enrol',
     'invitation.reminded': '{person} was reminded of an invitation',

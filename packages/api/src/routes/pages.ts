@@ -47,6 +47,12 @@ export const pageRoutes = {
         'Left out at first: whoever is signed in in this browser, or is named by the application',
       ),
       byKey: whoOrKey.byKey,
+      after: z
+        .strictObject({ id, handle: secretText(100), right: secretText(LIMITS.requestChars) })
+        .optional()
+        .describe(
+          'The sign-in in which they had to enrol, and the right by which they did: what was proved then counts',
+        ),
     }),
     answer: z.strictObject({
       ...atPage,
@@ -90,6 +96,34 @@ export const pageRoutes = {
       'browser-session.started',
       'browser.remembered',
     ],
+  }),
+  'pages.enrol': route('pages.enrol', {
+    summary:
+      'Whether somebody who has nothing to go on with may enrol here and now, and until when they may put it off',
+    access: open('for whoever began the sign-in, which the handle shows'),
+    params: byId,
+    body: z.strictObject({ request, handle: secretText(100) }),
+    answer: z.strictObject({
+      right: z.string().nullable().describe('To enrol with what was just proved; null where the rules do not let them'),
+      grace: z
+        .strictObject({
+          until: instant,
+          putOff: z.number().int().describe('How often it was put off so far'),
+          mayPutOff: z.boolean(),
+        })
+        .nullable(),
+    }),
+    errors: ['request-gone'],
+    trail: ['sign-in.let-in'],
+  }),
+  'pages.putOff': route('pages.putOff', {
+    summary: 'Put enrolling off, in days of grace, and go on into the application',
+    access: open('for whoever began the sign-in, which the handle shows'),
+    params: byId,
+    body: z.strictObject({ request, handle: secretText(100) }),
+    answer: z.strictObject({ redirect: z.string() }),
+    errors: ['request-gone', 'last-day'],
+    trail: ['enrolment.put-off'],
   }),
   'pages.show': route('pages.show', {
     summary: 'Who is signed in in this browser, and which browsers are remembered',

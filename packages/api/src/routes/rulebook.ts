@@ -235,6 +235,7 @@ export const rulebookRoutes = {
         begunAt: instant,
         until: instant,
         over: z.boolean(),
+        putOff: z.number().int().describe('How often they put enrolling off at our pages'),
         coverage: z.enum(COVERAGES).describe('What covers them now'),
       }),
     ),

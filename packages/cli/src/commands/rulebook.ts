@@ -249,6 +249,7 @@ export const rulebook: Noun = (command, context) => {
       { heading: h.rule, cell: (row) => row.rule, flexible: true },
       { heading: h.since, cell: (row) => relative(row.begunAt, now()) },
       { heading: h.until, cell: (row) => relative(row.until, now()) },
+      { heading: rulebookWords.headings.putOff, cell: (row) => String(row.putOff), align: 'right' },
       { heading: h.coverage, cell: (row) => shared.coverages[row.coverage] },
     ],
   });

@@ -1,5 +1,6 @@
 /** What the client says about `rulebook`, in English. */
 export const rulebookWords = {
+  headings: { putOff: 'PUT OFF' },
   options: {
     versionNumber: 'this version instead of the one in force',
     draft: 'the draft instead',

@@ -39,7 +39,14 @@ export function EnrolPage() {
   );
 }
 
-function Enrol({ right }: { right: string }) {
+/** Where somebody goes on once something is set up. */
+interface Leave {
+  readonly text: string;
+  readonly go: () => Promise<void>;
+}
+
+/** What somebody holds and may set up, by a right that they proved. @param props.leave where they came from, and go back to */
+export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
   const [shown, setShown] = useState<Shown>();
   const [begun, setBegun] = useState<Begun>();
   const [done, setDone] = useState(false);
@@ -140,9 +147,14 @@ function Enrol({ right }: { right: string }) {
       <Trouble text={trouble} />
       {done && <p role="status">{w.done}</p>}
       {said !== undefined && <p role="status">{said}</p>}
+      {leave && (done || said !== undefined) && (
+        <Button look="main" onPress={() => doing(leave.go)}>
+          {leave.text}
+        </Button>
+      )}
       {needsSpare && <p>{w.spare}</p>}
       {needsSpare && recovery?.enrol && (
-        <Button look="main" onPress={makeCodes}>
+        <Button look={leave ? 'plain' : 'main'} onPress={makeCodes}>
           {w.recoveryAct}
         </Button>
       )}

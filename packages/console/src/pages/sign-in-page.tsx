@@ -6,9 +6,10 @@ import { Row, Small } from '../frame/components/layout.js';
 import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
-import { moment, say, shared, words as w } from './messages/index.js';
+import { say, shared, words as w } from './messages/index.js';
 import { pageState, type Kept } from './page-state.js';
 import { PagePrompt, WhoForm } from './prompt-form.js';
+import { isWithout, Without } from './without.js';
 
 type Begun = Answer<'pages.begin'>;
 type Who = { loginName?: string; byKey?: ByKey };
@@ -50,8 +51,7 @@ function SignIn({ request }: { request: string }) {
     if (next.begun.redirect === null) pageState.keep(request, next);
     else {
       pageState.forget();
-      // Days of grace are told before anybody is sent on.
-      if (!next.begun.signIn?.graceUntil) window.location.replace(next.begun.redirect);
+      window.location.replace(next.begun.redirect);
     }
   }
   useEffect(() => {
@@ -75,15 +75,6 @@ function SignIn({ request }: { request: string }) {
     );
   const { begun } = kept;
   const title = say(w.signInTo, { application: begun.application });
-  if (begun.redirect !== null && begun.signIn?.graceUntil)
-    return (
-      <Hall organisation={begun.organisation} title={w.graceTitle}>
-        <p role="status">{say(w.grace, { application: begun.application, until: moment(begun.signIn.graceUntil) })}</p>
-        <Button look="main" autoFocus onPress={() => window.location.replace(begun.redirect!)}>
-          {say(w.goOn, { application: begun.application })}
-        </Button>
-      </Hall>
-    );
   if (begun.redirect !== null)
     return (
       <Hall organisation={begun.organisation} title={title}>
@@ -103,6 +94,18 @@ function SignIn({ request }: { request: string }) {
         onStep={(step) => takeStep({ ...kept, begun: { ...begun, ...step } })}
         onRestart={restart}
       />
+    );
+  if (isWithout(begun.signIn))
+    return (
+      <Without
+        begun={begun}
+        signIn={begun.signIn}
+        request={request}
+        onBack={(next) => takeStep({ begun: next, loginName: kept.loginName })}
+        onGoOn={(redirect) => takeStep({ ...kept, begun: { ...begun, redirect } })}
+      >
+        <WaysOut begun={begun} onRestart={restart} />
+      </Without>
     );
   return <Ended begun={begun} signIn={begun.signIn} onRestart={restart} />;
 }
@@ -191,24 +194,26 @@ function Ended({
   signIn: NonNullable<Begun['signIn']>;
   onRestart: () => void;
 }) {
-  const enrol = signIn.state === 'enrol-first';
   return (
-    <Hall organisation={begun.organisation} title={enrol ? w.enrolTitle : w.refused}>
-      <p role="alert">
-        {enrol
-          ? say(w.enrol, { application: begun.application })
-          : say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] })}
-      </p>
+    <Hall organisation={begun.organisation} title={w.refused}>
+      <p role="alert">{say(w.ended, { reason: shared.reasons[signIn.reason ?? 'expired'] })}</p>
       <Row>
-        {enrol && <a href="/enrol">{w.enrolHere}</a>}
-        {!begun.named && (
-          <Button look={enrol ? 'plain' : 'main'} onPress={onRestart}>
-            {w.again}
-          </Button>
-        )}
-        <GiveUp begun={begun} />
+        <WaysOut begun={begun} onRestart={onRestart} main />
       </Row>
     </Hall>
+  );
+}
+
+function WaysOut({ begun, onRestart, main = false }: { begun: Begun; onRestart: () => void; main?: boolean }) {
+  return (
+    <>
+      {!begun.named && (
+        <Button look={main ? 'main' : 'plain'} onPress={onRestart}>
+          {w.again}
+        </Button>
+      )}
+      <GiveUp begun={begun} />
+    </>
   );
 }
 

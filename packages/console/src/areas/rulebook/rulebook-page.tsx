@@ -95,6 +95,7 @@ function Graces() {
           { heading: w.graceRule, cell: (row) => row.rule },
           { heading: w.graceSince, cell: (row) => <Time at={row.begunAt} /> },
           { heading: w.graceUntil, cell: (row) => <Time at={row.until} /> },
+          { heading: w.gracePutOff, cell: (row) => row.putOff, number: true },
           { heading: w.graceCovered, cell: (row) => shared.coverages[row.coverage] },
         ]}
       />

@@ -51,13 +51,17 @@ export const de: Words<typeof en> = {
   goingBack: 'Sie sind angemeldet. Zurück zu {application} …',
   goOn: 'Weiter zu {application}',
   graceTitle: 'Sie sind drin, fürs Erste',
-  grace:
-    '{application} verlangt etwas, das für Sie noch nicht eingerichtet ist. Bis {until} kommen Sie ohne das ' +
-    'hinein. Ihr Helpdesk oder Ihre Verwaltung richtet es mit Ihnen ein: kümmern Sie sich vorher darum.',
+  graceUntil: 'Bis {until} kommen Sie auch ohne hinein.',
+  putOffSoFar: 'Bisher verschoben: {times, plural, one {# Mal} other {# Mal}}.',
+  lastDay: 'Es ist der letzte Tag: es lässt sich nicht mehr verschieben.',
+  putOff: 'Später, weiter zu {application}',
+  enrolNow:
+    '{application} verlangt neben Ihrem Passwort etwas, das zeigt, dass Sie es sind. Richten Sie es jetzt ein; das dauert wenige Minuten, und von dort geht es weiter.',
+  enrolElsewhere:
+    'Was {application} verlangt, ist für Sie noch nicht eingerichtet und lässt sich von hier aus nicht einrichten. Nehmen Sie Ihre Einladung, wenn Sie eine haben; versuchen Sie es vom Arbeitsplatz aus; oder fragen Sie Ihren Helpdesk.',
+  enrolAct: 'Jetzt einrichten',
   refused: 'Sie wurden nicht eingelassen',
   enrolTitle: 'Vorher fehlt noch etwas',
-  enrol:
-    'Was {application} verlangt, ist für Sie noch nicht eingerichtet. Ihr Helpdesk oder Ihre Verwaltung richtet es mit Ihnen ein; kommen Sie dann wieder hierher.',
   ended: 'Beendet: {reason}.',
   again: 'Noch einmal beginnen',
   back: 'Zurück zu {application}',

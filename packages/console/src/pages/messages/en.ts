@@ -46,12 +46,17 @@ export const en = {
   goingBack: 'You are in. Going back to {application} …',
   goOn: 'Go on to {application}',
   graceTitle: 'You are in, for now',
-  grace:
-    '{application} asks for something that is not set up for you yet. You get in without it until {until}. Your help desk or administrator sets it up with you: see to it before then.',
+  graceUntil: 'You get in without it until {until}.',
+  putOffSoFar: 'Put off so far: {times, plural, one {# time} other {# times}}.',
+  lastDay: 'It is the last day: it cannot be put off any more.',
+  putOff: 'Later, go on to {application}',
+  enrolNow:
+    '{application} asks for something beside your password that shows it is you. Set it up now; it takes a few minutes, and you go on from there.',
+  enrolElsewhere:
+    'What {application} asks for is not set up for you yet, and cannot be from here. Use your invitation, if you have one; from a place of work; or ask your help desk.',
+  enrolAct: 'Set it up now',
   refused: 'You were not let in',
   enrolTitle: 'Something is missing first',
-  enrol:
-    'What {application} asks for is not set up for you yet. Your help desk or administrator sets it up with you; then come back here.',
   ended: 'Ended: {reason}.',
   again: 'Begin again',
   back: 'Back to {application}',

@@ -24,6 +24,8 @@ export class Authenticator extends Model<InferAttributes<Authenticator>, InferCr
   declare familiarPausedUntil: Date | null;
   declare strangerFailures: CreationOptional<number>;
   declare strangerPausedUntil: Date | null;
+  /** The sign-in by whose right its person enrolled it; null where somebody else did. */
+  declare enrolledIn: CreationOptional<Id | null>;
   declare createdAt: Date;
   declare activatedAt: Date | null;
   declare endedAt: Date | null;
@@ -61,6 +63,7 @@ export const authenticators = tableOf(
     familiarPausedUntil: instant.orNone(),
     strangerFailures: integer({ first: 0 }),
     strangerPausedUntil: instant.orNone(),
+    enrolledIn: id.orNone(),
     createdAt: instant(),
     activatedAt: instant.orNone(),
     endedAt: instant.orNone(),

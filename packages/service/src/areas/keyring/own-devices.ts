@@ -29,7 +29,7 @@ export const ownProveToken: Handler<'own.proveToken'> = async (deps, call) => {
     }
     const { label, method } = await lockAuthenticator(work, proved);
     await assertOwn(deps, work, own, method, { fromStock: true });
-    await enrolledBy(work, own, method);
+    await enrolledBy(work, own, method, proved);
     return { answer: { label } };
   });
   if (refusal) throw refusal;

@@ -16,6 +16,7 @@ import { makeTotp } from './begin-totp.js';
 import type { Maker } from './enrolling.js';
 import { codesOf, provePending } from './prove-totp.js';
 import { setPassword } from './set-password.js';
+import { authenticators } from './authenticator.model.js';
 import { lockAuthenticator } from './store.js';
 
 /** What people set up by themselves. */
@@ -95,7 +96,8 @@ export async function assertOwn(
 }
 
 /** What was enrolled by this right: an invitation that asked for it has done its work. */
-export async function enrolledBy(work: Work, own: Own, method: Method): Promise<void> {
+export async function enrolledBy(work: Work, own: Own, method: Method, id: Id): Promise<void> {
+  await authenticators(work).update({ enrolledIn: own.signInId }, { where: { id }, transaction: work.transaction });
   if (own.invited && !own.invited.used) await useInvitation(work, own.invited.id, own, own.invited.leant);
   else await settleInvitation(work, own.personId, method, own);
 }
@@ -186,7 +188,7 @@ export const ownProveTotp: Handler<'own.proveTotp'> = async (deps, call) => {
     if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
     await assertOwn(deps, work, own, 'totp');
     refusal = await provePending(deps, work, own, row, codes);
-    if (!refusal) await enrolledBy(work, own, 'totp');
+    if (!refusal) await enrolledBy(work, own, 'totp', call.params.id);
     return { answer: { label: row.label } };
   });
   if (refusal) throw refusal;

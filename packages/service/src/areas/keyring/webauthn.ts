@@ -332,7 +332,7 @@ export const ownProveWebauthn: Handler<'own.proveWebauthn'> = async (deps, call)
     if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
     await assertOwn(deps, work, own, 'webauthn');
     refusal = await proveWebauthn(deps, work, own, own.signInId, row, call.body.credential);
-    if (!refusal) await enrolledBy(work, own, 'webauthn');
+    if (!refusal) await enrolledBy(work, own, 'webauthn', call.params.id);
     return { answer: { label: (await lockAuthenticator(work, call.params.id)).label } };
   });
   if (refusal) throw refusal;

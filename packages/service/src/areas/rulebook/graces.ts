@@ -12,6 +12,7 @@ interface Row {
   coverage: Coverage;
   rule: string;
   begun_at: Date;
+  put_off: number;
 }
 
 /**
@@ -34,7 +35,7 @@ export const listGraces: Handler<'rulebook.graces'> = async (deps, { query }) =>
       ? []
       : await select<Row>(
           deps,
-          `SELECT g.person_id, p.display_name, p.coverage, g.rule, g.begun_at FROM graces g JOIN persons p ON p.id = g.person_id
+          `SELECT g.person_id, p.display_name, p.coverage, g.rule, g.begun_at, g.put_off FROM graces g JOIN persons p ON p.id = g.person_id
            WHERE g.rule IN (:rules) AND p.state = 'active' ${after ? 'AND (g.person_id, g.rule) > (:person, :rule)' : ''}
            ORDER BY g.person_id, g.rule LIMIT :limit`,
           { rules, person: after ? idBytes(after[0]) : null, rule: after?.[1] ?? null, limit: query.limit + 1 },
@@ -52,6 +53,7 @@ export const listGraces: Handler<'rulebook.graces'> = async (deps, { query }) =>
           until: new Date(until).toISOString(),
           over: until <= now,
           coverage: row.coverage,
+          putOff: row.put_off,
         };
       }),
       next: page.next,

@@ -14,9 +14,14 @@ export const oidcConnection = {
     sweeps: [{ table: 'oidc_grants', when: 'expires_at < UTC_TIMESTAMP(3) - INTERVAL 1 HOUR' }],
     serves: async () => {
       const { registerOidc } = await import('./endpoints.js');
-      const { pagesBegin, pagesProve } = await import('./pages.js');
+      const { pagesBegin, pagesEnrol, pagesProve, pagesPutOff } = await import('./pages.js');
       return {
-        handlers: { 'pages.begin': pagesBegin, 'pages.prove': pagesProve },
+        handlers: {
+          'pages.begin': pagesBegin,
+          'pages.prove': pagesProve,
+          'pages.enrol': pagesEnrol,
+          'pages.putOff': pagesPutOff,
+        },
         jobs: { 'keep-signing-keys': { everySeconds: 3600, run: async (deps) => await keepSigningKeys(deps) } },
         endpoints: registerOidc,
       };

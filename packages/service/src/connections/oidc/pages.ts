@@ -1,5 +1,4 @@
-import type { Id } from '@nimble-latch/core/vocabulary';
-import type { Answer } from '@nimble-latch/api';
+import type { Answer, Parsed } from '@nimble-latch/api';
 import { offersReset } from '@nimble-latch/core/methods';
 import { backWithError, neededFor } from '@nimble-latch/core/oidc';
 import { promptOf, type ProofDone } from '@nimble-latch/core/signin';
@@ -17,18 +16,27 @@ import {
   readBrowserSession,
   type BrowserSession,
 } from '../../areas/browsers/sessions.js';
-import { write } from '../../platform/db/sql.js';
+import type { Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import type { Call, Handler, SetCookie } from '../../platform/http/call.js';
-import { idBytes } from '../../platform/ids.js';
 import { findClient, type RegisteredClient } from './clients.js';
 import { grantCode, issuerOf } from './finish.js';
 import { openFromPage, type SealedRequest } from '../../platform/http/page-seals.js';
 import { takesKeys } from '../../areas/keyring/relying-party.js';
 import { pagePromptKinds } from '../../areas/rulebook/prompt-kinds.js';
 import { prepareSignIn, type Place } from '../../areas/signins/begin.js';
+import {
+  endedWithout,
+  enrolledWithin,
+  enrolmentWithin,
+  giveRightWithin,
+  graceWithin,
+  putOff,
+  spendOnce,
+  type Enrolled,
+} from '../../areas/signins/enrol-within.js';
 import { handleOf, isHandle } from '../../areas/signins/handle.js';
 import { assertKeyRight, keyRefusal, beginWith, whoBegins } from '../../areas/signins/nameless.js';
 import { prove } from '../../areas/signins/proofs/index.js';
@@ -62,11 +70,13 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   const resumes = session && !request.otherPerson && (!request.hintPerson || request.hintPerson === session.personId);
   // An application that says who it is has nobody else sign in, whatever key they hold.
   const asked = named ? { loginName: request.loginHint } : call.body;
+  const { after } = call.body;
+  const enrolled = after && (await backFromEnrolling(deps, call.body.request, after));
   const who =
-    asked.loginName === undefined && !('byKey' in asked && asked.byKey)
+    enrolled || (asked.loginName === undefined && !('byKey' in asked && asked.byKey))
       ? undefined
       : await whoBegins(deps, 'application', call.origin, client.applicationId, asked);
-  const loginName = who?.loginName ?? (resumes ? session.loginName : undefined);
+  const loginName = enrolled?.loginName ?? who?.loginName ?? (resumes ? session.loginName : undefined);
   const back = (error: 'access_denied' | 'login_required' | 'interaction_required', why: string) =>
     backWithError(request, error, why, issuerOf(deps));
   const page = {
@@ -109,7 +119,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     },
     {
       acquaintance: async (personId) => await acquaintance(deps, browserId, personId, deps.now()),
-      resumed: counting(request, mine, deps.now()),
+      resumed: enrolled?.proofs ?? counting(request, mine, deps.now()),
       atLeast: request.acr.map(neededFor),
     },
   );
@@ -120,7 +130,9 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     begun = await beginWith(deps, work, call, stored, beginning, 'ours');
     // A key that did not open anything leaves it to be tried again.
-    if (request.once !== undefined && !keyRefusal(deps, begun, beginning)) await spend(work, request.once);
+    if (enrolled) await spendOnce(work, enrolled.right);
+    // What had its one sign-in goes on with it.
+    else if (request.once !== undefined && !keyRefusal(deps, begun, beginning)) await spendOnce(work, request.once);
     const { answer, cookies } = await replyOf(deps, work, call, request, begun, session, false);
     return { answer: { ...page, ...answer }, cookies };
   });
@@ -128,14 +140,78 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
   return reply;
 };
 
-/** Notes that a request which is good for one sign-in has had it. */
-async function spend(work: Work, once: Id): Promise<void> {
-  const first = await write(work, 'INSERT IGNORE INTO spent_requests (id, expires_at) VALUES (:id, :at)', {
-    id: idBytes(once),
-    at: new Date(work.now.getTime() + 3_600_000),
-  });
-  if (first !== 1) throw new Refusal('request-gone');
+/** Somebody who had to enrol in a sign-in of this very request, and has. */
+async function backFromEnrolling(
+  deps: Deps,
+  request: string,
+  { id, handle, right }: NonNullable<Parsed<'pages.begin', 'body'>['after']>,
+): Promise<Enrolled> {
+  if (!isHandle(deps, id, handle, request)) throw new Refusal('request-gone');
+  return await enrolledWithin(deps, id, right);
 }
+
+/** The sign-in of a call that comes after its end, and the request that it was for. */
+async function endedOf(
+  deps: Deps,
+  db: Db,
+  { params: { id }, body }: Pick<Call<'pages.enrol'>, 'params' | 'body'>,
+): Promise<{ readonly request: SealedRequest; readonly ended: Awaited<ReturnType<typeof endedWithout>> }> {
+  if (!isHandle(deps, id, body.handle, body.request)) throw new Refusal('not-found');
+  const request = await openFromPage(deps, 'sign-in', body.request);
+  await clientOf(deps, request);
+  const ended = await endedWithout(deps, db, id);
+  if (ended.connectionId !== request.clientId) throw new Refusal('request-gone');
+  return { request, ended };
+}
+
+const enrolmentOf = async (
+  deps: Deps,
+  call: Pick<Call<'pages.enrol'>, 'origin' | 'browser' | 'cookies'>,
+  ended: Awaited<ReturnType<typeof endedWithout>>,
+): Promise<StoredSignIn | undefined> => {
+  const browserId = await readBrowser(deps, call.cookies[BROWSER_COOKIE]);
+  return await enrolmentWithin(deps, ended, {
+    origin: call.origin,
+    browser: call.browser ?? null,
+    acquaintance: async (personId) => await acquaintance(deps, browserId, personId, deps.now()),
+  });
+};
+
+/** Whether somebody may enrol here and now, and how long they may put it off. */
+export const pagesEnrol: Handler<'pages.enrol'> = async (deps, call) => {
+  const { ended } = await endedOf(deps, deps, call);
+  const enrolment = await enrolmentOf(deps, call, ended);
+  return await call.run(async (work) => {
+    const grace = await graceWithin(deps, work, ended);
+    const right = enrolment ? await giveRightWithin(deps, work, call, ended, enrolment) : null;
+    return {
+      answer: {
+        right,
+        grace: grace
+          ? {
+              until: grace.until.toISOString(),
+              putOff: grace.putOff,
+              // Whoever cannot enrol here has the whole of their time to do it elsewhere.
+              mayPutOff: !grace.last || right === null,
+            }
+          : null,
+      },
+    };
+  });
+};
+
+/** Somebody puts it off, and goes on. */
+export const pagesPutOff: Handler<'pages.putOff'> = async (deps, call) => {
+  const { request, ended } = await endedOf(deps, deps, call);
+  const enrolment = await enrolmentOf(deps, call, ended);
+  return await call.run(async (work) => {
+    const grace = await graceWithin(deps, work, ended);
+    if (!grace || grace.until <= work.now) throw new Refusal('request-gone');
+    if (grace.last && enrolment) throw new Refusal('last-day');
+    await putOff(work, ended);
+    return { answer: { redirect: await grantCode(deps, work, request, ended) } };
+  });
+};
 
 /** Answers the prompt of such a sign-in. */
 export const pagesProve: Handler<'pages.prove'> = async (deps, call) => {
@@ -182,8 +258,10 @@ async function replyOf(
     redirect: null,
   };
   if (signIn.state !== 'let-in') return { answer, cookies: [] };
-  const redirect = await grantCode(deps, work, request, stored);
-  return { answer: { ...answer, redirect }, cookies: await keepInBrowser(deps, work, call, stored, session, remember) };
+  const cookies = await keepInBrowser(deps, work, call, stored, session, remember);
+  // In days of grace they say first whether they enrol now or later; nobody can be asked where nothing is shown.
+  const waits = signIn.graceUntil !== undefined && !request.silent;
+  return { answer: { ...answer, redirect: waits ? null : await grantCode(deps, work, request, stored) }, cookies };
 }
 
 async function keepInBrowser(

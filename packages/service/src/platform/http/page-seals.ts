@@ -33,6 +33,8 @@ export interface SealedRight {
   readonly first: boolean;
   /** The invitation that was brought; `leant`: without it the right would not have been given. */
   readonly invited?: { readonly id: Id; readonly leant: boolean };
+  /** The sign-in at an application that it is part of, and goes on when something was enrolled. */
+  readonly within?: Id;
 }
 
 /** What keys are asked that find themselves: one question, for one place. */

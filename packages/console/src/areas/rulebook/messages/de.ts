@@ -10,6 +10,7 @@ export const de: Words<typeof en> = {
     graceRule: 'Nach der Regel',
     graceSince: 'Zuerst gefragt',
     graceUntil: 'Bis',
+    gracePutOff: 'Verschoben',
     graceCovered: 'Hat',
     title: 'Regelwerk',
     hint: 'Von oben gelesen: die erste Regel, die zutrifft, entscheidet. Was nicht veröffentlicht ist, gilt nicht.',

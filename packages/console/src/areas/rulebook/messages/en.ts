@@ -6,6 +6,7 @@ export const en = {
     graceRule: 'By the rule',
     graceSince: 'First asked',
     graceUntil: 'Until',
+    gracePutOff: 'Put off',
     graceCovered: 'Covered by',
     title: 'Rulebook',
     hint: 'Read from the top: the first rule that applies decides. What is not published is not in force.',
