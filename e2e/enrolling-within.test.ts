@@ -3,6 +3,7 @@ import { createClient } from '@nimble-latch/api/client';
 import * as oidc from 'openid-client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
+import { createTraffic } from '../packages/standins/src/traffic/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { accessible, openPage } from './support/browser.js';
 import { Installation, outcomes, PASSWORD, Phone } from './support/installation.js';
@@ -288,6 +289,69 @@ describe('somebody new at the Berth Planner', () => {
     } finally {
       await browser.close();
       await planner.close();
+    }
+  });
+});
+
+describe('an application with pages of its own', () => {
+  it('brings people to where they enrol, and has them brought back to its own origin and no other', async () => {
+    const tower = `http://localhost:${await freePort()}`;
+    const { id, version } = await inst.owner.call('applications.add', { body: { name: 'Vessel Traffic' } });
+    await inst.owner.call('applications.setOrigins', { params: { id }, body: { origins: [tower] }, ifMatch: version });
+    const connected = await inst.owner.call('connections.add', { params: { id }, body: {} });
+    await rules([CONSOLE, HOUSE, asking()]);
+    const traffic = createTraffic({ service: inst.url, address: tower, key: connected.key! });
+    await traffic.listen({ host: '127.0.0.1', port: Number(new URL(tower).port) });
+    const { browser, page, complaints } = await openPage();
+    try {
+      await add('at.tower');
+      const client = inst.client(inst.url, connected.key!);
+      const { id: signIn, enrolAt: none } = await client.call('signIns.begin', {
+        body: { loginName: 'at.tower', carries: ['password'] },
+      });
+      // Nobody learns it before anything was proved.
+      expect(none).toBeNull();
+      const proof = { kind: 'password' as const, value: PASSWORD };
+      const { state, enrolAt } = await client.call('signIns.prove', { params: { id: signIn }, body: proof });
+      expect({ state, enrolAt }).toEqual({
+        state: 'enrol-first',
+        enrolAt: expect.stringMatching(new RegExp(`/enrol\\?for=${id}$`)) as string,
+      });
+      const { right } = await (async () => {
+        const { signIn: own, handle } = await anybody().call('own.begin', {
+          body: { place: 'enrolment', loginName: 'at.tower' },
+        });
+        return await anybody().call('own.prove', { params: { id: own.id }, body: { ...proof, handle } });
+      })();
+      for (const back of ['https://evil.example/', 'javascript:alert(1)', `${tower}.evil.example/`, 'not an address'])
+        expect(
+          (await anybody().call('own.show', { body: { right: right!, from: { application: id, back } } })).from,
+          back,
+        ).toEqual({ application: 'Vessel Traffic', back: null });
+
+      await page.goto(tower);
+      await page.getByLabel('Login name').fill('at.tower');
+      await page.keyboard.press('Enter');
+      await page.getByLabel('Password').fill(PASSWORD);
+      await page.keyboard.press('Enter');
+      await page.getByRole('link', { name: 'Set up what is asked for' }).click();
+      await page.getByRole('heading', { name: 'Set up an authenticator' }).waitFor();
+      await page.getByLabel('Login name').fill('at.tower');
+      await page.keyboard.press('Enter');
+      await page.getByLabel('Password').fill(PASSWORD);
+      await page.keyboard.press('Enter');
+      await page.getByRole('button', { name: 'Set up an app that shows codes' }).click();
+      const phone = new Phone(
+        (await page.getByRole('link', { name: 'The app is on this device' }).getAttribute('href'))!,
+      );
+      await page.getByLabel('Code').fill(phone.next());
+      await page.keyboard.press('Enter');
+      await page.getByRole('link', { name: 'Go on to Vessel Traffic' }).click();
+      await page.waitForURL(`${tower}/`);
+      expect(complaints).toEqual([]);
+    } finally {
+      await browser.close();
+      await traffic.close();
     }
   });
 });

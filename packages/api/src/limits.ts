@@ -48,6 +48,8 @@ export const LIMITS = {
   invitationDaysMost: 90,
   /** Login names that one sending may name, as from a file. */
   invitedByName: 5_000,
+  /** Characters of an address at an application that somebody is brought back to. */
+  backChars: 2_000,
   /** Characters of an invitation's code as somebody may type it, spaces and all. */
   invitationCodeChars: 100,
   /** People whom one sending may come to; beyond that it is several. */

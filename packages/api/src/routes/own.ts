@@ -72,11 +72,26 @@ export const ownRoutes = {
   'own.show': route('own.show', {
     summary: 'What one holds, and what one may enrol',
     access: open(BY_RIGHT),
-    body: z.strictObject({ right }),
+    body: z.strictObject({
+      right,
+      from: z
+        .strictObject({ application: id, back: z.string().max(LIMITS.backChars).optional() })
+        .optional()
+        .describe('The application that brought somebody here, and where they are to go back to'),
+    }),
     answer: z.strictObject({
       organisation: z.string(),
       displayName: z.string(),
       until: instant.describe('Until when the right is good'),
+      from: z
+        .strictObject({
+          application: z.string(),
+          back: z
+            .string()
+            .nullable()
+            .describe('Null for an address that is at none of its origins: it is led to nowhere'),
+        })
+        .nullable(),
       invited: z.boolean().describe('It came from an invitation that is still to be used'),
       held: z.array(
         z.strictObject({

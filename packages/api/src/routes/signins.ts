@@ -44,6 +44,12 @@ export const signIn = z.strictObject({
   graceUntil: instant
     .nullable()
     .describe('Let in without a usable authenticator, by days of grace that end then: to be told to the person'),
+  enrolAt: z
+    .string()
+    .nullable()
+    .describe(
+      'Where to bring somebody who has to enrol, or should in days of grace; add `&back=` and an address of yours, at one of your origins, to have them brought back',
+    ),
 });
 
 const claims = z.strictObject({

@@ -39,6 +39,13 @@ export function EnrolPage() {
   );
 }
 
+/** The application in the page's address that brought somebody here. */
+function cameFrom(): { application: string; back?: string } | undefined {
+  const query = new URLSearchParams(window.location.search);
+  const [application, back] = [query.get('for'), query.get('back')];
+  return application === null ? undefined : { application, ...(back === null ? {} : { back }) };
+}
+
 /** Where somebody goes on once something is set up. */
 interface Leave {
   readonly text: string;
@@ -56,9 +63,10 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
   const [carrier, setCarrier] = useState('');
   const [codes, setCodes] = useState<readonly string[]>();
   const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
+  const [from] = useState(cameFrom);
   const wasInvited = useRef(false);
   const read = async () => {
-    const now = await call('own.show', { body: { right } });
+    const now = await call('own.show', { body: { right, ...(from ? { from } : {}) } });
     if (wasInvited.current && !now.invited) forgetInvitation();
     wasInvited.current = now.invited;
     setShown(now);
@@ -152,6 +160,13 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
           {leave.text}
         </Button>
       )}
+      {shown.from &&
+        (done || said !== undefined) &&
+        (shown.from.back === null ? (
+          <p>{say(w.backYourself, { application: shown.from.application })}</p>
+        ) : (
+          <a href={shown.from.back}>{say(words.goOn, { application: shown.from.application })}</a>
+        ))}
       {needsSpare && <p>{w.spare}</p>}
       {needsSpare && recovery?.enrol && (
         <Button look={leave ? 'plain' : 'main'} onPress={makeCodes}>

@@ -28,11 +28,17 @@ let beneath;
 
 /** Shows what is asked next, or that it is done. */
 function show(signIn) {
-  const { state, prompt, reason, person, way } = signIn;
+  const { state, prompt, reason, person, way, enrolAt } = signIn;
   for (const id of ['who', 'typed', 'key', 'done']) at(id).hidden = true;
   at('trouble').hidden = reason === null || state === 'let-in';
   at('trouble').textContent = state === 'asking' ? 'That was not right. Try again.' : 'Not signed in: ' + reason;
   at('others').replaceChildren();
+  if (enrolAt) {
+    const link = document.createElement('a');
+    link.href = enrolAt + '&back=' + encodeURIComponent(location.href);
+    link.textContent = 'Set up what is asked for';
+    at('others').append(link);
+  }
   if (state === 'let-in') {
     at('done').hidden = false;
     at('done').textContent = 'Signed in: ' + person.displayName + ' by ' + way;

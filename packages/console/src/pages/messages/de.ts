@@ -161,6 +161,7 @@ export const de: Words<typeof en> = {
     secondCode: 'Der nächste Code danach',
     finish: 'Fertig',
     back: 'Zurück',
+    backYourself: 'Sie kamen von {application}; gehen Sie dorthin zurück und melden Sie sich neu an.',
     spare:
       'Nun etwas zum Ersatz, für den Tag, an dem dies verloren oder kaputt ist: Wiederherstellungscodes auf Papier, oder ein zweites Gerät.',
     doneTitle: 'Fertig',

@@ -152,6 +152,7 @@ export const en = {
     secondCode: 'The next code after it',
     finish: 'Finish',
     back: 'Back',
+    backYourself: 'You came from {application}; go back there and sign in again.',
     spare: 'Now a spare, for the day when this one is lost or broken: recovery codes on paper, or a second device.',
     doneTitle: 'Done',
     done: 'It works and can be used from now on. If the phone is lost, tell your help desk at once; a spare on another device gets you in meanwhile.',

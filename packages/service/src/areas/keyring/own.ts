@@ -1,4 +1,4 @@
-import { catalogue } from '@nimble-latch/api';
+import { catalogue, type Answer, type Parsed } from '@nimble-latch/api';
 import { OFFERED_METHODS, offeredSpec, offerOf, type Offer } from '@nimble-latch/core/methods';
 import type { Id, Method, OwnPlace, WhyNotOffered } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../../platform/db/sql.js';
@@ -102,6 +102,26 @@ export async function enrolledBy(work: Work, own: Own, method: Method, id: Id): 
   else await settleInvitation(work, own.personId, method, own);
 }
 
+/**
+ * The application that brought somebody here, and the way back to it. The address may have been put there by anybody: it leads to an
+ * origin that is registered for the application, or nowhere.
+ */
+async function cameFrom(
+  deps: Deps,
+  { application, back }: NonNullable<Parsed<'own.show', 'body'>['from']>,
+): Promise<Answer<'own.show'>['from']> {
+  const row = await selectOne<{ name: string; origins: string | null }>(
+    deps,
+    `SELECT name, (SELECT GROUP_CONCAT(origin SEPARATOR ' ') FROM application_origins o WHERE o.application_id = a.id) AS origins
+     FROM applications a WHERE id = :application AND built_in = 0`,
+    { application: idBytes(application) },
+  );
+  if (!row) return null;
+  const url = back !== undefined && URL.canParse(back) ? new URL(back) : undefined;
+  const registered = url !== undefined && (row.origins ?? '').split(' ').includes(url.origin);
+  return { application: row.name, back: registered ? url.href : null };
+}
+
 export const ownShow: Handler<'own.show'> = async (deps, call) => {
   const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
   const { personId, signInId } = own;
@@ -139,6 +159,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
     answer: {
       organisation: settings.organisation,
       displayName: person!.display_name,
+      from: call.body.from ? await cameFrom(deps, call.body.from) : null,
       invited: own.invited?.used === false,
       until: new Date((person!.ended_at ?? deps.now()).getTime() + PAGE_SEAL_MS).toISOString(),
       held: held.map(({ id, method, label, carrier, created_at, pin, codes_left }) => ({

@@ -70,9 +70,15 @@ const namedFor = async (deps: Deps, db: Db, asked: Somebody): Promise<readonly N
 export const shownAtPage = async (deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> =>
   await shownAt('ours', deps, db, stored);
 
+/** Where an application with pages of its own brings somebody who has nothing to go on with. */
+function enrolAtOf({ config }: Deps, { applicationId, signIn }: StoredSignIn): string | null {
+  const wanted = signIn.state === 'enrol-first' || (signIn.state === 'let-in' && signIn.graceUntil !== undefined);
+  return wanted ? `${config.publicUrl.origin}/enrol?for=${applicationId}` : null;
+}
+
 /** The sign-in as pages show it: with what to ask the browser for, where it asks for a key. */
 export async function shownAt(at: ShownAt, deps: Deps, db: Db, stored: StoredSignIn): Promise<Answer<'signIns.show'>> {
-  const view = viewOf(stored);
+  const view = { ...viewOf(stored), enrolAt: at === 'theirs' ? enrolAtOf(deps, stored) : null };
   if (view.prompt?.kind !== 'webauthn') return view;
   // Before anything was proved nobody learns whether somebody has keys, or which: then those answer that find themselves.
   const known = stored.signIn.proofs.length > 0 ? stored.personId : null;

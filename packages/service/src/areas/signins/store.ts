@@ -141,6 +141,8 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
     person: letIn && stored.personId ? { id: stored.personId, displayName: stored.displayName ?? '' } : null,
     way: letIn ? wayOf(signIn.proofs) : null,
     amr: letIn ? amrOf(signIn.proofs) : [],
+    // Told where an application shows the pages itself: shownAt.
+    enrolAt: null,
     graceUntil: signIn.graceUntil === undefined ? null : new Date(signIn.graceUntil).toISOString(),
   };
 }
