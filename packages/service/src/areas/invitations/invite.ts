@@ -164,12 +164,12 @@ export function nextReminder(
 }
 
 /** What became of a letter. It is told more than once where a node was killed in between: the first time counts. */
-export async function invitationTold(deps: Deps, id: Id, delivery: 'sent' | 'failed'): Promise<void> {
+export async function invitationTold(deps: Deps, ids: readonly Id[], delivery: 'sent' | 'failed'): Promise<void> {
   await write(
     deps,
     delivery === 'sent'
-      ? 'UPDATE invitations SET sent_at = COALESCE(sent_at, UTC_TIMESTAMP(3)), bounced_at = NULL WHERE id = :id'
-      : 'UPDATE invitations SET bounced_at = UTC_TIMESTAMP(3), next_reminder_at = NULL WHERE id = :id',
-    { id: idBytes(id) },
+      ? 'UPDATE invitations SET sent_at = COALESCE(sent_at, UTC_TIMESTAMP(3)), bounced_at = NULL WHERE id IN (:ids)'
+      : 'UPDATE invitations SET bounced_at = UTC_TIMESTAMP(3), next_reminder_at = NULL WHERE id IN (:ids)',
+    { ids: ids.map(idBytes) },
   );
 }

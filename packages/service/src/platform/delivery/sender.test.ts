@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
+import type { Id } from '@nimble-latch/core/vocabulary';
 import { select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { startLoop } from '../jobs/loop.js';
@@ -67,6 +68,66 @@ describe('the outbox', () => {
     await sending;
     expect([slow.taken, elsewhere.taken]).toEqual([['once@wexmoor.example'], []]);
     expect(await rows()).toEqual([]);
+  });
+
+  it('begins nothing more once it is to stop, gives back what it had taken, and notes what was sent', async () => {
+    for (let i = 0; i < 30; i++) await queue(`stop.${i}@wexmoor.example`);
+    const sent: string[] = [];
+    let stopped = false;
+    const count = await sendDue(
+      inside.deps,
+      mail,
+      ({ to }) => {
+        sent.push(to);
+        stopped = sent.length >= 6;
+        return Promise.resolve();
+      },
+      {},
+      () => stopped,
+    );
+    expect(sent.length).toBeLessThan(12);
+    expect(count).toBe(sent.length);
+    const left = await select<{ state: string; attempts: number; lease_until: Date | null }>(
+      inside.deps,
+      'SELECT state, attempts, lease_until FROM outbox',
+    );
+    expect(left).toHaveLength(30 - sent.length);
+    expect(new Set(left.map((row) => JSON.stringify(row)))).toEqual(
+      new Set([JSON.stringify({ state: 'waiting', attempts: 0, lease_until: null })]),
+    );
+  });
+
+  it('tells of what is sent and refused for good, each once, and tries nothing again that was', async () => {
+    const [taken, refused] = ['01890000-0000-7000-8000-000000000001', '01890000-0000-7000-8000-000000000002'] as Id[];
+    await inTransaction(inside.deps, async (work) => {
+      for (const [to, id] of [
+        ['taken@wexmoor.example', taken],
+        ['refused@wexmoor.example', refused],
+        ['later@wexmoor.example', taken],
+      ] as const)
+        sendLater(inside.deps, work, { kind: 'mail', to, subject: 's', text: 't' }, 60_000, { kind: 'toy', id: id! });
+      await Promise.resolve();
+    });
+    const heard: string[] = [];
+    const told = {
+      toy: async (_: unknown, ids: readonly Id[], delivery: string) =>
+        void heard.push(...(await Promise.resolve(ids)).map((id) => `${id.slice(-1)} ${delivery}`)),
+    };
+    await sendDue(
+      inside.deps,
+      mail,
+      ({ to }) => {
+        if (to.startsWith('refused'))
+          return Promise.reject(Object.assign(new Error('550'), { code: 'EENVELOPE', responseCode: 550 }));
+        // Somebody's own mistake, which they may mend: it is tried again.
+        if (to.startsWith('later'))
+          return Promise.reject(Object.assign(new Error('535'), { code: 'EAUTH', responseCode: 535 }));
+        return Promise.resolve();
+      },
+      told,
+    );
+    expect(heard.sort()).toEqual(['1 sent', '2 failed']);
+    expect((await rows()).map(({ state }) => state).sort()).toEqual(['failed', 'waiting']);
   });
 
   it('gives up what is of no use any more, and says so', async () => {

@@ -1,6 +1,6 @@
-import { selectOne, write } from '../db/sql.js';
+import { select, write } from '../db/sql.js';
 import { startLoop, type Loop } from '../jobs/loop.js';
-import { renewLease, takeDueRow } from '../jobs/leases.js';
+import { renewLeases, takeDueRows } from '../jobs/leases.js';
 import type { Deps } from '../deps.js';
 import { idBytes, idText } from '../ids.js';
 import type { Id } from '@nimble-latch/core/vocabulary';
@@ -14,20 +14,27 @@ const LOOKS_MS = 1_000;
 export type Delivery = 'sent' | 'failed';
 
 /** Who hears what became of messages, by what those are about. Told at least once. */
-export type Told = Readonly<Record<string, (deps: Deps, id: Id, delivery: Delivery) => Promise<void>>>;
+export type Told = Readonly<Record<string, (deps: Deps, ids: readonly Id[], delivery: Delivery) => Promise<void>>>;
+
+/** Messages that are taken at once for each lane, and noted as sent at once; as many may be sent twice where a process is killed. */
+const AT_ONCE = 10;
+/** How long it may take until what was sent is noted. */
+const NOTED_MS = 100;
 
 /** Sends what stands in the outbox until stopped, each channel by itself. */
 export function startSending(deps: Deps, told: Told): readonly Loop[] {
   return (Object.values(CHANNELS) as unknown as Channel[]).map((channel) => {
     const way = channel.open(deps.config);
+    let stopped = false;
     const loop = startLoop(`outbox ${channel.kind}`, LOOKS_MS, deps.log, async () => {
       await giveUpOverdue(deps, channel);
-      if (way) await sendDue(deps, channel, way.send, told);
+      if (way) await sendDue(deps, channel, way.send, told, () => stopped);
     });
     deps.bells.on(channel.kind, loop.wake);
     return {
       ...loop,
       stop: async () => {
+        stopped = true;
         await loop.stop();
         way?.close();
       },
@@ -37,8 +44,9 @@ export function startSending(deps: Deps, told: Told): readonly Loop[] {
 
 /**
  * Sends what is due of a channel, a few at a time. At least once: a process killed between sending and noting it sends again. A
- * message stays taken for as long as it is being sent, so that no other node sends it meanwhile.
+ * message stays taken for as long as it waits here and is being sent, so that no other node sends it meanwhile.
  *
+ * @param stopped says when to begin no more
  * @returns how many were looked at
  */
 export async function sendDue<M extends Message>(
@@ -46,22 +54,30 @@ export async function sendDue<M extends Message>(
   channel: Channel<M>,
   send: Send<M>,
   told: Told = {},
+  stopped: () => boolean = () => false,
 ): Promise<number> {
-  const lanes = await Promise.all(
-    Array.from({ length: channel.lanes }, async () => await lane(deps, channel, send, told)),
-  );
-  return lanes.reduce((sum, sent) => sum + sent, 0);
-}
-
-async function lane<M extends Message>(deps: Deps, channel: Channel<M>, send: Send<M>, told: Told): Promise<number> {
-  for (let passed = 0; ; passed++) {
-    const id = await takeDueRow(deps, 'outbox', [channel.kind], channel.leaseSeconds);
-    if (!id) return passed;
-    await sendOne(deps, channel, send, told, id);
+  const tray = new Tray(deps, channel, told);
+  try {
+    const lanes = await Promise.all(
+      Array.from({ length: channel.lanes }, async () => {
+        let passed = 0;
+        while (!stopped()) {
+          const next = await tray.next();
+          if (!next) break;
+          await sendOne(deps, channel, send, tray, next);
+          passed += 1;
+        }
+        return passed;
+      }),
+    );
+    return lanes.reduce((sum, sent) => sum + sent, 0);
+  } finally {
+    await tray.putBack();
   }
 }
 
 interface Waiting {
+  readonly id: Buffer;
   readonly sealed: Buffer;
   readonly attempts: number;
   readonly useful_until: Date | null;
@@ -69,47 +85,129 @@ interface Waiting {
   readonly about_id: Buffer | null;
 }
 
-/** Tells whoever wants to know. A kind of a newer release is nobody's here. */
-async function tell(deps: Deps, told: Told, { about_kind, about_id }: Waiting, delivery: Delivery): Promise<void> {
-  if (about_kind !== null && about_id !== null && Object.hasOwn(told, about_kind))
-    await told[about_kind]!(deps, idText(about_id), delivery);
+/** The messages that this process has taken of a channel: those that wait, those under way, and those that are sent and not yet noted. */
+class Tray {
+  readonly #deps: Deps;
+  readonly #channel: Pick<Channel, 'kind' | 'lanes' | 'leaseSeconds'>;
+  readonly #told: Told;
+  readonly #held = new Map<string, Buffer>();
+  readonly #renewing: NodeJS.Timeout;
+  #waiting: Waiting[] = [];
+  #sent: Waiting[] = [];
+  #filling: Promise<void> | undefined;
+  #noting: NodeJS.Timeout | undefined;
+  #noted: Promise<void> = Promise.resolve();
+
+  constructor(deps: Deps, channel: Pick<Channel, 'kind' | 'lanes' | 'leaseSeconds'>, told: Told) {
+    this.#deps = deps;
+    this.#channel = channel;
+    this.#told = told;
+    this.#renewing = setInterval(
+      () => void renewLeases(deps, 'outbox', [...this.#held.values()], channel.leaseSeconds).catch(() => undefined),
+      (channel.leaseSeconds * 1_000) / 3,
+    );
+  }
+
+  /** The next message to be sent; undefined where none is due. */
+  async next(): Promise<Waiting | undefined> {
+    if (this.#waiting.length === 0) await (this.#filling ??= this.#fill().finally(() => (this.#filling = undefined)));
+    return this.#waiting.shift();
+  }
+
+  async #fill(): Promise<void> {
+    const { kind, leaseSeconds, lanes } = this.#channel;
+    const ids = await takeDueRows(this.#deps, 'outbox', kind, leaseSeconds, lanes * AT_ONCE);
+    if (ids.length === 0) return;
+    const rows = await select<Waiting>(
+      this.#deps,
+      'SELECT id, sealed, attempts, useful_until, about_kind, about_id FROM outbox WHERE id IN (:ids) AND lease_holder = :holder ORDER BY next_at',
+      { ids: [...ids], holder: idBytes(this.#deps.trail.id) },
+    );
+    this.#waiting = rows.filter(({ id }) => !this.#held.has(id.toString('hex')));
+    for (const { id } of this.#waiting) this.#held.set(id.toString('hex'), id);
+  }
+
+  /** It is not held any more, however it went. */
+  release({ id }: Waiting): void {
+    this.#held.delete(id.toString('hex'));
+  }
+
+  /** It is sent, which is noted together with others, and soon. */
+  async sent(row: Waiting): Promise<void> {
+    this.#sent.push(row);
+    this.#deps.metrics.outbox.inc({ kind: this.#channel.kind, outcome: 'sent' });
+    if (this.#sent.length >= AT_ONCE) await this.#note();
+    else this.#noting ??= setTimeout(() => void this.#note().catch(() => undefined), NOTED_MS);
+  }
+
+  async #note(): Promise<void> {
+    clearTimeout(this.#noting);
+    this.#noting = undefined;
+    const rows = this.#sent.splice(0);
+    this.#noted = this.#noted.then(async () => await this.#noteSome(rows));
+    await this.#noted;
+  }
+
+  async #noteSome(rows: readonly Waiting[]): Promise<void> {
+    if (rows.length === 0) return;
+    await this.tell(rows, 'sent');
+    await write(this.#deps, 'DELETE FROM outbox WHERE id IN (:ids) AND lease_holder = :holder', {
+      ids: rows.map(({ id }) => id),
+      holder: idBytes(this.#deps.trail.id),
+    });
+    for (const row of rows) this.release(row);
+  }
+
+  /** Tells whoever wants to know. A kind of a newer release is nobody's here. */
+  async tell(rows: readonly Waiting[], delivery: Delivery): Promise<void> {
+    for (const [kind, tell] of Object.entries(this.#told)) {
+      const ids = rows.flatMap(({ about_kind, about_id }) =>
+        about_kind === kind && about_id ? [idText(about_id)] : [],
+      );
+      if (ids.length > 0) await tell(this.#deps, ids, delivery);
+    }
+  }
+
+  /** Notes what is sent, and gives what was taken and not begun to whoever comes next. */
+  async putBack(): Promise<void> {
+    clearInterval(this.#renewing);
+    await this.#note();
+    const left = this.#waiting.splice(0);
+    if (left.length > 0)
+      await write(
+        this.#deps,
+        `UPDATE outbox SET state = 'waiting', attempts = attempts - 1, lease_holder = NULL, lease_until = NULL
+         WHERE id IN (:ids) AND lease_holder = :holder`,
+        { ids: left.map(({ id }) => id), holder: idBytes(this.#deps.trail.id) },
+      );
+  }
 }
 
 async function sendOne<M extends Message>(
   deps: Deps,
   channel: Channel<M>,
   send: Send<M>,
-  told: Told,
-  id: Buffer,
+  tray: Tray,
+  row: Waiting,
 ): Promise<void> {
-  const row = await selectOne<Waiting>(
-    deps,
-    'SELECT sealed, attempts, useful_until, about_kind, about_id FROM outbox WHERE id = :id AND lease_holder = :holder',
-    { id, holder: idBytes(deps.trail.id) },
-  );
-  if (!row) return;
+  const { id } = row;
   const late = row.useful_until !== null && row.useful_until.getTime() <= deps.now().getTime();
-  if (late) return await noteDelivery(deps, channel, id, row, 'overdue');
-  const kept = setInterval(
-    () => void renewLease(deps, 'outbox', id, channel.leaseSeconds).catch(() => undefined),
-    (channel.leaseSeconds * 1_000) / 3,
-  );
+  if (late) {
+    await noteDelivery(deps, channel, id, row, 'overdue');
+    tray.release(row);
+    return;
+  }
   try {
     const plain = await deps.keys.opening((keys) => keys.open('outbox', `outbox/${idText(id)}`, row.sealed));
     await inTime(channel.mostMs, async (signal) => await send(JSON.parse(plain.toString()) as M, signal));
-    await tell(deps, told, row, 'sent');
-    await write(deps, 'DELETE FROM outbox WHERE id = :id AND lease_holder = :holder', {
-      id,
-      holder: idBytes(deps.trail.id),
-    });
-    deps.metrics.outbox.inc({ kind: channel.kind, outcome: 'sent' });
   } catch (error) {
     const over = row.attempts >= channel.retry.most || channel.refusedForGood(error);
-    if (over) await tell(deps, told, row, 'failed');
+    if (over) await tray.tell([row], 'failed');
     await noteDelivery(deps, channel, id, row, over ? 'failed' : 'retried', error);
-  } finally {
-    clearInterval(kept);
+    tray.release(row);
+    return;
   }
+  await tray.sent(row);
 }
 
 /** Whoever sends may ignore the signal: it is waited for no longer all the same. */
@@ -141,7 +239,7 @@ async function noteDelivery(
   deps: Deps,
   { kind, retry }: Pick<Channel, 'kind' | 'retry'>,
   id: Buffer,
-  { attempts }: Waiting,
+  { attempts }: Pick<Waiting, 'attempts'>,
   outcome: keyof typeof SAID,
   error?: unknown,
 ): Promise<void> {

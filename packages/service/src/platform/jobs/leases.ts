@@ -1,4 +1,4 @@
-import { write } from '../db/sql.js';
+import { select, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { idBytes } from '../ids.js';
 import { selectOne } from '../db/sql.js';
@@ -55,4 +55,51 @@ export async function renewLease(
     { id, holder: idBytes(deps.trail.id) },
   );
   return renewed === 1;
+}
+
+/** As {@link takeDueRow}, several at once. Those that another process was quicker with are not among them. */
+export async function takeDueRows(
+  deps: Deps,
+  table: keyof typeof DUE,
+  kind: string,
+  leaseSeconds: number,
+  most: number,
+): Promise<readonly Buffer[]> {
+  const db = { sequelize: deps.sequelize };
+  const free = `((state = 'waiting' AND ${DUE[table]} <= UTC_TIMESTAMP(3)) OR (state = 'running' AND lease_until < UTC_TIMESTAMP(3)))`;
+  const found = await select<{ id: Buffer }>(
+    db,
+    `SELECT id FROM \`${table}\` WHERE ${free} AND kind = :kind ORDER BY ${DUE[table]} LIMIT :most`,
+    { kind, most },
+  );
+  if (found.length === 0) return [];
+  const values = { ids: found.map(({ id }) => id), holder: idBytes(deps.trail.id) };
+  const taken = await write(
+    db,
+    `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND,
+       attempts = attempts + 1 WHERE id IN (:ids) AND ${free}`,
+    values,
+  );
+  if (taken === found.length) return values.ids;
+  const mine = await select<{ id: Buffer }>(
+    db,
+    `SELECT id FROM \`${table}\` WHERE id IN (:ids) AND lease_holder = :holder AND state = 'running' ORDER BY ${DUE[table]}`,
+    values,
+  );
+  return mine.map(({ id }) => id);
+}
+
+/** Keeps taken rows. One that was lost to another process stays theirs. */
+export async function renewLeases(
+  deps: Deps,
+  table: keyof typeof DUE,
+  ids: readonly Buffer[],
+  leaseSeconds: number,
+): Promise<void> {
+  if (ids.length === 0) return;
+  await write(
+    { sequelize: deps.sequelize },
+    `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND WHERE id IN (:ids) AND lease_holder = :holder AND state = 'running'`,
+    { ids: [...ids], holder: idBytes(deps.trail.id) },
+  );
 }
