@@ -3,7 +3,12 @@ import type { Catalogue } from './en.js';
 /** Einladungen zum Einrichten. */
 export const deInvitations: Pick<
   Catalogue,
-  'invitationStates' | 'invitationChannels' | 'invitingOutcomes' | 'invitationText' | 'invitationExample'
+  | 'invitationStates'
+  | 'invitationChannels'
+  | 'invitingOutcomes'
+  | 'firstEnrolments'
+  | 'invitationText'
+  | 'invitationExample'
 > = {
   invitationStates: {
     queued: 'noch nicht verschickt',
@@ -27,6 +32,10 @@ export const deInvitations: Pick<
     'in-person': 'nur an einem Schalter einzurichten',
     'not-countersigned': 'noch ohne das Ja einer zweiten Person aus der Verwaltung',
     'no-mail': 'ohne Mailadresse',
+  },
+  firstEnrolments: {
+    'in-person': 'das erste nur persönlich',
+    countersigned: 'das erste durch eine gegengezeichnete Einladung',
   },
   invitationText: {
     subject: '{organisation}: richten Sie ein, womit Sie sich anmelden',

@@ -1,4 +1,9 @@
-import type { InvitationChannel, InvitationState, InvitingOutcome } from '@nimble-latch/core/vocabulary';
+import type {
+  FirstEnrolment,
+  InvitationChannel,
+  InvitationState,
+  InvitingOutcome,
+} from '@nimble-latch/core/vocabulary';
 
 /** Invitations to enrol. */
 export const enInvitations = {
@@ -25,6 +30,10 @@ export const enInvitations = {
     'not-countersigned': 'waiting for the yes of a second administrator',
     'no-mail': 'without a mail address',
   } satisfies Record<InvitingOutcome, string>,
+  firstEnrolments: {
+    'in-person': 'first one in person only',
+    countersigned: 'first one by a countersigned invitation',
+  } satisfies Record<FirstEnrolment, string>,
   invitationText: {
     subject: '{organisation}: set up how you sign in',
     body: `Dear {name},

@@ -295,7 +295,7 @@ function sendings(_command: Command, at: Parameters<typeof verb>[0]): void {
       {
         heading: h.asked,
         cell: (row) => (row.standing ? w.facts.standing : (row.askedBy?.displayName ?? words.facts.erased)),
-        flexible: true,
+        wraps: true,
       },
       { heading: h.last, cell: (row) => relative(row.createdAt, now()), wraps: true },
     ],
@@ -350,13 +350,12 @@ function standing(at: Parameters<typeof verb>[0]): void {
     line: 'standing',
     help: help.standing,
     rows: async ({ client }) => await client.call('standingInvitations.list'),
-    columns: ({ now }) => [
+    columns: () => [
       { heading: h.joins, cell: (row) => row.group?.name ?? w.facts.everybody, flexible: true },
       { heading: h.methods, cell: (row) => sayMethods(row.methods), wraps: true },
       { heading: h.invited, cell: (row) => String(row.invited), align: 'right' },
       { heading: h.passed, cell: (row) => String(row.passedOver), align: 'right' },
       { heading: h.waiting, cell: (row) => String(row.waiting), align: 'right' },
-      { heading: h.last, cell: (row) => relative(row.begunAt, now()) },
       { heading: words.headings.id, cell: (row) => row.id },
     ],
   });

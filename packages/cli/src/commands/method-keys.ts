@@ -1,4 +1,4 @@
-import { KEY_ALGORITHMS, say, type Answer } from '@nimble-latch/api';
+import { FIRST_ENROLMENTS, KEY_ALGORITHMS, say, type Answer } from '@nimble-latch/api';
 import { InvalidArgumentError, Option, type Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { words } from '../words/index.js';
@@ -43,6 +43,7 @@ interface Options extends Changing {
   counter?: string;
   algorithms?: Rules['algorithms'] | 'all';
   shouldHold?: number;
+  first?: string;
 }
 
 /** What was said before, with what is said now; `open` takes a rule away. */
@@ -60,6 +61,7 @@ function changed(before: Rules, options: Options): Rules {
     counter: options.counter,
     algorithms: options.algorithms === 'all' ? OPEN : options.algorithms,
     shouldHold: options.shouldHold === 0 ? OPEN : options.shouldHold,
+    first: options.first,
   };
   const now = Object.entries(said).filter(([, value]) => value !== undefined);
   const all: [string, unknown][] = Object.entries({ ...before, ...Object.fromEntries(now) });
@@ -89,6 +91,7 @@ export function keyRules(command: Command, context: Context, whom: Whom, change:
     .addOption(choice('--counter', w.counter, 'flag'))
     .option('--algorithms <list>', say(w.algorithms, { all: KEY_ALGORITHMS.join(', ') }), algorithms)
     .option('--should-hold <n>', w.shouldHold, wholeNumber)
+    .addOption(choice('--first', methodWords.options.first, ...FIRST_ENROLMENTS))
     .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(

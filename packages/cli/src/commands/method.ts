@@ -1,4 +1,6 @@
 import {
+  FIRST_ENROLMENTS,
+  type FirstEnrolment,
   catalogue,
   METHOD_PURPOSES,
   OFFERED_METHODS,
@@ -137,6 +139,7 @@ const PARAMETERS = {
   lookAhead: '--look-ahead',
   pin: '--pin',
   leastPin: '--least-pin',
+  first: '--first',
 } as const;
 
 /** Refuses what is never said of a method. */
@@ -207,6 +210,7 @@ export const method: Noun = (command, context) => {
     .option('--look-ahead <n>', methodWords.options.lookAhead, wholeNumber)
     .addOption(new Option('--pin <required-or-not>', methodWords.options.pin).choices(['required', 'not']))
     .option('--least-pin <n>', methodWords.options.leastPin, wholeNumber)
+    .addOption(new Option('--first <how>', methodWords.options.first).choices([...FIRST_ENROLMENTS, 'open']))
     .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
@@ -226,6 +230,7 @@ export const method: Noun = (command, context) => {
             lookAhead?: number;
             pin?: 'required' | 'not';
             leastPin?: number;
+            first?: FirstEnrolment | 'open';
           },
         ) => {
           const checking = { window: options.window, lookAhead: options.lookAhead, leastPin: options.leastPin };
@@ -236,12 +241,18 @@ export const method: Noun = (command, context) => {
             session,
             async (rows) => {
               const before = rows.find((row) => row.group === group)?.cells[of];
-              const { pin: pinBefore, ...others } = (before?.parameters ?? {}) as { pin?: 'required' };
+              const {
+                pin: pinBefore,
+                first: firstBefore,
+                ...others
+              } = (before?.parameters ?? {}) as { pin?: 'required'; first?: FirstEnrolment };
+              const first = options.first ?? firstBefore;
               const pin = options.pin === undefined ? pinBefore : options.pin === 'required' ? options.pin : undefined;
               const parameters = {
                 ...others,
                 ...said,
                 ...(pin === undefined ? {} : { pin }),
+                ...(first === undefined || first === 'open' ? {} : { first }),
                 ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
                 ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
               };

@@ -9,6 +9,8 @@ export const methodWords = {
     lookAhead: 'of counters: codes that may have been pressed for nothing',
     pin: 'whether a PIN is typed before each code',
     leastPin: 'of new PINs: digits at least',
+    first:
+      'the first enrolment of whoever has nothing: in person at a desk alone, or by an invitation that was countersigned; open takes it away',
     dryRunLockOuts: 'only say what it would be, and whom it would lock out',
   },
   errors: {

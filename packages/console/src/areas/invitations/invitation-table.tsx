@@ -117,7 +117,10 @@ export function InvitationTable({
           ...(ofOne ? [{ heading: w.for, cell: methodsOf }] : []),
           { heading: w.since, cell: (row) => <Time at={since(row)} /> },
           { heading: w.until, cell: (row) => <Time at={row.validUntil} /> },
-          { heading: w.reminded, cell: (row) => say(w.times, { times: row.reminders }) },
+          {
+            heading: w.reminded,
+            cell: (row) => (row.reminders === 0 ? w.notYet : say(w.times, { times: row.reminders })),
+          },
           ...(may ? [change] : []),
         ]}
       />

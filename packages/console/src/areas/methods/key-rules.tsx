@@ -1,9 +1,9 @@
-import { KEY_ALGORITHMS, type Answer } from '@nimble-latch/api';
+import { FIRST_ENROLMENTS, KEY_ALGORITHMS, type Answer, type FirstEnrolment } from '@nimble-latch/api';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { Row, Small } from '../../frame/components/layout.js';
-import { say } from '../../frame/messages/index.js';
+import { say, shared } from '../../frame/messages/index.js';
 import { methodsWords } from './messages/index.js';
 import { useRead } from '../../frame/session/api.js';
 
@@ -27,6 +27,7 @@ export function sayKeyRules(rules: KeyParameters): string[] {
     ...(rules.algorithms ? [rules.algorithms.join(', ')] : []),
     ...(rules.shouldHold ? [say(w.holds, { keys: rules.shouldHold })] : []),
     ...(rules.counter ? [w.counters.flag] : []),
+    ...(rules.first ? [shared.firstEnrolments[rules.first]] : []),
   ];
 }
 
@@ -92,7 +93,29 @@ export function KeyRules({ rules, onChange }: { rules: KeyParameters; onChange: 
         value={rules.shouldHold === undefined ? '' : String(rules.shouldHold)}
         onChange={(typed) => set('shouldHold', /^[2-5]$/.test(typed.trim()) ? Number(typed) : undefined)}
       />
+      <FirstChoice value={rules.first} onChange={(first) => set('first', first)} />
     </>
+  );
+}
+
+/** How the first enrolment of somebody who has nothing is guarded. */
+export function FirstChoice({
+  value,
+  onChange,
+}: {
+  value: FirstEnrolment | undefined;
+  onChange: (first: FirstEnrolment | undefined) => void;
+}) {
+  return (
+    <Select
+      label={w.first}
+      value={value ?? OPEN}
+      onChange={(id) => onChange(FIRST_ENROLMENTS.find((one) => one === id))}
+      options={[
+        { id: OPEN, text: w.firstOpen },
+        ...FIRST_ENROLMENTS.map((id) => ({ id, text: shared.firstEnrolments[id] })),
+      ]}
+    />
   );
 }
 

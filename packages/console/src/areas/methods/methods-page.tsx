@@ -1,4 +1,11 @@
-import { METHOD_PURPOSES, OFFERED_METHODS, offeredSpec, type Answer, type OfferedMethod } from '@nimble-latch/api';
+import {
+  type FirstEnrolment,
+  METHOD_PURPOSES,
+  OFFERED_METHODS,
+  offeredSpec,
+  type Answer,
+  type OfferedMethod,
+} from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
@@ -10,7 +17,7 @@ import { say, shared } from '../../frame/messages/index.js';
 import { methodsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
-import { KeyRules, sayKeyRules, type KeyParameters } from './key-rules.js';
+import { KeyRules, sayKeyRules, type KeyParameters, FirstChoice } from './key-rules.js';
 
 const w = methodsWords.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
@@ -28,7 +35,11 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
     uses === '' ? w.forNothing : say(w.usedFor, { uses }),
     ...(method === 'webauthn'
       ? sayKeyRules((cell.parameters ?? {}) as KeyParameters)
-      : Object.entries(cell.parameters ?? {}).map(([name, value]) => `${w.parameters[name as 'digits']} ${value}`)),
+      : Object.entries(cell.parameters ?? {}).map(([name, value]) =>
+          name === 'first'
+            ? shared.firstEnrolments[value as FirstEnrolment]
+            : `${w.parameters[name as 'digits']} ${value}`,
+        )),
   ];
   return parts.join(' · ');
 }
@@ -210,21 +221,31 @@ function EditCell({
   const [reach, setReach] = useState(String(before[reachName] ?? ''));
   const [keyRules, setKeyRules] = useState((cell?.parameters ?? {}) as KeyParameters);
   const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
+  const [first, setFirst] = useState(before['first'] as FirstEnrolment | undefined);
   const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
     const common = { enrol: said === 'yes', purposes };
     if (ofKeys) return { ...common, ...(Object.keys(keyRules).length > 0 ? { parameters: keyRules } : {}) };
     if (takesPin) {
-      const { digits: _digits, window: _window, lookAhead: _ahead, pin: _pin, leastPin: _least, ...others } = before;
+      const {
+        digits: _digits,
+        window: _window,
+        lookAhead: _ahead,
+        pin: _pin,
+        leastPin: _least,
+        first: _first,
+        ...others
+      } = before;
       const codes = {
         ...others,
         ...(digits === 'set' ? {} : { digits: Number(digits) as 6 | 8 }),
         ...(reach.trim() === '' ? {} : { [reachName]: Number(reach) }),
         ...(pin === 'required' ? { pin } : {}),
         ...(leastPin.trim() === '' ? {} : { leastPin: Number(leastPin) }),
+        ...(first === undefined ? {} : { first }),
       };
-      return (Object.keys(codes).length > 0 ? { ...common, parameters: codes } : common) as Cell;
+      return Object.keys(codes).length > 0 ? { ...common, parameters: codes } : common;
     }
     const length = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
     return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...length };
@@ -288,6 +309,7 @@ function EditCell({
           />
         </>
       )}
+      {said === 'yes' && !ofKeys && 'first' in parameters && <FirstChoice value={first} onChange={setFirst} />}
       {said === 'yes' && 'digits' in parameters && (
         <Select
           label={w.parameters.digits}

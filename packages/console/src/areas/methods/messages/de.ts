@@ -48,6 +48,8 @@ export const de: Words<typeof en> = {
       flag: 'wird nur gemeldet',
     },
     algorithms: 'Angebotene Algorithmen',
+    first: 'Bei allen, die noch nichts haben',
+    firstOpen: 'mit Einladung oder von einem benannten Ort, mit erstem Nachweis',
     shouldHold: 'Schlüssel, die jeder haben sollte',
     shouldHoldHint: 'Von 2 bis 5; wer weniger hat, wird neben der Abdeckung gezählt. Leer: nichts gesagt',
     holds: 'je {keys}',

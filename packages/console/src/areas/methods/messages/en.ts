@@ -45,6 +45,8 @@ export const en = {
       flag: 'is only flagged',
     },
     algorithms: 'Algorithms that are offered',
+    first: 'Of whoever has nothing yet',
+    firstOpen: 'invited or from a named place, with a first proof',
     shouldHold: 'Keys that everybody should hold',
     shouldHoldHint: 'From 2 to 5; who holds fewer is counted beside the coverage. Left empty: nothing is said',
     holds: '{keys} each',
