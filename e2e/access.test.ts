@@ -74,7 +74,18 @@ describe('every role', () => {
     /** What each parameter may name of somebody. */
     const namedOf = async (person: string): Promise<Record<string, string>> => {
       const { authenticators, carriers } = await inst.owner.call('keyring.show', { params: { id: person } });
-      return { person, authenticator: authenticators[0]!.id, carrier: carriers[0]!.id };
+      const { id: round } = await inst.owner.call('invitationRounds.begin', {
+        body: { who: { ids: [person] }, methods: ['webauthn'], via: 'letter', expect: 1 },
+      });
+      const show = async () => await inst.owner.call('invitationRounds.show', { params: { id: round } });
+      await expect.poll(async () => (await show()).state, { timeout: 20_000 }).toBe('done');
+      const invited = await inst.owner.call('invitations.list', { query: { person } });
+      return {
+        person,
+        authenticator: authenticators[0]!.id,
+        carrier: carriers[0]!.id,
+        invitation: invited.rows[0]!.id,
+      };
     };
     const [mine, theirs] = [await namedOf(inCrane.id), await namedOf(inTower.id)];
     for (const { id, spec, access } of operatorRoutes) {

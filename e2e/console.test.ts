@@ -172,8 +172,15 @@ describe('the console', () => {
       '/sign-ins',
       `/sign-ins/${signIns[0]!.id}`,
       ...['/trail', '/administrators'],
-      ...['/settings', '/settings/codes', '/settings/passwords', '/settings/risk', '/settings/passes'],
-      ...['/passes', '/methods', '/networks', '/key-domain', '/key-models', '/system', '/account'],
+      ...[
+        '/settings',
+        '/settings/codes',
+        '/settings/passwords',
+        '/settings/risk',
+        '/settings/invitations',
+        '/settings/passes',
+      ],
+      ...['/invitations', '/passes', '/methods', '/networks', '/key-domain', '/key-models', '/system', '/account'],
       '/nowhere',
     ];
     // Colours do not depend on the width, nor the layout on the theme.
