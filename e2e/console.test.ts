@@ -172,14 +172,7 @@ describe('the console', () => {
       '/sign-ins',
       `/sign-ins/${signIns[0]!.id}`,
       ...['/trail', '/administrators'],
-      ...[
-        '/settings',
-        '/settings/codes',
-        '/settings/passwords',
-        '/settings/risk',
-        '/settings/invitations',
-        '/settings/passes',
-      ],
+      ...['', '/codes', '/passwords', '/risk', '/invitations', '/passes'].map((subject) => `/settings${subject}`),
       ...['/invitations', '/passes', '/methods', '/networks', '/key-domain', '/key-models', '/system', '/account'],
       '/nowhere',
     ];

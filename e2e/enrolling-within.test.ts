@@ -219,6 +219,31 @@ describe('days of grace, at our pages', () => {
     expect(rows).toHaveLength(2);
   });
 
+  it('take no browser that was left open for whoever is at it: to enrol, or say later, it is proved anew', async () => {
+    const id = await add('left.open');
+    const first = await without('left.open');
+    const again = async () => {
+      const asked = await berths.request();
+      const url = new URL(asked.url);
+      return await first.who.begin(`${url.pathname}${url.search}`);
+    };
+    const soon = await again();
+    expect(soon.signIn).toMatchObject({ state: 'let-in', reason: 'grace' });
+    const soonEnrols = await first.who.post<Answer<'pages.enrol'>>(`/pages/sign-ins/${soon.signIn!.id}/enrolment`, {
+      request: soon.request,
+      handle: soon.handle,
+    });
+    expect(soonEnrols.right).not.toBeNull();
+    await inst.sql(
+      "UPDATE browser_sessions SET proofs = JSON_SET(proofs, '$[0].at', ?) WHERE person_id = UNHEX(REPLACE(?, '-', ''))",
+      [new Date(Date.now() - 20 * 60_000).toISOString(), id],
+    );
+    const later = await again();
+    expect(later).toMatchObject({ redirect: null, signIn: { state: 'asking', prompt: { kind: 'password' } } });
+    const proved = await first.who.prove(later, 'password', PASSWORD);
+    expect(proved.signIn).toMatchObject({ state: 'let-in', reason: 'grace' });
+  });
+
   it('last to their end for whoever cannot enrol from where they are; and nobody is asked where nothing is shown', async () => {
     const id = await add('far.away');
     await rules([CONSOLE, asking(GRACE)]);
@@ -299,7 +324,7 @@ describe('an application with pages of its own', () => {
     const { id, version } = await inst.owner.call('applications.add', { body: { name: 'Vessel Traffic' } });
     await inst.owner.call('applications.setOrigins', { params: { id }, body: { origins: [tower] }, ifMatch: version });
     const connected = await inst.owner.call('connections.add', { params: { id }, body: {} });
-    await rules([CONSOLE, HOUSE, asking()]);
+    // By the rules as they are: from the house one proof enrols.
     const traffic = createTraffic({ service: inst.url, address: tower, key: connected.key! });
     await traffic.listen({ host: '127.0.0.1', port: Number(new URL(tower).port) });
     const { browser, page, complaints } = await openPage();

@@ -54,6 +54,8 @@ export const LIMITS = {
   invitationCodeChars: 100,
   /** People whom one sending may come to; beyond that it is several. */
   invitedAtOnce: 50_000,
+  /** Letters of one invitation, reminders by hand among them: nobody's mailbox is filled by it. */
+  lettersPerInvitation: 20,
   /** Letters of one printing. */
   lettersAtOnce: 200,
   standingInvitations: 100,

@@ -175,7 +175,7 @@ export const invitationRoutes = {
     access: operator('invitation.send', { invitation: 'id' }),
     params: byId,
     answer: invitation,
-    errors: ['wrong-state', 'no-mail'],
+    errors: ['wrong-state', 'no-mail', 'limit-reached'],
     trail: ['invitation.reminded'],
   }),
   'invitations.sendAnew': route('invitations.sendAnew', {
@@ -183,7 +183,7 @@ export const invitationRoutes = {
     access: operator('invitation.send', { invitation: 'id' }),
     params: byId,
     answer: invitation,
-    errors: ['wrong-state', 'no-mail'],
+    errors: ['wrong-state', 'no-mail', 'limit-reached'],
     trail: ['invitation.sent-anew'],
   }),
   'invitations.withdraw': route('invitations.withdraw', {

@@ -1,4 +1,4 @@
-import { METHODS, OWN_PLACES, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
+import { METHODS, OWN_PLACES, SIGN_IN_STATES, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { open, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
@@ -100,6 +100,8 @@ export const ownRoutes = {
           label: z.string(),
           carrier: z.string().nullable(),
           since: instant,
+          carrierId: id.nullable(),
+          lastUsedAt: instant.nullable(),
           pin: z.enum(['none', 'own', 'given']),
           left: z.number().int().nullable().describe('Of recovery codes: how many are left'),
         }),
@@ -214,6 +216,44 @@ export const ownRoutes = {
     status: 201,
     errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered'],
     trail: ['recovery.made', 'carrier.added'],
+  }),
+  'own.reportLost': route('own.reportLost', {
+    summary: 'Report a device of one’s own lost: everything on it is suspended at once',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right }),
+    answer: z.strictObject({
+      suspended: z.array(z.string()).describe('Labels of what was suspended'),
+      left: z.number().int().describe('Authenticators that are still in use, the password among them'),
+    }),
+    errors: ['request-gone', 'wrong-state', 'method-not-offered'],
+    trail: ['carrier.lost', 'authenticator.suspended', 'authenticator.revoked'],
+  }),
+  'own.signOut': route('own.signOut', {
+    summary: 'Sign out everywhere: every session of one’s own ends, and every browser is forgotten',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right }),
+    answer: z.strictObject({ sessions: z.number().int(), browsers: z.number().int() }),
+    errors: ['request-gone'],
+    trail: ['browser-session.ended', 'browser.forgotten', 'session.ended'],
+  }),
+  'own.signIns': route('own.signIns', {
+    summary: 'One’s own latest sign-ins',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right }),
+    answer: z.strictObject({
+      rows: z.array(
+        z.strictObject({
+          at: instant,
+          application: z.string().nullable(),
+          state: z.enum(SIGN_IN_STATES),
+          way: z.string().nullable(),
+          from: z.string().nullable().describe('The address that it came from, as far as it is known'),
+        }),
+      ),
+    }),
+    errors: ['request-gone'],
+    trail: { none: 'shows somebody their own; nothing is changed' },
   }),
   'own.setPassword': route('own.setPassword', {
     summary: 'Set a new password in place of the one that was forgotten; all sessions end',

@@ -13,6 +13,7 @@ import { moment, say, shared, words } from './messages/index.js';
 import { DeviceTaskForm, type DeviceTask } from './device-task.js';
 import { forgetInvitation } from './invitation.js';
 import { OwnSignIn } from './own-sign-in.js';
+import { LatestSignIns, ReportLost, SignOutEverywhere } from './own-things.js';
 import { RecoverySheet } from '../frame/components/recovery-sheet.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
 
@@ -61,6 +62,8 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
   const [said, setSaid] = useState<string>();
   const [trouble, setTrouble] = useState<string>();
   const [carrier, setCarrier] = useState('');
+  const [lost, setLost] = useState<{ id: string; label: string }>();
+  const [leaving, setLeaving] = useState(false);
   const [codes, setCodes] = useState<readonly string[]>();
   const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
   const [from] = useState(cameFrom);
@@ -117,6 +120,9 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
         <RecoverySheet codes={codes} hint={w.recoveryHint} words={words.once} onDone={() => setCodes(undefined)} />
       </Hall>
     );
+  if (lost)
+    return <ReportLost right={right} organisation={organisation} carrier={lost} onBack={() => setLost(undefined)} />;
+  if (leaving) return <SignOutEverywhere right={right} organisation={organisation} onBack={() => setLeaving(false)} />;
   const [totp, webauthn, recovery] = (['totp', 'webauthn', 'recovery'] as const).map((wanted) =>
     shown.offers.find(({ method }) => method === wanted),
   );
@@ -130,6 +136,11 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
       await read();
       setCodes(made.codes);
     });
+  const lostButton = (id: string, label: string | null) => (
+    <Button look="quiet" onPress={() => setLost({ id, label: label ?? '' })}>
+      {words.own.lost}
+    </Button>
+  );
   const startKey = () =>
     doing(async () => {
       setTrouble(undefined);
@@ -180,12 +191,17 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
             <span>
               {shared.methods[one.method]}
               {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
+              {one.lastUsedAt !== null && <Soft> {say(w.lastUsed, { at: moment(one.lastUsedAt) })}</Soft>}
               {one.left !== null && (
                 <Soft> {say(one.left <= LIMITS.recoveryCodesFew ? w.fewLeft : w.codesLeft, { left: one.left })}</Soft>
               )}
             </span>
+            {one.carrierId !== null && one.method !== 'totp' && one.method !== 'hotp' && !shown.invited && (
+              <Row>{lostButton(one.carrierId, one.carrier)}</Row>
+            )}
             {(one.method === 'totp' || one.method === 'hotp') && (
               <Row>
+                {one.carrierId !== null && lostButton(one.carrierId, one.carrier)}
                 <Button look="quiet" onPress={() => setDoing({ what: 'resync', id: one.id })}>
                   {w.resync}
                 </Button>
@@ -245,6 +261,14 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
         <>
           <p>{w.recoveryAbout}</p>
           <Button onPress={makeCodes}>{w.recoveryAct}</Button>
+        </>
+      )}
+      {!shown.invited && !leave && own.length > 0 && (
+        <>
+          <LatestSignIns right={right} />
+          <Button look="quiet" onPress={() => setLeaving(true)}>
+            {words.own.outAsk}
+          </Button>
         </>
       )}
       <Small>{say(w.until, { until: moment(shown.until) })}</Small>

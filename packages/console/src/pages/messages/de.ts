@@ -107,6 +107,28 @@ export const de: Words<typeof en> = {
     notHere:
       'Die Einladung war nicht zu verwenden: nichts von dem, was Sie haben, gilt hier. Fragen Sie Ihren Helpdesk; er gibt Ihnen einen Ausweis.',
   },
+  own: {
+    again: 'Noch einmal sagen, wer Sie sind',
+    back: 'Zurück',
+    lost: 'Es ist verloren',
+    lostAsk: 'Ist {label} verloren?',
+    lostText:
+      'Alles darauf gilt sofort nicht mehr, und Sie werden abgemeldet, wo es Ihr letztes war. Findet es sich wieder, nimmt es der Helpdesk mit Ihnen wieder in Gebrauch.',
+    lostAct: 'Ja, jetzt sperren',
+    lostTitle: 'Damit kommt niemand hinein',
+    lostDone:
+      '{label} ist verloren gemeldet. {left, plural, one {# Ding von Ihnen gilt noch} other {# Dinge von Ihnen gelten noch}}. Richten Sie jetzt etwas Neues ein, oder bitten Sie den Helpdesk um einen Ausweis.',
+    outAsk: 'Überall abmelden',
+    outText:
+      'Jeder Browser, in dem Sie angemeldet sind, wird abgemeldet, und keiner ist mehr gemerkt. Tun Sie das, wenn irgendwo einer offen blieb.',
+    outAct: 'Jetzt überall abmelden',
+    outTitle: 'Sie sind abgemeldet',
+    outDone:
+      'Beendet: {sessions, plural, one {# Sitzung} other {# Sitzungen}}. Vergessen: {browsers, plural, one {# Browser} other {# Browser}}.',
+    latest: 'Meine letzten Anmeldungen',
+    somewhere: 'eine Anwendung, die inzwischen gelöscht ist',
+    notMe: 'Eine, die nicht Sie waren? Melden Sie sich überall ab, und rufen Sie den Helpdesk an.',
+  },
   enrolling: {
     recoveryTitle: 'Ihre Wiederherstellungscodes',
     recoveryHint:
@@ -124,6 +146,7 @@ export const de: Words<typeof en> = {
     hello: 'Guten Tag, {name}',
     nothingHeld: 'Sie haben noch nichts.',
     held: 'Was Sie haben:',
+    lastUsed: 'zuletzt benutzt {at}',
     since: 'seit {at}',
     carrier: 'Wie heißt das Telefon?',
     carrierHint: 'Damit Sie und der Helpdesk wissen, welches gemeint ist, wenn es verloren geht. Darf leer bleiben.',

@@ -101,6 +101,28 @@ export const en = {
     notHere:
       'The invitation could not be used: nothing that you have may be used here. Ask your help desk; they give you a pass.',
   },
+  own: {
+    again: 'Say once more who you are',
+    back: 'Back',
+    lost: 'It is lost',
+    lostAsk: 'Is {label} lost?',
+    lostText:
+      'Everything on it stops working at once, and you are signed out where it was your last. Found again, your help desk takes it back into use with you.',
+    lostAct: 'Yes, stop it now',
+    lostTitle: 'Nobody gets in with it',
+    lostDone:
+      '{label} is reported lost. {left, plural, one {# thing of yours still works} other {# things of yours still work}}. Set up something new now, or ask your help desk for a pass.',
+    outAsk: 'Sign out everywhere',
+    outText:
+      'Every browser that you are signed in with is signed out, and none is remembered any more. Do it if you left one open somewhere.',
+    outAct: 'Sign out everywhere now',
+    outTitle: 'You are signed out',
+    outDone:
+      'Ended: {sessions, plural, one {# session} other {# sessions}}. Forgotten: {browsers, plural, one {# browser} other {# browsers}}.',
+    latest: 'My latest sign-ins',
+    somewhere: 'an application since deleted',
+    notMe: 'One that was not you? Sign out everywhere, and call your help desk.',
+  },
   enrolling: {
     recoveryTitle: 'Your recovery codes',
     recoveryHint:
@@ -117,6 +139,7 @@ export const en = {
     hello: 'Hello, {name}',
     nothingHeld: 'You hold nothing yet.',
     held: 'What you hold:',
+    lastUsed: 'last used {at}',
     since: 'since {at}',
     carrier: 'What is the phone called?',
     carrierHint: 'So that you and the help desk know which one it is if it is lost. May be left empty.',

@@ -1,14 +1,16 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { backFromEnd } from '@nimble-latch/core/oidc';
-import { select, selectToWrite, write } from '../../platform/db/sql.js';
+import { select, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
-import { idBytes, idText } from '../../platform/ids.js';
+import { idBytes } from '../../platform/ids.js';
 import { openFromPage } from '../../platform/http/page-seals.js';
 import { BROWSER_COOKIE, readBrowser, rememberedOf } from './browsers.js';
+import { endInBrowsers } from './end-in-browsers.js';
+import { ownSignOut } from './own.js';
 import { BROWSER_SESSION_COOKIE, readBrowserSession, sessionsOf, type BrowserSession } from './sessions.js';
 
 const shownSession = (
@@ -110,36 +112,13 @@ const forgetBrowser: Handler<'browsers.forget'> = async (_deps, call) =>
     return { answer: null };
   });
 
-/** Ends all that a person has open or remembered in browsers; the caller's trail tells of what there was. */
-export async function endInBrowsers(
-  work: Work,
-  call: { readonly actor: Actor; readonly origin: string },
-  person: Id,
-): Promise<{ sessions: number; browsers: number }> {
-  const values = { person: idBytes(person) };
-  const sessions = await write(work, 'DELETE FROM browser_sessions WHERE person_id = :person', values);
-  const remembered = await selectToWrite<{ id: Buffer }>(
-    work,
-    'SELECT id FROM remembered_browsers WHERE person_id = :person',
-    values,
-  );
-  await write(work, 'DELETE FROM remembered_browsers WHERE person_id = :person', values);
-  if (sessions > 0)
-    await work.trail(
-      entryOf(call, 'browser-session.ended', { kind: 'person', id: person }, { person, details: { sessions } }),
-    );
-  for (const { id } of remembered)
-    await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id: idText(id) }, { person }));
-  return { sessions, browsers: remembered.length };
-}
-
 const signOutEverywhere: Handler<'browsers.signOut'> = async (deps, call) => {
   await assertPerson(deps, call.params.id);
   return await call.run(async (work) => ({ answer: await endInBrowsers(work, call, call.params.id) }));
 };
 
 export const browserHandlers: AreaHandlers<
-  'pages.show' | 'pages.forget' | 'pages.end' | 'browsers.list' | 'browsers.forget' | 'browsers.signOut'
+  'pages.show' | 'pages.forget' | 'pages.end' | 'browsers.list' | 'browsers.forget' | 'browsers.signOut' | 'own.signOut'
 > = {
   'pages.show': showOwn,
   'pages.forget': forgetOwn,
@@ -147,4 +126,5 @@ export const browserHandlers: AreaHandlers<
   'browsers.list': listBrowsers,
   'browsers.forget': forgetBrowser,
   'browsers.signOut': signOutEverywhere,
+  'own.signOut': ownSignOut,
 };

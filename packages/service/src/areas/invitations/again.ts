@@ -1,3 +1,4 @@
+import { LIMITS } from '@nimble-latch/api';
 import type { Id, Method } from '@nimble-latch/core/vocabulary';
 import { insertAll } from '../../platform/db/bulk-insert.js';
 import { select, selectOneToWrite, type Db } from '../../platform/db/sql.js';
@@ -75,6 +76,8 @@ async function sendLetter(
   );
   const to = await openContact(deps, person, 'mail', who!.mail_sealed);
   if (to === null) throw new Refusal('no-mail');
+  if (row.links >= LIMITS.lettersPerInvitation)
+    throw new Refusal('limit-reached', { limit: LIMITS.lettersPerInvitation });
   const link = makeLink(deps, id, row.links + 1, work.now);
   await insertAll(work, 'invitation_links', [link.row]);
   await sendAllLater(deps, work, [
@@ -230,7 +233,8 @@ async function remindOne(deps: Deps, id: Id): Promise<boolean> {
       { id: row.person_id },
     );
     const reachable = who?.state === 'active' && (await openContact(deps, person, 'mail', who.mail_sealed)) !== null;
-    if (stateOf(row) !== 'open' || row.bounced_at !== null || !reachable) {
+    const enough = row.links >= LIMITS.lettersPerInvitation;
+    if (stateOf(row) !== 'open' || row.bounced_at !== null || !reachable || enough) {
       await invitations(work).update({ nextReminderAt: null }, { where: { id }, transaction: work.transaction });
       return false;
     }

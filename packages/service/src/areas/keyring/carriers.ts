@@ -1,13 +1,15 @@
 import { serialKey } from '@nimble-latch/core/people';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
-import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { endAccess, lostLastFactor, stopSignIns, type EndedAccess } from '../access/end.js';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { selectOne, selectToWrite, selectOneToWrite, type Db } from '../../platform/db/sql.js';
 import { noticeTo } from '../people/notices.js';
 import { refreshKeyring } from '../people/facets.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
-import { entryOf } from '../../platform/http/actors.js';
+import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText } from '../../platform/ids.js';
 import { describeCarrier, type CarrierRow } from './store.js';
@@ -71,72 +73,95 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
     return { answer: describeCarrier((await read())!) };
   });
 
-/**
- * Reports a carrier lost: everything that it carries is set aside at once, since whoever found it may try. Found again, it is
- * marked so; what it carries is taken back into use by hand, one by one.
- */
+/** Who does it, for the trail. */
+interface Doer {
+  readonly actor: Actor;
+  readonly origin: string;
+}
+
+type LockedCarrier = CarrierRow & { readonly person_id: Buffer };
+
+/** A carrier, its row locked. */
+export async function lockCarrier(work: Work, id: Id): Promise<LockedCarrier> {
+  const row = await selectOneToWrite<LockedCarrier>(work, 'SELECT * FROM carriers WHERE id = :id', { id: idBytes(id) });
+  if (!row) throw notFound();
+  return row;
+}
+
+interface Lost {
+  /** Labels of what was in use and is set aside. */
+  readonly suspended: readonly string[];
+  /** Authenticators that are still in use. */
+  readonly left: number;
+  readonly ended: EndedAccess | null;
+}
+
+/** Sets everything aside that a lost carrier carries: whoever found it may try. What was only begun on it ends. */
+export async function setAside(deps: Deps, work: Work, maker: Doer, row: LockedCarrier): Promise<Lost> {
+  const id = idText(row.id);
+  const person = idText(row.person_id);
+  await carriers(work).update({ state: 'lost' }, { where: { id }, transaction: work.transaction });
+  const carried = await selectToWrite<{ id: Buffer; label: string; method: string; state: string }>(
+    work,
+    "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id",
+    { id: row.id },
+  );
+  await work.trail(entryOf(maker, 'carrier.lost', { kind: 'carrier', id }, { person }));
+  for (const one of carried) {
+    const authenticator = { kind: 'authenticator', id: idText(one.id) };
+    const about = { person, details: { method: one.method } };
+    if (one.state === 'pending') {
+      // Whoever found it has the secret that was begun on it: nobody proves that any more.
+      await authenticators(work).update(
+        { state: 'revoked', endedAt: work.now, secretSealed: null },
+        { where: { id: idText(one.id) }, transaction: work.transaction },
+      );
+      await work.trail(entryOf(maker, 'authenticator.revoked', authenticator, about));
+      continue;
+    }
+    await authenticators(work).update(
+      { state: 'suspended' },
+      { where: { id: idText(one.id) }, transaction: work.transaction },
+    );
+    await work.trail(entryOf(maker, 'authenticator.suspended', authenticator, about));
+    await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
+  }
+  const suspended = carried.filter((one) => one.state === 'active');
+  await refreshKeyring(work, person);
+  const [first] = suspended;
+  const ended = first && (await lostLastFactor(work, person, first)) ? await endAccess(deps, work, [person]) : null;
+  if (!ended) await stopSignIns(deps, work, [person]);
+  return { suspended: suspended.map(({ label }) => label), left: await inUse(work, row.person_id), ended };
+}
+
+async function inUse(work: Work, person: Buffer): Promise<number> {
+  const row = await selectOne<{ n: number }>(
+    work,
+    "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active'",
+    { person },
+  );
+  return Number(row?.n ?? 0);
+}
+
+/** Reports a carrier lost. Found again, it is marked so; what it carries is taken back into use by hand, one by one. */
 export const reportCarrier: Handler<'carriers.report'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
     const { state } = call.body;
-    const row = await selectOneToWrite<CarrierRow & { person_id: Buffer }>(
-      work,
-      'SELECT * FROM carriers WHERE id = :id',
-      { id: idBytes(id) },
-    );
-    if (!row) throw notFound();
+    const row = await lockCarrier(work, id);
     if (row.state === state) throw new Refusal('wrong-state', { state });
     const person = idText(row.person_id);
-    const lost = state === 'lost';
-    if (lost)
+    if (state === 'lost') {
       await countersignedForKeyring(deps, work, call, person, { lost: id }, (name) => ({
         what: 'carrier-lost',
         facts: { name, label: row.label },
       }));
-    await carriers(work).update({ state }, { where: { id }, transaction: work.transaction });
-    const carried = lost
-      ? await selectToWrite<{ id: Buffer; label: string; method: string; state: string }>(
-          work,
-          "SELECT id, label, method, state FROM authenticators WHERE carrier_id = :id AND state IN ('active', 'pending') ORDER BY id",
-          { id: idBytes(id) },
-        )
-      : [];
-    await work.trail(entryOf(call, lost ? 'carrier.lost' : 'carrier.found', { kind: 'carrier', id }, { person }));
-    for (const one of carried) {
-      const authenticator = { kind: 'authenticator', id: idText(one.id) };
-      const about = { person, details: { method: one.method } };
-      if (one.state === 'pending') {
-        // Whoever found it has the secret that was begun on it: nobody proves that any more.
-        await authenticators(work).update(
-          { state: 'revoked', endedAt: work.now, secretSealed: null },
-          { where: { id: idText(one.id) }, transaction: work.transaction },
-        );
-        await work.trail(entryOf(call, 'authenticator.revoked', authenticator, about));
-        continue;
-      }
-      await authenticators(work).update(
-        { state: 'suspended' },
-        { where: { id: idText(one.id) }, transaction: work.transaction },
-      );
-      await work.trail(entryOf(call, 'authenticator.suspended', authenticator, about));
-      await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
+      const { suspended, ...told } = await setAside(deps, work, call, row);
+      return { answer: { carrier: describeCarrier({ ...row, state }), suspended: [...suspended], ...told } };
     }
-    const suspended = carried.filter((one) => one.state === 'active');
+    await carriers(work).update({ state }, { where: { id }, transaction: work.transaction });
+    await work.trail(entryOf(call, 'carrier.found', { kind: 'carrier', id }, { person }));
     await refreshKeyring(work, person);
-    const left = await selectOne<{ n: number }>(
-      work,
-      "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active'",
-      { person: row.person_id },
-    );
-    const [first] = suspended;
-    const ended = first && (await lostLastFactor(work, person, first)) ? await endAccess(deps, work, [person]) : null;
-    if (lost && !ended) await stopSignIns(deps, work, [person]);
-    return {
-      answer: {
-        carrier: describeCarrier({ ...row, state }),
-        suspended: suspended.map(({ label }) => label),
-        left: Number(left?.n ?? 0),
-        ended,
-      },
-    };
+    const left = await inUse(work, row.person_id);
+    return { answer: { carrier: describeCarrier({ ...row, state }), suspended: [], left, ended: null } };
   });

@@ -10,7 +10,8 @@ import { idBytes } from '../../platform/ids.js';
 import { codeRulesOf } from '../methods/offer.js';
 import { proveTokenOf } from '../stock/prove.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
-import { assertOwn, enrolledBy, ownBy, type Own } from './own.js';
+import { assertNotLeant, assertOwn, enrolledBy, ownBy, type Own } from './own.js';
+import { lockCarrier, setAside } from './carriers.js';
 import { assertTakesPin, preparePin, storePin } from './pins.js';
 import { codesOf } from './prove-totp.js';
 import { resyncLocked } from './resync.js';
@@ -85,3 +86,15 @@ export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
     return { answer: { label: row.label } };
   });
 };
+
+/** Somebody lost a device and is at another: what is on it is set aside at once, and they say once more who they are for what comes next. */
+export const ownReportLost: Handler<'own.reportLost'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    assertNotLeant(own);
+    const row = await lockCarrier(work, call.params.id);
+    if (!row.person_id.equals(idBytes(own.personId))) throw notFound();
+    if (row.state !== 'in-hand') throw new Refusal('wrong-state', { state: row.state });
+    const { suspended, left } = await setAside(deps, work, own, row);
+    return { answer: { suspended: [...suspended], left } };
+  });

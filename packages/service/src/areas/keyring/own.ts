@@ -7,7 +7,7 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { idBytes, idText } from '../../platform/ids.js';
+import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
 import { invitedBy, settleInvitation, useInvitation, type Invited } from '../invitations/by-invitation.js';
 import { assertOffered, groupsOf } from '../methods/offer.js';
 import { openFromPage, PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
@@ -57,6 +57,11 @@ export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, 
     first: first && by?.used !== true,
     ...(invited && by ? { invited: { ...by, ...invited } } : {}),
   };
+}
+
+/** Asserts that a right does not lean on an invitation alone: that one is for something new, and shows and ends nothing that is there. */
+export function assertNotLeant({ first, invited }: Own): void {
+  if (first && invited?.leant) throw new Refusal('request-gone');
 }
 
 /**
@@ -140,11 +145,13 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       label: string;
       carrier: Id | null;
       created_at: Date;
+      carrier_id: Buffer | null;
+      last_used_at: Date | null;
       pin: 'none' | 'own' | 'given';
       codes_left: number | null;
     }>(
       deps,
-      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier,
+      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.carrier_id, a.last_used_at,
        IF(a.method <> 'recovery', NULL, (SELECT COUNT(*) FROM recovery_codes r WHERE r.authenticator_id = a.id AND r.used_at IS NULL)) AS codes_left, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
        WHERE a.person_id = :id AND a.state = 'active' ORDER BY a.id`,
       { id: idBytes(personId) },
@@ -162,7 +169,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       from: call.body.from ? await cameFrom(deps, call.body.from) : null,
       invited: own.invited?.used === false,
       until: new Date((person!.ended_at ?? deps.now()).getTime() + PAGE_SEAL_MS).toISOString(),
-      held: held.map(({ id, method, label, carrier, created_at, pin, codes_left }) => ({
+      held: held.map(({ id, method, label, carrier, carrier_id, created_at, last_used_at, pin, codes_left }) => ({
         id: idText(id),
         pin,
         left: codes_left === null ? null : Number(codes_left),
@@ -170,6 +177,8 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
         label,
         carrier,
         since: created_at.toISOString(),
+        carrierId: idTextOrNull(carrier_id),
+        lastUsedAt: last_used_at?.toISOString() ?? null,
       })),
       tokens: tokens.map(({ id, serial, model }) => ({ id: idText(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {

@@ -2,7 +2,7 @@ import type { AreaHandlers } from '../../platform/http/call.js';
 import { beginTotp } from './begin-totp.js';
 import { editCarrier, reportCarrier } from './carriers.js';
 import { changeAuthenticator } from './change-authenticator.js';
-import { ownProveToken, ownResync, ownSetPin } from './own-devices.js';
+import { ownProveToken, ownReportLost, ownResync, ownSetPin } from './own-devices.js';
 import { ownBeginTotp, ownProveTotp, ownSetPassword, ownShow } from './own.js';
 import { proveTotp } from './prove-totp.js';
 import { givePin, removePin } from './pins.js';
@@ -41,6 +41,7 @@ export const keyringHandlers: AreaHandlers<
   | 'own.proveToken'
   | 'own.resync'
   | 'own.setPin'
+  | 'own.reportLost'
   | 'own.setPassword'
   | 'own.makeRecovery'
   | 'recovery.make'
@@ -70,6 +71,7 @@ export const keyringHandlers: AreaHandlers<
   'own.proveToken': ownProveToken,
   'own.resync': ownResync,
   'own.setPin': ownSetPin,
+  'own.reportLost': ownReportLost,
   'own.setPassword': ownSetPassword,
   'own.makeRecovery': ownMakeRecovery,
   'recovery.make': makeRecoveryFor,

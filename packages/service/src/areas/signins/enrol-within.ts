@@ -24,17 +24,30 @@ const DAY_MS = 86_400_000;
 /** A sign-in that ended because somebody has nothing to go on with: they must enrol, or may put it off. Throws `request-gone` for any other. */
 export async function endedWithout(deps: Deps, db: Db, id: Id): Promise<StoredSignIn & { readonly personId: Id }> {
   const stored = await readSignIn(db, id);
-  const { state, graceUntil } = stored.signIn;
-  const without = state === 'enrol-first' || (state === 'let-in' && graceUntil !== undefined);
   const lately = stored.endedAt !== null && deps.now().getTime() - stored.endedAt.getTime() < PAGE_SEAL_MS;
   const { personId } = stored;
-  if (!without || !lately || personId === null || stored.walkedBy !== null) throw new Refusal('request-gone');
+  if (!isWithout(stored) || !lately || personId === null || stored.walkedBy !== null) throw new Refusal('request-gone');
   return { ...stored, personId };
 }
 
-/** What was proved then and there: neither on an application's word nor on an earlier day. */
-const ownProofs = ({ signIn }: StoredSignIn): readonly ProofDone[] =>
-  signIn.proofs.filter(({ claimed, remembered }) => !claimed && !remembered);
+/** How long before it a proof may have been made that counts for enrolling: a browser that was left open for longer proves nothing of who is at it. */
+const FRESH_MS = 5 * 60_000;
+
+/** What was proved then and there: neither on an application's word, nor on an earlier day, nor hours ago in this browser's session. */
+const ownProofs = ({ signIn, begunAt }: StoredSignIn): readonly ProofDone[] =>
+  signIn.proofs.filter(
+    ({ claimed, remembered, at }) => !claimed && !remembered && Date.parse(at) >= begunAt.getTime() - FRESH_MS,
+  );
+
+/** Whether a sign-in has come to somebody who has nothing to go on with, by what they proved some time ago: they are asked anew. */
+export const isWithoutAnew = (stored: StoredSignIn): boolean =>
+  isWithout(stored) &&
+  stored.signIn.proofs.some(({ claimed, remembered }) => !claimed && !remembered) &&
+  ownProofs(stored).length === 0;
+
+/** Whether what somebody holds was not what is asked for. */
+const isWithout = ({ signIn: { state, graceUntil } }: StoredSignIn): boolean =>
+  state === 'enrol-first' || (state === 'let-in' && graceUntil !== undefined);
 
 const loginNameOf = async (db: Db, person: Id): Promise<string | undefined> =>
   (

@@ -13,6 +13,8 @@ import { openInvitation, type Brought } from '../invitations/links.js';
 import { entryOf } from '../../platform/http/actors.js';
 import { ownParty, takesKeys } from '../keyring/relying-party.js';
 import { pagePromptKinds } from '../rulebook/prompt-kinds.js';
+import { assertNotLeant, ownBy } from '../keyring/own.js';
+import { listActivity } from './activity.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import {
@@ -162,3 +164,25 @@ class GivenRight {
 export const offerPlace: Handler<'passkeys.offer'> = async (deps, call) => ({
   answer: offerKeys(deps, (await takesKeys(deps)) ? await ownParty(deps) : undefined, call.body.place),
 });
+
+/** As many as somebody looks over at a glance. */
+const LATEST = 10;
+
+/** Somebody's own latest sign-ins: what they would not know of is what they should hear of. */
+export const ownSignIns: Handler<'own.signIns'> = async (deps, call) => {
+  const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  assertNotLeant(own);
+  const { personId } = own;
+  const { rows } = await listActivity(deps, { person: personId, limit: LATEST }, deps.now(), undefined);
+  return {
+    answer: {
+      rows: rows.map(({ at, application, state, way, sourceAddress }) => ({
+        at,
+        application: application.name,
+        state,
+        way,
+        from: sourceAddress,
+      })),
+    },
+  };
+};

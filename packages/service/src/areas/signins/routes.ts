@@ -13,7 +13,7 @@ import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
 import { giveVerdict } from './verdict.js';
 import { meets } from './meets.js';
-import { offerPlace, ownBegin, ownProve } from './own.js';
+import { offerPlace, ownBegin, ownProve, ownSignIns } from './own.js';
 import { prove } from './proofs/index.js';
 import { takeStep } from './steps.js';
 import { viewOf, type StoredSignIn } from './store.js';
@@ -69,6 +69,7 @@ export const signInHandlers: AreaHandlers<
   | 'console.prove'
   | 'own.begin'
   | 'own.prove'
+  | 'own.signIns'
   | 'walkThroughs.begin'
   | 'walkThroughs.prove'
   | 'people.meets'
@@ -84,6 +85,7 @@ export const signInHandlers: AreaHandlers<
   'console.prove': consoleProve,
   'own.begin': ownBegin,
   'own.prove': ownProve,
+  'own.signIns': ownSignIns,
   'walkThroughs.begin': beginWalk,
   'walkThroughs.prove': proveWalk,
   'people.meets': meets,

@@ -1,5 +1,5 @@
 import { endAccess } from '../access/end.js';
-import { endInBrowsers } from '../browsers/routes.js';
+import { endInBrowsers } from '../browsers/end-in-browsers.js';
 import { write } from '../../platform/db/sql.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';

@@ -33,6 +33,7 @@ import {
   enrolmentWithin,
   giveRightWithin,
   graceWithin,
+  isWithoutAnew,
   putOff,
   spendOnce,
   type Enrolled,
@@ -105,24 +106,28 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     granted: ['source-address', 'browser', ...(named ? (['password-checked'] as const) : [])],
   };
   const mine = loginName === session?.loginName ? session : undefined;
-  const stored = await prepareSignIn(
-    deps,
-    place,
-    {
-      loginName,
-      promptKinds: pagePromptKinds(await takesKeys(deps)),
-      claims: {
-        sourceAddress: call.origin,
-        ...(call.browser ? { browser: call.browser } : {}),
-        ...(named ? { passwordChecked: true as const } : {}),
+  const prepared = async (resumed: readonly ProofDone[]) =>
+    await prepareSignIn(
+      deps,
+      place,
+      {
+        loginName,
+        promptKinds: pagePromptKinds(await takesKeys(deps)),
+        claims: {
+          sourceAddress: call.origin,
+          ...(call.browser ? { browser: call.browser } : {}),
+          ...(named ? { passwordChecked: true as const } : {}),
+        },
       },
-    },
-    {
-      acquaintance: async (personId) => await acquaintance(deps, browserId, personId, deps.now()),
-      resumed: enrolled?.proofs ?? counting(request, mine, deps.now()),
-      atLeast: request.acr.map(neededFor),
-    },
-  );
+      {
+        acquaintance: async (personId) => await acquaintance(deps, browserId, personId, deps.now()),
+        resumed,
+        atLeast: request.acr.map(neededFor),
+      },
+    );
+  const first = await prepared(enrolled?.proofs ?? counting(request, mine, deps.now()));
+  // Whoever is to enrol, or says that they do later, has proved it is them just now.
+  const stored = !request.silent && isWithoutAnew(first) ? await prepared([]) : first;
   if (request.silent && stored.signIn.state !== 'let-in')
     return { answer: { ...page, ...nobodyYet, redirect: back('interaction_required', 'something has to be proved') } };
   const beginning = who ?? { loginName };
