@@ -1,13 +1,22 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
+import { styled } from 'styled-components';
 import { Button } from '../frame/components/button.js';
 import { Row, Small, Soft } from '../frame/components/layout.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
+import { space } from '../frame/theme/tokens.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { moment, say, shared, words } from './messages/index.js';
 
 const w = words.own;
+
+const Latest = styled.ul`
+  list-style: none;
+  display: grid;
+  gap: ${space.small};
+  padding: ${space.small} 0;
+`;
 
 /** What came of it, and that they say once more who they are for whatever comes next. */
 function Over({ organisation, title, text }: { organisation: string; title: string; text: string }) {
@@ -122,7 +131,7 @@ export function LatestSignIns({ right }: { right: string }) {
   return (
     <section aria-labelledby="latest">
       <h2 id="latest">{w.latest}</h2>
-      <ul>
+      <Latest>
         {rows.map((row) => (
           <li key={row.at}>
             {row.application ?? w.somewhere}: {shared.signInStates[row.state]}{' '}
@@ -132,7 +141,7 @@ export function LatestSignIns({ right }: { right: string }) {
             </Soft>
           </li>
         ))}
-      </ul>
+      </Latest>
       <Small>{w.notMe}</Small>
     </section>
   );
