@@ -171,15 +171,21 @@ class Tray {
   /** Notes what is sent, and gives what was taken and not begun to whoever comes next. */
   async putBack(): Promise<void> {
     clearInterval(this.#renewing);
-    await this.#note();
-    const left = this.#waiting.splice(0);
-    if (left.length > 0)
-      await write(
-        this.#deps,
-        `UPDATE outbox SET state = 'waiting', attempts = attempts - 1, lease_holder = NULL, lease_until = NULL
-         WHERE id IN (:ids) AND lease_holder = :holder`,
-        { ids: left.map(({ id }) => id), holder: idBytes(this.#deps.trail.id) },
-      );
+    try {
+      await this.#note();
+    } finally {
+      await this.#giveBack(this.#waiting.splice(0));
+    }
+  }
+
+  async #giveBack(rows: readonly Waiting[]): Promise<void> {
+    if (rows.length === 0) return;
+    await write(
+      this.#deps,
+      `UPDATE outbox SET state = 'waiting', attempts = attempts - 1, lease_holder = NULL, lease_until = NULL
+       WHERE id IN (:ids) AND lease_holder = :holder`,
+      { ids: rows.map(({ id }) => id), holder: idBytes(this.#deps.trail.id) },
+    );
   }
 }
 

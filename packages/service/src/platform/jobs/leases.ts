@@ -1,13 +1,16 @@
-import { select, write } from '../db/sql.js';
+import { select, selectOne, write } from '../db/sql.js';
 import type { Deps } from '../deps.js';
 import { idBytes } from '../ids.js';
-import { selectOne } from '../db/sql.js';
 
 /** How long a taken row stays taken without being renewed; work left by a killed process is taken up after it. */
 export const LEASE_SECONDS = 30;
 
 /** Tables whose rows are worked on by whoever takes them, with the column that says when. */
 const DUE = { jobs: 'run_at', outbox: 'next_at' } as const;
+
+/** The condition of a row that anybody may take: it is due, or whoever took it has not kept it. */
+const isFree = (table: keyof typeof DUE): string =>
+  `((state = 'waiting' AND ${DUE[table]} <= UTC_TIMESTAMP(3)) OR (state = 'running' AND lease_until < UTC_TIMESTAMP(3)))`;
 
 /**
  * Takes one due row for this process: a conditional write on the row, so that it is right on every node of a cluster
@@ -19,11 +22,10 @@ export async function takeDueRow(
   deps: Deps,
   table: keyof typeof DUE,
   kinds?: readonly string[],
-  leaseSeconds = LEASE_SECONDS,
 ): Promise<Buffer | undefined> {
   if (kinds?.length === 0) return undefined;
   const db = { sequelize: deps.sequelize };
-  const free = `((state = 'waiting' AND ${DUE[table]} <= UTC_TIMESTAMP(3)) OR (state = 'running' AND lease_until < UTC_TIMESTAMP(3)))`;
+  const free = isFree(table);
   for (let tries = 0; tries < 5; tries++) {
     const found = await selectOne<{ id: Buffer }>(
       db,
@@ -33,7 +35,7 @@ export async function takeDueRow(
     if (!found) return undefined;
     const taken = await write(
       db,
-      `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND,
+      `UPDATE \`${table}\` SET state = 'running', lease_holder = :holder, lease_until = UTC_TIMESTAMP(3) + INTERVAL ${LEASE_SECONDS} SECOND,
          attempts = attempts + 1 WHERE id = :id AND ${free}`,
       { id: found.id, holder: idBytes(deps.trail.id) },
     );
@@ -43,15 +45,10 @@ export async function takeDueRow(
 }
 
 /** Keeps a taken row; false when it was lost to another process, which the work must then leave alone. */
-export async function renewLease(
-  deps: Deps,
-  table: keyof typeof DUE,
-  id: Buffer,
-  leaseSeconds = LEASE_SECONDS,
-): Promise<boolean> {
+export async function renewLease(deps: Deps, table: keyof typeof DUE, id: Buffer): Promise<boolean> {
   const renewed = await write(
     { sequelize: deps.sequelize },
-    `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${leaseSeconds} SECOND WHERE id = :id AND lease_holder = :holder AND state = 'running'`,
+    `UPDATE \`${table}\` SET lease_until = UTC_TIMESTAMP(3) + INTERVAL ${LEASE_SECONDS} SECOND WHERE id = :id AND lease_holder = :holder AND state = 'running'`,
     { id, holder: idBytes(deps.trail.id) },
   );
   return renewed === 1;
@@ -66,7 +63,7 @@ export async function takeDueRows(
   most: number,
 ): Promise<readonly Buffer[]> {
   const db = { sequelize: deps.sequelize };
-  const free = `((state = 'waiting' AND ${DUE[table]} <= UTC_TIMESTAMP(3)) OR (state = 'running' AND lease_until < UTC_TIMESTAMP(3)))`;
+  const free = isFree(table);
   const found = await select<{ id: Buffer }>(
     db,
     `SELECT id FROM \`${table}\` WHERE ${free} AND kind = :kind ORDER BY ${DUE[table]} LIMIT :most`,
