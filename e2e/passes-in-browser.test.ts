@@ -67,6 +67,8 @@ describe('a pass, in the console', () => {
     expect(await keyring.getByText('temporary pass').count()).toBe(0);
 
     await page.getByRole('link', { name: 'Passes' }).click();
+    // The page of the person has a button of the same name, until the other page has come.
+    await page.getByRole('heading', { level: 1, name: 'Passes' }).waitFor();
     await page.getByRole('button', { name: 'Withdraw the pass of nell.harrow' }).click();
     await page.getByText('It was used 1 time. All sessions of nell.harrow end with it').waitFor();
     await page.getByRole('button', { name: 'Withdraw', exact: true }).click();
