@@ -85,7 +85,19 @@ describe('every role', () => {
         authenticator: authenticators[0]!.id,
         carrier: carriers[0]!.id,
         invitation: invited.rows[0]!.id,
+        dispute: await disputed(person),
       };
+    };
+    /** A change that somebody says was not them; nothing is sent by mail here, so nobody could have said so. */
+    const disputed = async (person: string): Promise<string> => {
+      const id = person.replace(/.{4}$/, 'd15b');
+      const bare = (text: string) => text.replaceAll('-', '');
+      await inst.sql(
+        `INSERT INTO change_notices (id, person_id, kind, label, hash, hash_key_id, at, until, disputed_at, effect)
+         VALUES (UNHEX(?), UNHEX(?), 'pass.given', '', REPEAT('h', 32), REPEAT('k', 16), UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), 'told')`,
+        [bare(id), bare(person)],
+      );
+      return id;
     };
     const [mine, theirs] = [await namedOf(inCrane.id), await namedOf(inTower.id)];
     for (const { id, spec, access } of operatorRoutes) {

@@ -237,6 +237,8 @@ describe('somebody whom the Berth Planner sends to sign in', () => {
     await page.getByRole('heading', { name: 'Done' }).waitFor();
     await page.getByText('Old faithful').waitFor();
     await accessible(page, 'enrol: done');
+    await page.getByRole('button', { name: 'Open Old faithful' }).click();
+    await accessible(page, 'enrol: one thing');
     await page.getByRole('button', { name: 'Choose a PIN' }).click();
     await page.getByLabel('PIN').fill('1111');
     await page.keyboard.press('Enter');

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { Sent } from '@nimble-latch/api';
 import { createClient, type Client } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
 import { inject } from 'vitest';
@@ -185,8 +186,11 @@ export class Phone {
 export async function personWithApp(
   owner: Client,
   loginName: string,
+  more: Partial<Sent<'people.add', 'body'>> = {},
 ): Promise<{ id: string; phone: Phone; authenticator: string }> {
-  const person = await owner.call('people.add', { body: { displayName: loginName, loginNames: [loginName] } });
+  const person = await owner.call('people.add', {
+    body: { displayName: loginName, loginNames: [loginName], ...more },
+  });
   await owner.call('people.setPassword', { params: { id: person.id }, body: { password: PASSWORD } });
   const begun = await owner.call('totp.begin', { params: { id: person.id }, body: {} });
   const phone = new Phone(begun.keyUri);

@@ -6,7 +6,7 @@ import { PATHS, type RouteId } from './paths.js';
 /**
  * Whom a call is about, so that roles limited to groups end where they should, and administrators and emergency accounts
  * are left to owners: everybody (or the installation); what the caller reaches, to which the answer is narrowed; or one
- * person, named by a parameter of the path, or by an authenticator, carrier, sign-in or invitation of theirs.
+ * person, named by a parameter of the path, or by an authenticator, carrier, sign-in, invitation or disputed change of theirs.
  */
 export type About =
   | 'everybody'
@@ -15,10 +15,11 @@ export type About =
   | { readonly authenticator: string }
   | { readonly carrier: string }
   | { readonly signIn: string }
-  | { readonly invitation: string };
+  | { readonly invitation: string }
+  | { readonly dispute: string };
 
 /** What a parameter of a path names: something of one person's, something of the installation, or a part of what is named before it. */
-type Subject = 'person' | 'authenticator' | 'carrier' | 'signIn' | 'invitation' | 'installation' | 'part';
+type Subject = 'person' | 'authenticator' | 'carrier' | 'signIn' | 'invitation' | 'dispute' | 'installation' | 'part';
 
 /**
  * What the members of each collection are, by the path before the parameter (`*` for a parameter in it). A collection that is not
@@ -34,6 +35,7 @@ const SUBJECT_OF: Readonly<Record<string, Subject>> = {
   '/authenticators': 'authenticator',
   '/passes': 'authenticator',
   '/invitations': 'invitation',
+  '/disputes': 'dispute',
   '/invitation-rounds': 'installation',
   '/standing-invitations': 'installation',
   '/carriers': 'carrier',

@@ -20,6 +20,7 @@ export { FIRST_RECOVERY, FIRST_WEIGHTS, settings as settingsSchema } from './rou
 export {
   acceptedLanguage,
   catalogue,
+  localeOf,
   hint,
   LANGUAGES,
   say,
@@ -63,6 +64,7 @@ export {
   METHODS,
   METHOD_PURPOSES,
   PASS_PURPOSES,
+  DISPUTE_STATES,
   PASS_STATES,
   type PassPurpose,
   OWNER_PARTS,
@@ -89,6 +91,7 @@ export {
   PERMISSIONS,
   type Permission,
   type Role,
+  type SelfAction,
   type RowVerdict,
   type Seen,
   type Source,

@@ -17,6 +17,7 @@ const LOAD: Readonly<Record<NounName, () => Promise<Noun>>> = {
   keyring: async () => (await import('./commands/keyring.js')).keyring,
   invitation: async () => (await import('./commands/invitation.js')).invitation,
   pass: async () => (await import('./commands/pass.js')).pass,
+  dispute: async () => (await import('./commands/dispute.js')).dispute,
   stock: async () => (await import('./commands/stock.js')).stock,
   application: async () => (await import('./commands/application.js')).application,
   rulebook: async () => (await import('./commands/rulebook.js')).rulebook,

@@ -6,6 +6,7 @@ import { invitationsArea } from './areas/invitations/area.js';
 import { methodsArea } from './areas/methods/area.js';
 import { modelsArea } from './areas/models/area.js';
 import { networksArea } from './areas/networks/area.js';
+import { noticesArea } from './areas/notices/area.js';
 import { passesArea } from './areas/passes/area.js';
 import { peopleArea } from './areas/people/area.js';
 import { relyingPartyArea } from './areas/relying-party/area.js';
@@ -24,6 +25,7 @@ export const AREAS: readonly ConsoleArea[] = [
   methodsArea,
   modelsArea,
   networksArea,
+  noticesArea,
   passesArea,
   peopleArea,
   relyingPartyArea,

@@ -24,6 +24,10 @@ export type Qualifier = (typeof QUALIFIERS)[number];
 export const METHOD_PURPOSES = ['sign-in', 'reset', 'caller-check', 'enrol'] as const;
 export type MethodPurpose = (typeof METHOD_PURPOSES)[number];
 
+/** What people do with their own by themselves. */
+export const SELF_ACTIONS = ['enrol', 'name', 'prefer', 'test', 'resync', 'pin', 'remove'] as const;
+export type SelfAction = (typeof SELF_ACTIONS)[number];
+
 /** Why a method is not offered to somebody. */
 export const WHY_NOT_OFFERED = [
   'not-built',
@@ -33,5 +37,6 @@ export const WHY_NOT_OFFERED = [
   'not-invited-to',
   'in-person',
   'countersigned',
+  'not-by-oneself',
 ] as const;
 export type WhyNotOffered = (typeof WHY_NOT_OFFERED)[number];

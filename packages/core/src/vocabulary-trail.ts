@@ -105,6 +105,8 @@ export const TRAIL_ACTIONS = [
   'pass.given',
   'pass.withdrawn',
   'pass.ended',
+  'change.disputed',
+  'dispute.settled',
   'password.set',
   'application.added',
   'application.changed',

@@ -8,6 +8,7 @@ export * from './vocabulary-imports.js';
 export * from './vocabulary-invitations.js';
 export * from './vocabulary-keys.js';
 export * from './vocabulary-methods.js';
+export * from './vocabulary-notices.js';
 export * from './vocabulary-oidc.js';
 export * from './vocabulary-passes.js';
 export * from './vocabulary-rulebook.js';

@@ -258,6 +258,28 @@ export const deErrors: typeof enErrors = {
       title: 'Diese Einladung gilt nicht, oder nicht mehr.',
       remedy: 'Sehen Sie nach, ob der Code ganz da ist. Wenn ja, bitten Sie den Helpdesk um eine neue.',
     },
+    'notice-gone': {
+      title: 'Dieser Link gilt nicht, oder nicht mehr.',
+      remedy: 'Öffnen Sie ihn noch einmal ganz aus der Nachricht. Ist sie älter, so rufen Sie Ihren Helpdesk an.',
+    },
+    'proof-old': {
+      title: 'Dazu braucht es einen frischen Nachweis, dass Sie es sind.',
+      remedy: 'Weisen Sie sich noch einmal aus und wiederholen Sie es dann.',
+    },
+    'proof-weak': {
+      title:
+        'Ein Passwort, ein Ausweis oder ein Wiederherstellungscode reicht nicht, um etwas vom Schlüsselbund zu nehmen.',
+      remedy: 'Ist es verloren, so melden Sie es verloren. Zum Entfernen kommen Sie mit etwas anderem, das Sie haben.',
+    },
+    'last-way': {
+      title: 'Ohne {label} kämen Sie nicht mehr hinein bei: {places}.',
+      remedy:
+        'Richten Sie zuerst etwas anderes ein und entfernen Sie es dann. Ist es verloren, so melden Sie es verloren.',
+    },
+    'not-by-oneself': {
+      title: 'Das können Sie damit hier nicht selbst tun.',
+      remedy: 'Ihr Helpdesk kann es.',
+    },
     'no-mail-server': {
       title: 'Es ist kein Mailserver eingerichtet.',
       remedy: 'Setzen Sie am Dienst NLATCH_SMTP_URL und NLATCH_MAIL_FROM, oder laden Sie auf Papier ein.',

@@ -13,6 +13,7 @@ export const deMethods: typeof enMethods = {
     'nothing-said': 'keine Zeile der Verfahren, in der die Person steht, sagt etwas darüber',
     'not-invited-to': 'die Einladung nennt andere Verfahren',
     'in-person': 'wer noch nichts anderes hat, richtet es persönlich ein, an einem Schalter',
+    'not-by-oneself': 'niemand richtet es selbst ein; der Helpdesk tut es',
     countersigned: 'wer noch nichts anderes hat, braucht eine gegengezeichnete Einladung',
     'not-enrolled-any-more': 'die Einstellungen der Verfahren lassen keines mehr einrichten',
     'checked-elsewhere': 'Anwendungen prüfen es selbst; hier wird nichts davon gehalten',

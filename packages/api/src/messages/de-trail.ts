@@ -103,6 +103,8 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'pass.given': '{actor} gab {person} einen vorläufigen Ausweis',
     'pass.withdrawn': '{actor} zog einen vorläufigen Ausweis von {person} zurück',
     'pass.ended': 'ein vorläufiger Ausweis von {person} endete',
+    'change.disputed': '{person} sagte, dass eine Änderung am Schlüsselbund nicht von ihr oder ihm kam',
+    'dispute.settled': '{actor} erledigte, was {person} bestritten hatte: {reason}',
     'password.set': '{actor} setzte das Passwort von {person}',
     'application.added': '{actor} trug {target} ein',
     'application.changed': '{actor} änderte {target}',

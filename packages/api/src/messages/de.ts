@@ -1,4 +1,5 @@
 import { deInvitations } from './de-invitations.js';
+import { deNotices } from './de-notices.js';
 import { deErrors } from './de-errors.js';
 import { deTokens } from './de-tokens.js';
 import { deImports } from './de-imports.js';
@@ -227,6 +228,7 @@ export const de: Catalogue = {
   },
   ...deAccess,
   ...deInvitations,
+  ...deNotices,
   ...deMethods,
   ...deKeys,
   ...deRisk,

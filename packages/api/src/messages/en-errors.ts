@@ -237,6 +237,26 @@ export const enErrors = {
       title: 'This invitation is of no use, or not any more.',
       remedy: 'Look whether all of the code is there. If it is, ask your help desk for a new one.',
     },
+    'notice-gone': {
+      title: 'This link is of no use, or not any more.',
+      remedy: 'Open it from the notice once more, whole. If it was longer ago, call your help desk.',
+    },
+    'proof-old': {
+      title: 'This needs a fresh proof that it is you.',
+      remedy: 'Say once more who you are, then repeat it.',
+    },
+    'proof-weak': {
+      title: 'A password, a pass or a recovery code is not enough to take something off the keyring.',
+      remedy: 'If it is lost, report it lost. To remove it, come by something else that you hold.',
+    },
+    'last-way': {
+      title: 'Without {label} you would not get in any more at: {places}.',
+      remedy: 'Set up something else first, then remove it. If it is lost, report it lost.',
+    },
+    'not-by-oneself': {
+      title: 'You cannot do this with it by yourself here.',
+      remedy: 'Your help desk can.',
+    },
     'no-mail-server': {
       title: 'No mail server is set up.',
       remedy: 'Set NLATCH_SMTP_URL and NLATCH_MAIL_FROM at the service, or invite on paper.',

@@ -103,6 +103,8 @@ export const enTrail = {
     'pass.given': '{actor} gave {person} a temporary pass',
     'pass.withdrawn': '{actor} withdrew a temporary pass of {person}',
     'pass.ended': 'a temporary pass of {person} ended',
+    'change.disputed': '{person} said that a change of their keyring was not them',
+    'dispute.settled': '{actor} settled what {person} said was not them: {reason}',
     'password.set': '{actor} set the password of {person}',
     'application.added': '{actor} registered {target}',
     'application.changed': '{actor} changed {target}',

@@ -1,4 +1,5 @@
 import { enInvitations } from './en-invitations.js';
+import { enNotices } from './en-notices.js';
 import { enErrors } from './en-errors.js';
 import { enTokens } from './en-tokens.js';
 import { enImports } from './en-imports.js';
@@ -228,6 +229,7 @@ export const en = {
   },
   ...enAccess,
   ...enInvitations,
+  ...enNotices,
   ...enMethods,
   ...enKeys,
   ...enRisk,

@@ -18,6 +18,9 @@ export function catalogue(language: string): Catalogue {
   return Object.hasOwn(LANGUAGES, primary) ? LANGUAGES[primary as Language] : en;
 }
 
+/** The locale that dates are written in for a language tag: plain English as it is written where most of it is, not in one country. */
+export const localeOf = (language: string): string => (language === 'en' ? 'en-GB' : language);
+
 /** Names a sentence about one field; schemas and use cases carry names, the sentence is made where it is shown. */
 export type HintId = keyof Catalogue['fields'];
 

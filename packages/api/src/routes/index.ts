@@ -10,6 +10,7 @@ import { keyModelRoutes } from './models.js';
 import { keyringRoutes } from './keyring.js';
 import { methodRoutes } from './methods.js';
 import { networkRoutes } from './networks.js';
+import { noticeRoutes } from './notices.js';
 import { ownRoutes } from './own.js';
 import { invitationRoutes } from './invitations.js';
 import { passRoutes } from './passes.js';
@@ -41,6 +42,7 @@ export const ROUTES = {
   ...signInRoutes,
   ...pageRoutes,
   ...ownRoutes,
+  ...noticeRoutes,
   ...insightRoutes,
 } satisfies Record<RouteId, RouteSpec>;
 

@@ -151,6 +151,7 @@ export const insightRoutes = {
       signInDays: z
         .array(z.strictObject({ day: z.iso.date(), signIns: signInCounts }))
         .describe('The last thirty days in UTC, the oldest first'),
+      openDisputes: z.number().int().describe('Changes that their people say were not them, and nobody has seen to'),
       stuckInvitations: z.number().int().describe('Invitations that bounced or ran out, with nothing since'),
       needsHand: z
         .array(

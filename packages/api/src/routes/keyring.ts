@@ -110,6 +110,10 @@ export const totpBegun = z.strictObject({
 });
 
 /** The only answer that ever holds the codes. */
+/** What came of trying an authenticator. */
+export const testOutcome = z
+  .enum(['right', 'used', 'far', 'wrong'])
+  .describe('far: a counter that is so far ahead that two codes are needed');
 export const recoveryMade = z.strictObject({
   authenticator,
   codes: z.array(z.string()).describe('In groups, each good once'),
@@ -274,11 +278,7 @@ export const keyringRoutes = {
     access: operator('keyring.unlock', { authenticator: 'id' }),
     params: byId,
     body: z.strictObject({ code: typedCode }),
-    answer: z.strictObject({
-      outcome: z
-        .enum(['right', 'used', 'far', 'wrong'])
-        .describe('far: a counter that is so far ahead that two codes are needed'),
-    }),
+    answer: z.strictObject({ outcome: testOutcome }),
     errors: ['wrong-state', 'throttled', 'signature-needed'],
     trail: ['authenticator.tested'],
   }),

@@ -1,10 +1,11 @@
-import { METHODS, OWN_PLACES, SIGN_IN_STATES, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
+import { METHODS, OWN_PLACES, SELF_ACTIONS, SIGN_IN_STATES, WHY_NOT_OFFERED } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { open, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
 import { id, instant, line, nothing, secretText } from '../schema.js';
-import { recoveryMade, totpBegun, typedCode, typedPin, webauthnBegun } from './keyring.js';
-import { registrationResponse } from './webauthn.js';
+import { recoveryMade, testOutcome, totpBegun, typedCode, typedPin, webauthnBegun } from './keyring.js';
+import { pageRoutes } from './pages.js';
+import { assertionResponse, registrationResponse, requestOptions } from './webauthn.js';
 import { proofBody, signIn, whoOrKey } from './signins.js';
 
 const right = z
@@ -92,6 +93,9 @@ export const ownRoutes = {
             .describe('Null for an address that is at none of its origins: it is led to nowhere'),
         })
         .nullable(),
+      looksOnly: z
+        .boolean()
+        .describe('The right came from being signed in: whatever changes something asks for a proof first'),
       invited: z.boolean().describe('It came from an invitation that is still to be used'),
       held: z.array(
         z.strictObject({
@@ -104,6 +108,9 @@ export const ownRoutes = {
           lastUsedAt: instant.nullable(),
           pin: z.enum(['none', 'own', 'given']),
           left: z.number().int().nullable().describe('Of recovery codes: how many are left'),
+          preferred: z.boolean().describe('Asked for first'),
+          suspended: z.boolean().describe('Set aside: it proves nothing until somebody takes it back into use'),
+          may: z.array(z.enum(SELF_ACTIONS)).describe('What one may do with it by oneself'),
         }),
       ),
       tokens: z
@@ -190,6 +197,7 @@ export const ownRoutes = {
     answer: z.strictObject({ label: z.string() }),
     errors: [
       'request-gone',
+      'not-by-oneself',
       'wrong-state',
       'method-not-offered',
       'code-wrong',
@@ -205,7 +213,7 @@ export const ownRoutes = {
     params: byId,
     body: z.strictObject({ right, pin: typedPin }),
     answer: z.strictObject({ label: z.string() }),
-    errors: ['request-gone', 'wrong-state', 'method-not-offered', 'pin-weak'],
+    errors: ['request-gone', 'proof-old', 'not-by-oneself', 'wrong-state', 'method-not-offered', 'pin-weak'],
     trail: ['pin.set'],
   }),
   'own.makeRecovery': route('own.makeRecovery', {
@@ -214,7 +222,7 @@ export const ownRoutes = {
     body: z.strictObject({ right }),
     answer: recoveryMade,
     status: 201,
-    errors: ['request-gone', 'limit-reached', 'wrong-state', 'method-not-offered'],
+    errors: ['request-gone', 'proof-old', 'limit-reached', 'wrong-state', 'method-not-offered'],
     trail: ['recovery.made', 'carrier.added'],
   }),
   'own.reportLost': route('own.reportLost', {
@@ -249,11 +257,90 @@ export const ownRoutes = {
           state: z.enum(SIGN_IN_STATES),
           way: z.string().nullable(),
           from: z.string().nullable().describe('The address that it came from, as far as it is known'),
+          network: z.string().nullable().describe('The narrowest network that the address lies in'),
+          city: z.string().nullable(),
+          country: z.string().nullable().describe('ISO 3166-1, two letters'),
+          browser: z.string().describe('What the browser says that it is; empty where that is not known'),
         }),
       ),
     }),
     errors: ['request-gone'],
     trail: { none: 'shows somebody their own; nothing is changed' },
+  }),
+  'own.bySession': route('own.bySession', {
+    summary:
+      'See what one holds, where one is signed in by our pages in this browser; to change something takes a proof',
+    access: open('the cookie of this browser shows who is signed in'),
+    body: z.strictObject({}),
+    answer: z.strictObject({ right, loginName: z.string() }),
+    errors: ['not-signed-in', 'owners-only'],
+    trail: { none: 'shows somebody their own; nothing is changed' },
+  }),
+  'own.rename': route('own.rename', {
+    summary: 'Name a device of one’s own; what is on no device is named itself',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, label: line(LIMITS.labelChars) }),
+    answer: z.strictObject({ label: z.string() }),
+    errors: ['request-gone', 'proof-old', 'not-by-oneself', 'wrong-state'],
+    trail: ['authenticator.renamed', 'carrier.changed'],
+  }),
+  'own.prefer': route('own.prefer', {
+    summary: 'Have one authenticator of one’s own asked for first, or none',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, preferred: z.boolean() }),
+    answer: nothing,
+    errors: ['request-gone', 'proof-old', 'not-by-oneself', 'wrong-state'],
+    trail: ['authenticator.preferred'],
+  }),
+  'own.beginTest': route('own.beginTest', {
+    summary:
+      'Begin to try an authenticator of one’s own without signing in: what to ask the browser for, where it is a key',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right }),
+    answer: z.strictObject({ publicKey: requestOptions.nullable() }),
+    errors: ['request-gone', 'not-by-oneself', 'wrong-state', 'key-needs-name', 'keys-elsewhere'],
+    trail: { none: 'asks for something; nothing is changed' },
+  }),
+  'own.test': route('own.test', {
+    summary: 'Try it: a code that is right is used up by it',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right, code: typedCode.optional(), credential: assertionResponse.optional() }),
+    answer: z.strictObject({ outcome: testOutcome }),
+    errors: ['request-gone', 'not-by-oneself', 'wrong-state', 'throttled'],
+    trail: ['authenticator.tested'],
+  }),
+  'own.remove': route('own.remove', {
+    summary:
+      'Take an authenticator off one’s own keyring, for good; refused where one would not get in any more without it',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right }),
+    answer: z.strictObject({
+      left: z.number().int().describe('Authenticators that are still in use, the password among them'),
+    }),
+    errors: ['request-gone', 'proof-old', 'proof-weak', 'not-by-oneself', 'wrong-state', 'last-way'],
+    trail: ['authenticator.revoked'],
+  }),
+  'own.browsers': route('own.browsers', {
+    summary: 'Where one is signed in by our pages, and which browsers need not prove again for some days',
+    access: open(BY_RIGHT),
+    body: z.strictObject({ right }),
+    answer: pageRoutes['browsers.list'].answer,
+    errors: ['request-gone'],
+    trail: { none: 'shows somebody their own; nothing is changed' },
+  }),
+  'own.forgetBrowser': route('own.forgetBrowser', {
+    summary: 'Forget a browser of one’s own that need not prove again',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right }),
+    answer: nothing,
+    errors: ['request-gone', 'proof-old'],
+    trail: ['browser.forgotten'],
   }),
   'own.setPassword': route('own.setPassword', {
     summary: 'Set a new password in place of the one that was forgotten; all sessions end',

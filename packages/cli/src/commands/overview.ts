@@ -34,6 +34,9 @@ export function overview(command: Command, context: Context): void {
             say(o.needsHand, { name }),
             say(o.keyCompromised, { people, since: since ?? '' }),
           ]),
+          ...(answer.openDisputes > 0
+            ? [[o.disputes, say(o.disputesHow, { changes: answer.openDisputes })] as [string, string]]
+            : []),
           ...(answer.stuckInvitations > 0
             ? [[o.stuckInvitations, say(o.stuckHow, { people: answer.stuckInvitations })] as [string, string]]
             : []),

@@ -53,6 +53,7 @@ export const words = {
     keyring: 'carriers and authenticators of one person: enrol, prove, suspend, revoke',
     invitation: 'invite people to enrol, by mail or on paper; who has done it, who is stuck',
     pass: 'temporary passes: give, list, withdraw',
+    dispute: 'changes that people say were not them: list, settle',
     stock: 'hardware tokens: in stock, assigned, sent, with the story of each',
     application: 'applications, their connections and keys',
     rulebook: 'rules that say what is asked for, where',

@@ -12,6 +12,9 @@ export const overviewWords = {
       keyCompromised:
         '{people, plural, one {# person holds} other {# people hold}} a key of this model, which is not to be relied on (reported {since})',
       fewKeys: 'fewer keys than they should',
+      disputes: 'Needs a hand: not them',
+      disputesHow:
+        'people say of {changes, plural, one {# change} other {# changes}} that it was not them: nlatch dispute list',
       stuckInvitations: 'Needs a hand: invitations',
       stuckHow:
         '{people, plural, one {# bounced or ran out} other {# bounced or ran out}}, and nothing has come since: nlatch invitation list --state stuck',

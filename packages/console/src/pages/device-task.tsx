@@ -6,6 +6,7 @@ import { Row } from '../frame/components/layout.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
 import { say, words } from './messages/index.js';
+import { useOwn } from './own-right.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
 
 const w = words.enrolling;
@@ -20,18 +21,17 @@ const DONE = { token: w.done, resync: w.resyncDone, pin: w.pinDone };
 
 /** One thing to do with one device: prove it, have it found again, or choose its PIN. */
 export function DeviceTaskForm({
-  right,
   task,
   organisation,
   onBack,
   onDone,
 }: {
-  right: string;
   task: DeviceTask;
   organisation: string;
   onBack: () => void;
   onDone: (said: string) => void;
 }) {
+  const { run } = useOwn();
   const [typed, setTyped] = useState<readonly string[]>([]);
   const [two, setTwo] = useState(false);
   const [busy, setBusy] = useState(false);
@@ -45,9 +45,10 @@ export function DeviceTaskForm({
     setTrouble(undefined);
     const params = { id: task.id };
     try {
-      if (task.what === 'pin') await call('own.setPin', { params, body: { right, pin: codes[0]! } });
-      else if (task.what === 'resync') await call('own.resync', { params, body: { right, codes } });
-      else await call('own.proveToken', { params, body: { right, codes } });
+      await run(async (right) => {
+        if (task.what === 'pin') return await call('own.setPin', { params, body: { right, pin: codes[0]! } });
+        return await call(task.what === 'resync' ? 'own.resync' : 'own.proveToken', { params, body: { right, codes } });
+      });
       onDone(DONE[task.what]);
     } catch (error) {
       setTrouble(troubleOf(error));

@@ -3,42 +3,51 @@ import { useEffect, useRef, useState } from 'react';
 import { styled } from 'styled-components';
 import { Button } from '../frame/components/button.js';
 import { Form, TextField } from '../frame/components/text-fields.js';
-import { Row, ShownCode, Small, Soft } from '../frame/components/layout.js';
+import { Row, ShownCode, Small, Soft, Spread } from '../frame/components/layout.js';
 import { makeKey } from '../frame/components/keys.js';
-import { Qr } from '../frame/components/qr.js';
-import { space } from '../frame/theme/tokens.js';
-import { call, troubleOf } from './api.js';
-import { Hall } from './hall.js';
-import { moment, say, shared, words } from './messages/index.js';
-import { DeviceTaskForm, type DeviceTask } from './device-task.js';
-import { forgetInvitation } from './invitation.js';
-import { OwnSignIn } from './own-sign-in.js';
-import { LatestSignIns, ReportLost, SignOutEverywhere } from './own-things.js';
 import { RecoverySheet } from '../frame/components/recovery-sheet.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
+import { space } from '../frame/theme/tokens.js';
+import { call, troubleOf } from './api.js';
+import { DeviceTaskForm, type DeviceTask } from './device-task.js';
+import { Hall } from './hall.js';
+import { forgetInvitation } from './invitation.js';
+import { moment, say, shared, words } from './messages/index.js';
+import { OwnRight, useOwn } from './own-right.js';
+import { OwnSignIn } from './own-sign-in.js';
+import { nameOf, OwnThing, type Held } from './own-thing.js';
+import { LatestSignIns, OwnBrowsers, SignOutEverywhere } from './own-things.js';
+import { ProveApp, type BegunApp } from './prove-app.js';
 
 const w = words.enrolling;
 type Shown = Answer<'own.show'>;
-type Begun = Answer<'own.beginTotp'>;
 
 const List = styled.ul`
   list-style: none;
+  padding: 0;
   display: grid;
   gap: ${space.snug};
-  li {
-    display: grid;
-    gap: ${space.small};
-  }
 `;
 
-/** Somebody enrols an authenticator themselves: prove, choose, do it, prove it, done. */
+/** Somebody looks after what they hold: prove, choose, do it, prove it, done. */
 export function EnrolPage() {
   return (
     <OwnSignIn place="enrolment" title={w.title} intro={w.intro} notHere={w.notHere}>
-      {(right) => <Enrol right={right} />}
+      {(right, { loginName }) => (
+        <OwnRight right={right} loginName={loginName} within={false}>
+          <MyKeyring />
+        </OwnRight>
+      )}
     </OwnSignIn>
   );
 }
+
+/** Somebody sets something up inside a sign-in. @param props.leave where they came from, and go back to */
+export const EnrolWithin = ({ right, leave }: { right: string; leave: Leave }) => (
+  <OwnRight right={right} loginName={null} within>
+    <MyKeyring leave={leave} />
+  </OwnRight>
+);
 
 /** The application in the page's address that brought somebody here. */
 function cameFrom(): { application: string; back?: string } | undefined {
@@ -53,28 +62,41 @@ interface Leave {
   readonly go: () => Promise<void>;
 }
 
-/** What somebody holds and may set up, by a right that they proved. @param props.leave where they came from, and go back to */
-export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
+/** What is being done instead of looking at all of it. */
+type Doing =
+  | { readonly what: 'app'; readonly begun: BegunApp }
+  | { readonly what: 'token'; readonly task: DeviceTask }
+  | { readonly what: 'codes'; readonly codes: readonly string[] }
+  | { readonly what: 'thing'; readonly id: string }
+  | { readonly what: 'leaving' };
+
+function MyKeyring({ leave }: { leave?: Leave }) {
+  const { run } = useOwn();
   const [shown, setShown] = useState<Shown>();
-  const [begun, setBegun] = useState<Begun>();
-  const [done, setDone] = useState(false);
-  const [task, setDoing] = useState<DeviceTask>();
-  const [said, setSaid] = useState<string>();
+  const [doing, setDoing] = useState<Doing>();
+  const [said, setSaid] = useState<{ readonly text: string; readonly setUp: boolean }>();
   const [trouble, setTrouble] = useState<string>();
-  const [carrier, setCarrier] = useState('');
-  const [lost, setLost] = useState<{ id: string; label: string }>();
-  const [leaving, setLeaving] = useState(false);
-  const [codes, setCodes] = useState<readonly string[]>();
-  const doing = (act: () => Promise<void>) => void act().catch((error: unknown) => setTrouble(troubleOf(error)));
   const [from] = useState(cameFrom);
   const wasInvited = useRef(false);
+  const act = (what: () => Promise<void>) => {
+    setTrouble(undefined);
+    void what().catch((error: unknown) => setTrouble(troubleOf(error)));
+  };
   const read = async () => {
-    const now = await call('own.show', { body: { right, ...(from ? { from } : {}) } });
+    const now = await run(async (right) => await call('own.show', { body: { right, ...(from ? { from } : {}) } }));
     if (wasInvited.current && !now.invited) forgetInvitation();
     wasInvited.current = now.invited;
     setShown(now);
   };
-  useEffect(() => doing(read), []);
+  useEffect(() => act(read), []);
+  /** Something came of it: all is read anew, and what is said of it stands on top. */
+  const done = (text: string, setUp: boolean) =>
+    act(async () => {
+      await read();
+      setSaid({ text, setUp });
+      setDoing(undefined);
+    });
+  const back = () => setDoing(undefined);
 
   if (!shown)
     return (
@@ -83,145 +105,169 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
       </Hall>
     );
   const { organisation } = shown;
-  if (begun && !done)
+  const thing = doing?.what === 'thing' ? shown.held.find(({ id }) => id === doing.id) : undefined;
+  if (thing)
+    return <OwnThing held={thing} organisation={organisation} onBack={back} onDone={(text) => done(text, false)} />;
+  if (doing?.what === 'app')
     return (
-      <Prove
-        right={right}
-        begun={begun}
-        organisation={organisation}
-        onProved={() =>
-          doing(async () => {
-            await read();
-            setDone(true);
-          })
-        }
-        onBack={() => setBegun(undefined)}
-      />
+      <ProveApp begun={doing.begun} organisation={organisation} onProved={() => done(w.done, true)} onBack={back} />
     );
-  if (task)
+  if (doing?.what === 'token')
     return (
-      <DeviceTaskForm
-        right={right}
-        task={task}
-        organisation={organisation}
-        onBack={() => setDoing(undefined)}
-        onDone={(what) =>
-          doing(async () => {
-            await read();
-            setSaid(what);
-            setDoing(undefined);
-          })
-        }
-      />
+      <DeviceTaskForm task={doing.task} organisation={organisation} onBack={back} onDone={(text) => done(text, true)} />
     );
-  if (codes)
+  if (doing?.what === 'codes')
     return (
       <Hall organisation={organisation} title={w.recoveryTitle}>
-        <RecoverySheet codes={codes} hint={w.recoveryHint} words={words.once} onDone={() => setCodes(undefined)} />
+        <RecoverySheet codes={doing.codes} hint={w.recoveryHint} words={words.once} onDone={back} />
       </Hall>
     );
-  if (lost)
-    return <ReportLost right={right} organisation={organisation} carrier={lost} onBack={() => setLost(undefined)} />;
-  if (leaving) return <SignOutEverywhere right={right} organisation={organisation} onBack={() => setLeaving(false)} />;
-  const [totp, webauthn, recovery] = (['totp', 'webauthn', 'recovery'] as const).map((wanted) =>
-    shown.offers.find(({ method }) => method === wanted),
-  );
+  if (doing?.what === 'leaving') return <SignOutEverywhere organisation={organisation} onBack={back} />;
   const own = shown.held.filter(({ method }) => method !== 'password' && method !== 'pass');
-  /** Something was set up just now, and it is all there is. */
-  const needsSpare = (done || said !== undefined) && own.length === 1;
-  const makeCodes = () =>
-    doing(async () => {
-      setTrouble(undefined);
-      const made = await call('own.makeRecovery', { body: { right } });
-      await read();
-      setCodes(made.codes);
-    });
-  const lostButton = (id: string, label: string | null) => (
-    <Button look="quiet" onPress={() => setLost({ id, label: label ?? '' })}>
-      {words.own.lost}
-    </Button>
-  );
-  const startKey = () =>
-    doing(async () => {
-      setTrouble(undefined);
-      const { authenticator, publicKey } = await call('own.beginWebauthn', { body: { right } });
-      const credential = await makeKey(publicKey);
-      const { label } = await call('own.proveWebauthn', {
-        params: { id: authenticator.id },
-        body: { right, credential },
-      });
-      await read();
-      setDone(false);
-      setSaid(say(w.keyDone, { label }));
-    });
-  const start = () =>
-    doing(async () => {
-      setTrouble(undefined);
-      const name = carrier.trim();
-      setBegun(await call('own.beginTotp', { body: { right, ...(name === '' ? {} : { carrier: name }) } }));
-      setDone(false);
-    });
+  const setUp = said?.setUp === true;
   return (
-    <Hall organisation={organisation} title={done ? w.doneTitle : say(w.hello, { name: shown.displayName })}>
+    <Hall organisation={organisation} title={setUp ? w.doneTitle : say(w.hello, { name: shown.displayName })}>
       <Trouble text={trouble} />
-      {done && <p role="status">{w.done}</p>}
-      {said !== undefined && <p role="status">{said}</p>}
-      {leave && (done || said !== undefined) && (
-        <Button look="main" onPress={() => doing(leave.go)}>
+      {said && <p role="status">{said.text}</p>}
+      {leave && setUp && (
+        <Button look="main" onPress={() => act(leave.go)}>
           {leave.text}
         </Button>
       )}
-      {shown.from &&
-        (done || said !== undefined) &&
-        (shown.from.back === null ? (
-          <p>{say(w.backYourself, { application: shown.from.application })}</p>
-        ) : (
-          <a href={shown.from.back}>{say(words.goOn, { application: shown.from.application })}</a>
-        ))}
-      {needsSpare && <p>{w.spare}</p>}
-      {needsSpare && recovery?.enrol && (
-        <Button look={leave ? 'plain' : 'main'} onPress={makeCodes}>
-          {w.recoveryAct}
-        </Button>
-      )}
+      {shown.from && setUp && <WayBack from={shown.from} />}
       <p>{shown.held.length === 0 ? w.nothingHeld : w.held}</p>
       <List>
-        {shown.held.map((one) => (
-          <li key={one.id}>
-            <span>
-              {shared.methods[one.method]}
-              {one.carrier !== null && <> · {one.carrier}</>} <Soft>({say(w.since, { at: moment(one.since) })})</Soft>
-              {one.lastUsedAt !== null && <Soft> {say(w.lastUsed, { at: moment(one.lastUsedAt) })}</Soft>}
-              {one.left !== null && (
-                <Soft> {say(one.left <= LIMITS.recoveryCodesFew ? w.fewLeft : w.codesLeft, { left: one.left })}</Soft>
+        {shown.held.map((held) => (
+          <li key={held.id}>
+            <Spread>
+              <What held={held} />
+              {!shown.invited && !leave && (held.carrierId !== null || held.may.length > 0) && (
+                <Button
+                  aria-label={say(words.own.openOne, { name: nameOf(held) })}
+                  onPress={() => {
+                    setSaid(undefined);
+                    setDoing({ what: 'thing', id: held.id });
+                  }}
+                >
+                  {words.own.open}
+                </Button>
               )}
-            </span>
-            {one.carrierId !== null && one.method !== 'totp' && one.method !== 'hotp' && !shown.invited && (
-              <Row>{lostButton(one.carrierId, one.carrier)}</Row>
-            )}
-            {(one.method === 'totp' || one.method === 'hotp') && (
-              <Row>
-                {one.carrierId !== null && lostButton(one.carrierId, one.carrier)}
-                <Button look="quiet" onPress={() => setDoing({ what: 'resync', id: one.id })}>
-                  {w.resync}
-                </Button>
-                <Button look="quiet" onPress={() => setDoing({ what: 'pin', id: one.id })}>
-                  {one.pin === 'none' ? w.pin : w.pinAnew}
-                </Button>
-              </Row>
-            )}
+            </Spread>
           </li>
         ))}
       </List>
-      {shown.tokens.length > 0 && (
+      <SetUp
+        shown={shown}
+        spare={setUp && own.length === 1}
+        another={setUp}
+        hasOwn={own.length > 0}
+        leaves={leave !== undefined}
+        onToken={({ id, serial }) => setDoing({ what: 'token', task: { what: 'token', id, serial } })}
+        onApp={(carrier) =>
+          act(async () => {
+            const begun = await run(
+              async (right) => await call('own.beginTotp', { body: { right, ...(carrier === '' ? {} : { carrier }) } }),
+            );
+            setDoing({ what: 'app', begun });
+          })
+        }
+        onKey={() =>
+          act(async () => {
+            const { label } = await run(async (right) => {
+              const { authenticator, publicKey } = await call('own.beginWebauthn', { body: { right } });
+              const credential = await makeKey(publicKey);
+              const params = { id: authenticator.id };
+              return await call('own.proveWebauthn', { params, body: { right, credential } });
+            });
+            done(say(w.keyDone, { label }), true);
+          })
+        }
+        onCodes={() =>
+          act(async () => {
+            const { codes } = await run(async (right) => await call('own.makeRecovery', { body: { right } }));
+            await read();
+            setDoing({ what: 'codes', codes });
+          })
+        }
+      />
+      {!shown.invited && !leave && own.length > 0 && (
+        <>
+          <LatestSignIns />
+          <OwnBrowsers />
+          <Button look="quiet" onPress={() => setDoing({ what: 'leaving' })}>
+            {words.own.outAsk}
+          </Button>
+        </>
+      )}
+      <Small>{shown.looksOnly ? words.own.looksOnly : say(w.until, { until: moment(shown.until) })}</Small>
+    </Hall>
+  );
+}
+
+const WayBack = ({ from: { application, back } }: { from: NonNullable<Shown['from']> }) =>
+  back === null ? <p>{say(w.backYourself, { application })}</p> : <a href={back}>{say(words.goOn, { application })}</a>;
+
+/** One thing that somebody holds, in a line or two. */
+function What({ held }: { held: Held }) {
+  const { method, carrier, since, lastUsedAt, left, preferred, suspended } = held;
+  return (
+    <span>
+      {shared.methods[method]}
+      {carrier !== null && <> · {carrier}</>}
+      {preferred && <> · {words.own.preferred}</>}
+      {suspended && <> · {words.own.suspended}</>}
+      <br />
+      <Soft>
+        {lastUsedAt === null ? say(w.since, { at: moment(since) }) : say(w.lastUsed, { at: moment(lastUsedAt) })}
+        {left !== null && `, ${say(left <= LIMITS.recoveryCodesFew ? w.fewLeft : w.codesLeft, { left })}`}
+      </Soft>
+    </span>
+  );
+}
+
+/** What may be set up, the safest first; whoever has just one thing is led to a spare. */
+function SetUp({
+  shown: { tokens, offers },
+  spare,
+  another,
+  hasOwn,
+  leaves,
+  onToken,
+  onApp,
+  onKey,
+  onCodes,
+}: {
+  shown: Shown;
+  spare: boolean;
+  another: boolean;
+  hasOwn: boolean;
+  leaves: boolean;
+  onToken: (token: Shown['tokens'][number]) => void;
+  onApp: (carrier: string) => void;
+  onKey: () => void;
+  onCodes: () => void;
+}) {
+  const [carrier, setCarrier] = useState('');
+  const [totp, webauthn, recovery] = (['totp', 'webauthn', 'recovery'] as const).map(
+    (wanted) => offers.find(({ method }) => method === wanted)?.enrol === true,
+  );
+  return (
+    <>
+      {spare && <p>{w.spare}</p>}
+      {spare && recovery && (
+        <Button look={leaves ? 'plain' : 'main'} onPress={onCodes}>
+          {w.recoveryAct}
+        </Button>
+      )}
+      {tokens.length > 0 && (
         <>
           <p>{w.tokens}</p>
           <List>
-            {shown.tokens.map((token) => (
+            {tokens.map((token) => (
               <li key={token.id}>
                 <ShownCode>{token.serial}</ShownCode>
                 <Row>
-                  <Button look="main" onPress={() => setDoing({ what: 'token', id: token.id, serial: token.serial })}>
+                  <Button look="main" onPress={() => onToken(token)}>
                     {w.proveToken}
                   </Button>
                 </Row>
@@ -230,109 +276,36 @@ export function Enrol({ right, leave }: { right: string; leave?: Leave }) {
           </List>
         </>
       )}
-      {webauthn?.enrol && (
+      {webauthn && (
         <>
           <p>{w.keyAbout}</p>
-          <Button look={needsSpare || shown.tokens.length > 0 ? 'plain' : 'main'} onPress={startKey}>
+          <Button look={spare || hasOwn || tokens.length > 0 ? 'plain' : 'main'} onPress={onKey}>
             {w.startKey}
           </Button>
-          {totp?.enrol && <p>{w.appAbout}</p>}
+          {totp && <p>{w.appAbout}</p>}
         </>
       )}
-      {totp?.enrol ? (
+      {totp ? (
         <Form
           onSubmit={(event) => {
             event.preventDefault();
-            start();
+            onApp(carrier.trim());
           }}
         >
           <TextField label={w.carrier} description={w.carrierHint} value={carrier} onChange={setCarrier} />
-          <Button
-            look={done || needsSpare || webauthn?.enrol || shown.tokens.length > 0 ? 'plain' : 'main'}
-            type="submit"
-          >
-            {done ? w.another : w.start}
+          <Button look={another || spare || hasOwn || webauthn || tokens.length > 0 ? 'plain' : 'main'} type="submit">
+            {another ? w.another : w.start}
           </Button>
         </Form>
       ) : (
-        !webauthn?.enrol && <p>{w.notOffered}</p>
+        !webauthn && <p>{w.notOffered}</p>
       )}
-      {recovery?.enrol && !needsSpare && own.length > 0 && (
+      {recovery && !spare && hasOwn && (
         <>
           <p>{w.recoveryAbout}</p>
-          <Button onPress={makeCodes}>{w.recoveryAct}</Button>
+          <Button onPress={onCodes}>{w.recoveryAct}</Button>
         </>
       )}
-      {!shown.invited && !leave && own.length > 0 && (
-        <>
-          <LatestSignIns right={right} />
-          <Button look="quiet" onPress={() => setLeaving(true)}>
-            {words.own.outAsk}
-          </Button>
-        </>
-      )}
-      <Small>{say(w.until, { until: moment(shown.until) })}</Small>
-    </Hall>
-  );
-}
-
-function Prove({
-  right,
-  begun,
-  organisation,
-  onProved,
-  onBack,
-}: {
-  right: string;
-  begun: Begun;
-  organisation: string;
-  onProved: () => void;
-  onBack: () => void;
-}) {
-  const [codes, setCodes] = useState<string[]>([]);
-  const [busy, setBusy] = useState(false);
-  const [trouble, setTrouble] = useState<string>();
-  const labels = [words.code, w.secondCode].slice(0, begun.codesNeeded);
-  return (
-    <Hall organisation={organisation} title={w.scanTitle}>
-      <p>{w.scan}</p>
-      <Qr src={`data:image/svg+xml;base64,${btoa(begun.qrSvg)}`} alt={w.qr} />
-      <a href={begun.keyUri}>{w.here}</a>
-      <p>{w.orType}</p>
-      <ShownCode>{begun.key}</ShownCode>
-      <Form
-        onSubmit={(event) => {
-          event.preventDefault();
-          setBusy(true);
-          setTrouble(undefined);
-          call('own.proveTotp', { params: { id: begun.authenticator.id }, body: { right, codes } }).then(
-            onProved,
-            (error: unknown) => {
-              setTrouble(troubleOf(error));
-              setBusy(false);
-            },
-          );
-        }}
-      >
-        <Trouble text={trouble} />
-        {labels.map((label, i) => (
-          <TextField
-            key={label}
-            label={label}
-            value={codes[i] ?? ''}
-            onChange={(value) => setCodes(Object.assign([...codes], { [i]: value }))}
-            inputMode="numeric"
-            autoComplete="one-time-code"
-            code
-          />
-        ))}
-        <Row>
-          <Button look="main" type="submit" isDisabled={busy || labels.some((_, i) => !codes[i])}>
-            {w.finish}
-          </Button>
-          <Button onPress={onBack}>{w.back}</Button>
-        </Row>
-      </Form>
-    </Hall>
+    </>
   );
 }

@@ -35,7 +35,10 @@ const Body = styled.div`
 /** One of the pages for everybody: who it is of, one thing to do, the language. */
 export function Hall({ organisation, title, children }: { organisation?: string; title: string; children: ReactNode }) {
   useEffect(() => {
+    const before = document.title;
     document.title = organisation ? `${title} · ${organisation}` : title;
+    // One that was shown over another leaves that one’s name behind.
+    return () => void (document.title = before);
   }, [title, organisation]);
   return (
     <Room>

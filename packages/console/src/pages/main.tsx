@@ -8,6 +8,7 @@ import { I18nProvider } from 'react-aria-components';
 import { GlobalStyle } from '../frame/theme/global-style.js';
 import { language, locale } from './messages/index.js';
 import { EnrolPage } from './enrol-page.js';
+import { NotMePage } from './not-me-page.js';
 import { ResetPage } from './reset-page.js';
 import { SignInPage } from './sign-in-page.js';
 import { SignedInPage } from './signed-in-page.js';
@@ -18,6 +19,7 @@ const PAGES: Readonly<Record<string, () => ReactNode>> = {
   '/signed-in': SignedInPage,
   '/enrol': EnrolPage,
   '/reset-password': ResetPage,
+  '/not-me': NotMePage,
 };
 const Page = PAGES[window.location.pathname] ?? SignInPage;
 

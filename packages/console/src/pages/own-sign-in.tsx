@@ -1,7 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
-import { useEffect, useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from '../frame/components/button.js';
 import { Row } from '../frame/components/layout.js';
+import { Trouble } from '../frame/prompts/prompt-form.js';
 import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
@@ -19,6 +20,7 @@ export function OwnSignIn({
   title,
   intro,
   notHere,
+  again,
   children,
 }: {
   place: 'enrolment' | 'password-reset';
@@ -26,34 +28,63 @@ export function OwnSignIn({
   intro: string;
   /** What to do where a rule does not let them. */
   notHere: string;
-  children: (right: string, organisation: string | undefined) => ReactNode;
+  /** They are there already, and say once more who they are. */
+  again?: {
+    readonly loginName: string | null;
+    readonly onBack: () => void;
+    readonly onRight: (right: string) => void;
+  };
+  children?: (
+    right: string,
+    who: { readonly organisation: string | undefined; readonly loginName: string | null },
+  ) => ReactNode;
 }) {
   const [organisation, setOrganisation] = useState<string>();
   const [begun, setBegun] = useState<Begun & { loginName: string | null }>();
-  const [right, setRight] = useState<string>();
+  const [given, setGiven] = useState<{ readonly right: string; readonly loginName: string | null }>();
+  const [signedIn, setSignedIn] = useState<string | null>(null);
+  const [trouble, setTrouble] = useState<string>();
+  const asked = useRef(false);
   const [invited, setInvited] = useState<'by-link' | 'types' | 'no'>(() =>
-    place === 'enrolment' && invitationInAddress() !== undefined ? 'by-link' : 'no',
+    place === 'enrolment' && !again && invitationInAddress() !== undefined ? 'by-link' : 'no',
   );
   useEffect(() => {
     call('pages.show').then(
-      (shown) => setOrganisation(shown.organisation),
+      (shown) => {
+        setOrganisation(shown.organisation);
+        setSignedIn(shown.person);
+      },
       () => undefined,
     );
+    // Whoever came by a name goes on with it; once, since each beginning is a sign-in.
+    if (asked.current || again?.loginName == null) return;
+    asked.current = true;
+    void begin({ loginName: again.loginName }).then(setTrouble);
   }, []);
+  const take = (right: string | null, loginName: string | null) => {
+    if (right === null) return;
+    if (again) again.onRight(right);
+    else setGiven({ right, loginName });
+  };
   async function begin(who: { loginName?: string; byKey?: ByKey; invitation?: string }): Promise<string | undefined> {
     try {
       const answer = await call('own.begin', { body: { place, ...who } });
       setBegun({ ...answer, loginName: who.loginName ?? null });
-      if (answer.right !== null) setRight(answer.right);
+      take(answer.right, who.loginName ?? null);
       return undefined;
     } catch (error) {
       return troubleOf(error);
     }
   }
-  if (right !== undefined) return children(right, organisation);
+  if (given) return children?.(given.right, { organisation, loginName: given.loginName });
   const hall = (what: ReactNode) => (
     <Hall {...(organisation === undefined ? {} : { organisation })} title={title}>
       {what}
+      {again && (
+        <Button look="quiet" onPress={again.onBack}>
+          {w.own.notNow}
+        </Button>
+      )}
     </Hall>
   );
   const byInvitation = {
@@ -68,13 +99,26 @@ export function OwnSignIn({
     return hall(
       <>
         <p>{intro}</p>
+        <Trouble text={trouble} />
+        {place === 'enrolment' && !again && signedIn !== null && (
+          <Button
+            onPress={() => {
+              call('own.bySession', { body: {} }).then(
+                (session) => take(session.right, session.loginName),
+                (error: unknown) => setTrouble(troubleOf(error)),
+              );
+            }}
+          >
+            {say(w.own.look, { name: signedIn })}
+          </Button>
+        )}
         <WhoForm
           place={place}
           hint={null}
           onName={(loginName) => begin({ loginName })}
           onKey={(byKey) => begin({ byKey })}
         />
-        {place === 'enrolment' && (
+        {place === 'enrolment' && !again && (
           <Button look="quiet" onPress={() => setInvited('types')}>
             {w.invited.have}
           </Button>
@@ -104,9 +148,11 @@ export function OwnSignIn({
     <>
       <Row>
         {loginName !== null && <span>{say(w.as, { name: loginName })}</span>}
-        <Button look="quiet" onPress={restart}>
-          {w.other}
-        </Button>
+        {!again && (
+          <Button look="quiet" onPress={restart}>
+            {w.other}
+          </Button>
+        )}
       </Row>
       <PagePrompt
         key={`${signIn.prompt!.kind} ${signIn.prompt!.methods.join()}`}
@@ -116,7 +162,7 @@ export function OwnSignIn({
         prove={async (proof) => {
           const answer = await call('own.prove', { params: { id: signIn.id }, body: { handle, ...proof } });
           setBegun({ ...begun, signIn: answer.signIn });
-          if (answer.right !== null) setRight(answer.right);
+          take(answer.right, loginName);
           return answer.signIn;
         }}
       />

@@ -13,7 +13,7 @@ const w = words.resetting;
 export function ResetPage() {
   return (
     <OwnSignIn place="password-reset" title={w.title} intro={w.intro} notHere={w.notHere}>
-      {(right, organisation) => <Reset right={right} organisation={organisation} />}
+      {(right, { organisation }) => <Reset right={right} organisation={organisation} />}
     </OwnSignIn>
   );
 }

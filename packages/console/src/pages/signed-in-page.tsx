@@ -83,6 +83,7 @@ export function SignedInPage() {
       {notes}
       <p>{say(w.signedInAs, { name: person, since: moment(session.startedAt), until: moment(session.expiresAt) })}</p>
       <Row>
+        <a href="/enrol">{w.own.mine}</a>
         <Button onPress={() => setAsking(true)}>{w.signOut}</Button>
       </Row>
       <Section aria-labelledby="browsers">

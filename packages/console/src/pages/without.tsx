@@ -4,7 +4,7 @@ import { Button } from '../frame/components/button.js';
 import { Row } from '../frame/components/layout.js';
 import { Trouble } from '../frame/prompts/prompt-form.js';
 import { call, troubleOf } from './api.js';
-import { Enrol } from './enrol-page.js';
+import { EnrolWithin } from './enrol-page.js';
 import { Hall } from './hall.js';
 import { moment, say, words as w } from './messages/index.js';
 
@@ -60,7 +60,7 @@ export function Without({
   const { application, organisation } = begun;
   if (enrolling && offer?.right)
     return (
-      <Enrol
+      <EnrolWithin
         right={offer.right}
         leave={{
           text: say(w.goOn, { application }),

@@ -1,4 +1,4 @@
-import type { Method, MethodPurpose, WhyNotOffered } from '../vocabulary.js';
+import type { Method, MethodPurpose, SelfAction, WhyNotOffered } from '../vocabulary.js';
 import {
   OFFERED_METHODS,
   offeredSpec,
@@ -161,6 +161,25 @@ export function offerOf(settings: MethodSettings, method: Method, groups: Readon
     why: enrol ? null : whyNot(method, decided, elsewhere),
     decided,
   };
+}
+
+/** What people can do with an authenticator of a method, whoever lets them: codes are set right, keys and sheets are not. */
+const CAN: Readonly<Partial<Record<Method, readonly SelfAction[]>>> = Object.fromEntries(
+  OFFERED_METHODS.flatMap((method) => {
+    const parameter = offeredSpec(method).parameters['notBySelf'];
+    return parameter?.kind === 'some of' ? [[method, parameter.of as readonly SelfAction[]]] : [];
+  }),
+);
+
+/** What somebody may do by themselves with what they hold of a method, as the row that decides says. */
+export function selfActionsFor(
+  settings: MethodSettings,
+  method: Method,
+  groups: ReadonlySet<string>,
+): readonly SelfAction[] {
+  const decided = decidedFor(settings, method, groups);
+  const not: readonly SelfAction[] = decided?.cell.parameters?.notBySelf ?? [];
+  return (CAN[method] ?? []).filter((action) => !not.includes(action));
 }
 
 function whyNot(method: Method, decided: Decided | undefined, elsewhere: boolean): WhyNotOffered {

@@ -6,9 +6,11 @@ import {
   FIRST_METHODS,
   OFFERED_METHODS,
   offerOf,
+  selfActionsFor,
   type MethodCell,
   type MethodSettings,
 } from './index.js';
+import type { SelfAction } from '../vocabulary.js';
 
 const cell = (enrol: boolean, ...purposes: MethodCell['purposes'][number][]): MethodCell => ({ enrol, purposes });
 const PORT: MethodSettings = {
@@ -66,5 +68,27 @@ describe('method settings', () => {
         }
       }),
     );
+  });
+
+  it('leave to people what the row that decides does not take from them, of what can be done with a method', () => {
+    const cell = (notBySelf?: readonly SelfAction[]) => ({
+      enrol: true,
+      purposes: ['sign-in'] as const,
+      ...(notBySelf ? { parameters: { notBySelf } } : {}),
+    });
+    const settings = {
+      rows: [
+        { group: 'crew', cells: { totp: cell(['remove', 'name']), webauthn: cell(['enrol']) } },
+        { group: null, cells: { totp: cell(['test']) } },
+      ],
+    } as MethodSettings;
+    const crew = new Set(['crew']);
+    expect(selfActionsFor(settings, 'totp', crew)).toEqual(['enrol', 'prefer', 'test', 'resync', 'pin']);
+    expect(selfActionsFor(settings, 'totp', new Set())).not.toContain('test');
+    // Keys and sheets of paper have no codes to be set right; a password is changed where it is set, a pass by whoever gave it.
+    expect(selfActionsFor(settings, 'webauthn', crew)).toEqual(['name', 'prefer', 'test', 'remove']);
+    expect(selfActionsFor(FIRST_METHODS, 'recovery', new Set())).toEqual(['enrol', 'remove']);
+    for (const method of ['password', 'pass', 'sms'] as const)
+      expect(selfActionsFor(FIRST_METHODS, method, new Set())).toEqual([]);
   });
 });

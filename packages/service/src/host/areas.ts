@@ -10,6 +10,7 @@ import { keyringArea } from '../areas/keyring/area.js';
 import { methodsArea } from '../areas/methods/area.js';
 import { modelsArea } from '../areas/models/area.js';
 import { networksArea } from '../areas/networks/area.js';
+import { noticesArea } from '../areas/notices/area.js';
 import { passesArea } from '../areas/passes/area.js';
 import { peopleArea } from '../areas/people/area.js';
 import { relyingPartyArea } from '../areas/relying-party/area.js';
@@ -50,6 +51,7 @@ const BROUGHT = [
   methodsArea,
   modelsArea,
   networksArea,
+  noticesArea,
   passesArea,
   peopleArea,
   relyingPartyArea,

@@ -190,14 +190,21 @@ function NeedsHand({
   hands,
   models,
   stuck,
+  disputes,
 }: {
   hands: Overview['needsHand'];
   models: Overview['compromisedModels'];
   stuck: number;
+  disputes: number;
 }) {
-  if (hands.length === 0 && models.length === 0 && stuck === 0) return <p>{w.nobodyNeeds}</p>;
+  if (hands.length === 0 && models.length === 0 && stuck === 0 && disputes === 0) return <p>{w.nobodyNeeds}</p>;
   return (
     <Hands>
+      {disputes > 0 && (
+        <li>
+          <Link to="/disputes">{say(w.disputes, { changes: disputes })}</Link>
+        </li>
+      )}
       {stuck > 0 && (
         <li>
           <Link to="/invitations?state=stuck">{say(w.stuckInvitations, { people: stuck })}</Link>
@@ -283,7 +290,12 @@ export function OverviewPage() {
       </Section>
       <Section aria-labelledby="hands">
         <h2 id="hands">{w.needsHand}</h2>
-        <NeedsHand hands={data.needsHand} models={data.compromisedModels} stuck={data.stuckInvitations} />
+        <NeedsHand
+          hands={data.needsHand}
+          models={data.compromisedModels}
+          stuck={data.stuckInvitations}
+          disputes={data.openDisputes}
+        />
       </Section>
       <Section aria-labelledby="days">
         <h2 id="days">{w.signIns}</h2>

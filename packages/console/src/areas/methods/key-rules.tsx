@@ -1,4 +1,4 @@
-import { FIRST_ENROLMENTS, KEY_ALGORITHMS, type Answer, type FirstEnrolment } from '@nimble-latch/api';
+import { FIRST_ENROLMENTS, KEY_ALGORITHMS, type Answer, type FirstEnrolment, type SelfAction } from '@nimble-latch/api';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { TextField } from '../../frame/components/text-fields.js';
@@ -28,8 +28,13 @@ export function sayKeyRules(rules: KeyParameters): string[] {
     ...(rules.shouldHold ? [say(w.holds, { keys: rules.shouldHold })] : []),
     ...(rules.counter ? [w.counters.flag] : []),
     ...(rules.first ? [shared.firstEnrolments[rules.first]] : []),
+    ...(rules.notBySelf ? [sayNotBySelf(rules.notBySelf)] : []),
   ];
 }
+
+/** What people may not do with theirs by themselves. */
+export const sayNotBySelf = (actions: readonly SelfAction[]): string =>
+  say(methodsWords.methodSettings.notBySelfIs, { actions: actions.map((one) => shared.selfActions[one]).join(', ') });
 
 /** What new keys have to be, and how many somebody should hold. */
 export function KeyRules({ rules, onChange }: { rules: KeyParameters; onChange: (rules: KeyParameters) => void }) {

@@ -5,6 +5,7 @@ import {
   offeredSpec,
   type Answer,
   type OfferedMethod,
+  type SelfAction,
 } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
@@ -17,7 +18,7 @@ import { say, shared } from '../../frame/messages/index.js';
 import { methodsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
-import { KeyRules, sayKeyRules, type KeyParameters, FirstChoice } from './key-rules.js';
+import { KeyRules, sayKeyRules, sayNotBySelf, type KeyParameters, FirstChoice } from './key-rules.js';
 
 const w = methodsWords.methodSettings;
 type Rows = Answer<'methods.show'>['rows'];
@@ -38,7 +39,9 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
       : Object.entries(cell.parameters ?? {}).map(([name, value]) =>
           name === 'first'
             ? shared.firstEnrolments[value as FirstEnrolment]
-            : `${w.parameters[name as 'digits']} ${value}`,
+            : name === 'notBySelf'
+              ? sayNotBySelf(value as unknown as readonly SelfAction[])
+              : `${w.parameters[name as 'digits']} ${value}`,
         )),
   ];
   return parts.join(' · ');
@@ -222,11 +225,23 @@ function EditCell({
   const [keyRules, setKeyRules] = useState((cell?.parameters ?? {}) as KeyParameters);
   const [pin, setPin] = useState(before['pin'] === 'required' ? 'required' : 'not');
   const [first, setFirst] = useState(before['first'] as FirstEnrolment | undefined);
+  const [notBySelf, setNotBySelf] = useState<readonly SelfAction[]>(
+    (before['notBySelf'] as unknown as readonly SelfAction[] | undefined) ?? [],
+  );
+  const selfActions = parameters['notBySelf'];
   const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
     const common = { enrol: said === 'yes', purposes };
-    if (ofKeys) return { ...common, ...(Object.keys(keyRules).length > 0 ? { parameters: keyRules } : {}) };
+    const self = notBySelf.length === 0 ? {} : { notBySelf: [...notBySelf] };
+    const withParameters = (said: object): Cell => ({
+      ...common,
+      ...(Object.keys(said).length > 0 ? { parameters: said } : {}),
+    });
+    if (ofKeys) {
+      const { notBySelf: _self, ...rules } = keyRules;
+      return withParameters({ ...rules, ...self });
+    }
     if (takesPin) {
       const {
         digits: _digits,
@@ -235,6 +250,7 @@ function EditCell({
         pin: _pin,
         leastPin: _least,
         first: _first,
+        notBySelf: _self,
         ...others
       } = before;
       const codes = {
@@ -244,9 +260,11 @@ function EditCell({
         ...(pin === 'required' ? { pin } : {}),
         ...(leastPin.trim() === '' ? {} : { leastPin: Number(leastPin) }),
         ...(first === undefined ? {} : { first }),
+        ...self,
       };
-      return Object.keys(codes).length > 0 ? { ...common, parameters: codes } : common;
+      return withParameters(codes);
     }
+    if (!checkedElsewhere) return withParameters(self);
     const length = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
     return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...length };
   }
@@ -310,6 +328,14 @@ function EditCell({
         </>
       )}
       {said === 'yes' && !ofKeys && 'first' in parameters && <FirstChoice value={first} onChange={setFirst} />}
+      {said !== UNSAID && selfActions?.kind === 'some of' && (
+        <CheckboxGroup
+          label={w.notBySelf}
+          options={(selfActions.of as readonly SelfAction[]).map((id) => ({ id, text: shared.selfActions[id] }))}
+          value={notBySelf}
+          onChange={setNotBySelf}
+        />
+      )}
       {said === 'yes' && 'digits' in parameters && (
         <Select
           label={w.parameters.digits}

@@ -74,7 +74,7 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
         onChange={setClaims}
       />
       <Row>
-        <Button look="main" type="submit" isDisabled={act.isPending || loginName === ''}>
+        <Button look="main" type="submit" isDisabled={act.isPending || loginName === '' || rows.length === 0}>
           {w.begin}
         </Button>
       </Row>

@@ -1,4 +1,5 @@
-import { methodSpec, PIN_PARAMETERS, SHOWS_HELD } from './spec.js';
+import { SELF_ACTIONS } from '../../vocabulary.js';
+import { methodSpec, PIN_PARAMETERS, selfParameters, SHOWS_HELD } from './spec.js';
 
 export const hotp = methodSpec({
   method: 'hotp',
@@ -19,6 +20,7 @@ export const hotp = methodSpec({
         says: 'Codes that may have been pressed for nothing; 10 unless said',
       },
       ...PIN_PARAMETERS,
+      ...selfParameters(SELF_ACTIONS),
     },
     firstPurposes: ['sign-in', 'enrol'],
     neverFor: [],

@@ -1,4 +1,4 @@
-import { methodSpec, SHOWS_HELD } from './spec.js';
+import { methodSpec, selfParameters, SHOWS_HELD } from './spec.js';
 
 export const recovery = methodSpec({
   method: 'recovery',
@@ -12,7 +12,7 @@ export const recovery = methodSpec({
   lastResort: true,
   offered: {
     // How many and how long they are is the same for everybody: a setting.
-    parameters: {},
+    parameters: selfParameters(['enrol', 'remove']),
     // For coming to something new; where they were good for applications, a sheet of paper would be a second factor for years.
     firstPurposes: ['enrol'],
     neverFor: ['caller-check'],

@@ -1,5 +1,13 @@
 import { FIRST_ENROLMENTS } from '../../vocabulary.js';
-import type { CarrierKind, Coverage, Method, MethodPurpose, PromptKind, Qualifier } from '../../vocabulary.js';
+import type {
+  CarrierKind,
+  Coverage,
+  Method,
+  MethodPurpose,
+  PromptKind,
+  Qualifier,
+  SelfAction,
+} from '../../vocabulary.js';
 
 /**
  * What there is to know of a method. Each is described once, in a file of its own beside this one; whatever lists methods, asks what
@@ -130,3 +138,13 @@ export const FIRST_PARAMETERS = {
     says: 'Of whoever has nothing yet: only in person at a desk; or by invitations that a second administrator agreed to',
   },
 } as const satisfies Readonly<Record<string, ParameterSpec>>;
+
+/** The same of everything that people look after by themselves: what they may not, whether it is for a custodian or for nobody. */
+export const selfParameters = <const Actions extends readonly SelfAction[]>(actions: Actions) =>
+  ({
+    notBySelf: {
+      kind: 'some of',
+      of: actions,
+      says: 'What people may not do with theirs by themselves; all else they may. A loss they may always report',
+    },
+  }) as const;

@@ -1,5 +1,5 @@
-import { OTP_ALGORITHMS } from '../../vocabulary.js';
-import { FIRST_PARAMETERS, methodSpec, PIN_PARAMETERS, SHOWS_HELD } from './spec.js';
+import { OTP_ALGORITHMS, SELF_ACTIONS } from '../../vocabulary.js';
+import { FIRST_PARAMETERS, methodSpec, PIN_PARAMETERS, selfParameters, SHOWS_HELD } from './spec.js';
 
 export const totp = methodSpec({
   method: 'totp',
@@ -21,6 +21,7 @@ export const totp = methodSpec({
       window: { kind: 'whole', least: 0, most: 10, says: 'Steps accepted before and after now' },
       ...PIN_PARAMETERS,
       ...FIRST_PARAMETERS,
+      ...selfParameters(SELF_ACTIONS),
     },
     firstPurposes: ['sign-in', 'enrol'],
     neverFor: [],

@@ -1,5 +1,5 @@
 import { KEY_ALGORITHMS } from '../../vocabulary.js';
-import { FIRST_PARAMETERS, methodSpec, SHOWS_HELD } from './spec.js';
+import { FIRST_PARAMETERS, methodSpec, selfParameters, SHOWS_HELD } from './spec.js';
 
 export const webauthn = methodSpec({
   method: 'webauthn',
@@ -60,6 +60,7 @@ export const webauthn = methodSpec({
         says: 'Keys that somebody should hold; told in coverage, never refused',
       },
       ...FIRST_PARAMETERS,
+      ...selfParameters(['enrol', 'name', 'prefer', 'test', 'remove']),
     },
     firstPurposes: ['sign-in', 'enrol'],
     neverFor: [],

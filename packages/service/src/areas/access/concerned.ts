@@ -12,6 +12,7 @@ const SOURCES = {
   authenticator: 'SELECT person_id AS id FROM authenticators WHERE id = :id',
   carrier: 'SELECT person_id AS id FROM carriers WHERE id = :id',
   invitation: 'SELECT person_id AS id FROM invitations WHERE id = :id',
+  dispute: 'SELECT person_id AS id FROM change_notices WHERE id = :id',
   signIn: 'SELECT person_id AS id FROM sign_ins WHERE id = :id',
 } as const;
 

@@ -13,7 +13,7 @@ import { Op, type LOCK } from 'sequelize';
 import { within } from '../../platform/db/models.js';
 import type { Db } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
-import { noticeOfRequest } from '../people/notices.js';
+import { noticeOfRequest } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { AsksFirst, Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';

@@ -1,27 +1,17 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { backFromEnd } from '@nimble-latch/core/oidc';
 import { select, write } from '../../platform/db/sql.js';
-import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
-import { entryOf, type Actor } from '../../platform/http/actors.js';
+import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
 import { idBytes } from '../../platform/ids.js';
 import { openFromPage } from '../../platform/http/page-seals.js';
 import { BROWSER_COOKIE, readBrowser, rememberedOf } from './browsers.js';
 import { endInBrowsers } from './end-in-browsers.js';
-import { ownSignOut } from './own.js';
-import { BROWSER_SESSION_COOKIE, readBrowserSession, sessionsOf, type BrowserSession } from './sessions.js';
-
-const shownSession = (
-  row: { label: string; createdAt: Date; expiresAt: Date },
-  current: boolean,
-): { startedAt: string; expiresAt: string; label: string; current: boolean } => ({
-  startedAt: row.createdAt.toISOString(),
-  expiresAt: row.expiresAt.toISOString(),
-  label: row.label,
-  current,
-});
+import { browsersOf, forget, shownSession } from './forget.js';
+import { ownBrowsers, ownBySession, ownForgetBrowser, ownSignOut } from './own.js';
+import { BROWSER_SESSION_COOKIE, readBrowserSession, type BrowserSession } from './sessions.js';
 
 const showOwn: Handler<'pages.show'> = async (deps, call) => {
   const { settings } = await deps.settings.current();
@@ -36,21 +26,6 @@ const showOwn: Handler<'pages.show'> = async (deps, call) => {
     },
   };
 };
-
-/** Forgets one remembered browser of a person. Throws not-found. */
-async function forget(
-  work: Work,
-  call: { readonly actor: Actor; readonly origin: string },
-  person: Id,
-  id: Id,
-): Promise<void> {
-  const gone = await write(work, 'DELETE FROM remembered_browsers WHERE id = :id AND person_id = :person', {
-    id: idBytes(id),
-    person: idBytes(person),
-  });
-  if (gone === 0) throw notFound();
-  await work.trail(entryOf(call, 'browser.forgotten', { kind: 'browser', id }, { person }));
-}
 
 /** Whoever is signed in in this browser acts for themselves. */
 const asThemselves = (call: { readonly origin: string }, { personId }: BrowserSession) => ({
@@ -92,18 +67,7 @@ async function assertPerson(deps: Deps, id: Id): Promise<void> {
 
 const listBrowsers: Handler<'browsers.list'> = async (deps, { params }) => {
   await assertPerson(deps, params.id);
-  const [sessions, browsers] = await Promise.all([
-    sessionsOf(deps, params.id, deps.now()),
-    rememberedOf(deps, params.id, undefined, deps.now()),
-  ]);
-  return {
-    answer: {
-      sessions: sessions.map(({ label, created_at: createdAt, expires_at: expiresAt }) =>
-        shownSession({ label, createdAt, expiresAt }, false),
-      ),
-      browsers,
-    },
-  };
+  return { answer: await browsersOf(deps, params.id, {}) };
 };
 
 const forgetBrowser: Handler<'browsers.forget'> = async (_deps, call) =>
@@ -118,7 +82,16 @@ const signOutEverywhere: Handler<'browsers.signOut'> = async (deps, call) => {
 };
 
 export const browserHandlers: AreaHandlers<
-  'pages.show' | 'pages.forget' | 'pages.end' | 'browsers.list' | 'browsers.forget' | 'browsers.signOut' | 'own.signOut'
+  | 'pages.show'
+  | 'pages.forget'
+  | 'pages.end'
+  | 'browsers.list'
+  | 'browsers.forget'
+  | 'browsers.signOut'
+  | 'own.signOut'
+  | 'own.bySession'
+  | 'own.browsers'
+  | 'own.forgetBrowser'
 > = {
   'pages.show': showOwn,
   'pages.forget': forgetOwn,
@@ -127,4 +100,7 @@ export const browserHandlers: AreaHandlers<
   'browsers.forget': forgetBrowser,
   'browsers.signOut': signOutEverywhere,
   'own.signOut': ownSignOut,
+  'own.bySession': ownBySession,
+  'own.browsers': ownBrowsers,
+  'own.forgetBrowser': ownForgetBrowser,
 };

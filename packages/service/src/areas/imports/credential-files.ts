@@ -13,7 +13,7 @@ import { KEY_FILE_COLUMNS, type Id } from '@nimble-latch/core/vocabulary';
 import { insertAll } from '../../platform/db/bulk-insert.js';
 import { select, write, type Db, type SqlValues } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { idBytes, newId, idText } from '../../platform/ids.js';
@@ -225,7 +225,7 @@ class CredentialPlanner implements ImportPlanner<Read, GrownCounts> {
     const authenticators: SqlValues[] = [];
     const credentials: SqlValues[] = [];
     const entries: NewEntry[] = [];
-    const people = new Map<Id, string>();
+    const people = new Map<Id, { about: Id; label: string }>();
     for (const {
       row: { row, holder },
     } of planned) {
@@ -233,7 +233,7 @@ class CredentialPlanner implements ImportPlanner<Read, GrownCounts> {
       carriers.push(made.carrier);
       authenticators.push(made.authenticator);
       credentials.push(made.credential);
-      people.set(holder!.id, made.label);
+      people.set(holder!.id, { about: made.id, label: made.label });
       entries.push(
         entryBy(author, 'authenticator.imported', { kind: 'authenticator', id: made.id }, { person: holder!.id }),
       );
@@ -244,13 +244,13 @@ class CredentialPlanner implements ImportPlanner<Read, GrownCounts> {
     await insertAll(work, 'carriers', carriers);
     await insertAll(work, 'authenticators', authenticators);
     await insertAll(work, 'webauthn_credentials', credentials);
-    for (const [person, label] of people) {
+    for (const [person, made] of people) {
       await write(work, 'UPDATE persons SET user_handle = :handle WHERE id = :id AND user_handle IS NULL', {
         handle: this.#deps.random(32),
         id: idBytes(person),
       });
       await refreshKeyring(work, person);
-      await noticeTo(this.#deps, work, person, 'authenticator.proved', label);
+      await noticeTo(this.#deps, work, person, 'authenticator.proved', made);
     }
     await work.trailAll(entries);
   }

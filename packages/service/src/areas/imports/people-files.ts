@@ -13,6 +13,7 @@ import { carryOut, insertion, selectOne, updateOf, write, type Db, type SqlValue
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, idBytesOrNull, newId, idText } from '../../platform/ids.js';
+import { keepFormerMail } from '../notices/former-mails.js';
 import { contactColumns } from '../people/contact.js';
 import { refreshName } from '../people/facets.js';
 import { insertRows, personRows } from '../people/rows.js';
@@ -218,6 +219,8 @@ class PeoplePlanner implements ImportPlanner<PersonRow, State> {
       ...(now('state') ? { state: 'active' } : {}),
       updatedAt: work.now,
     };
+    // Notices of what comes next reach the address before too. The change itself is the directory's doing, and told to nobody.
+    if (now('mail')) await keepFormerMail(work, id);
     await carryOut(work, updateOf('persons', personId, columns));
     await write(work, 'UPDATE persons SET version = version + 1 WHERE id = :personId', { personId });
     if (now('name')) await refreshName(work, personId, row.name!);

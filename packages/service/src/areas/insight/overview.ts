@@ -7,6 +7,7 @@ import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
 import { countInvitations } from '../invitations/list.js';
+import { countDisputes } from '../notices/list.js';
 import { countPeople } from '../people/counts.js';
 import { countExactly } from '../people/gather.js';
 import { wantsSeveralKeys } from '../people/keys-held.js';
@@ -136,7 +137,7 @@ async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
 
 export const showOverview: Handler<'overview.show'> = async (deps) => {
   const now = deps.now();
-  const [counts, lastDay, days, hand, few, compromised, invitations, applications] = await Promise.all([
+  const [counts, lastDay, days, hand, few, compromised, invitations, disputes, applications] = await Promise.all([
     countPeople(deps),
     signInsLastDay(deps, now),
     signInDays(deps, now),
@@ -144,6 +145,7 @@ export const showOverview: Handler<'overview.show'> = async (deps) => {
     peopleOfFewKeys(deps),
     compromisedModels(deps),
     countInvitations(deps, { within: undefined }),
+    countDisputes(deps),
     selectOne<{ n: number }>(deps, 'SELECT COUNT(*) AS n FROM applications WHERE built_in = 0'),
   ]);
   const covered = (coverage: string) => counts.coverage[coverage] ?? 0;
@@ -163,6 +165,7 @@ export const showOverview: Handler<'overview.show'> = async (deps) => {
       applications: Number(applications?.n ?? 0),
       signInsLastDay: lastDay,
       signInDays: days,
+      openDisputes: disputes,
       stuckInvitations: invitations.stuck,
       needsHand: hand,
     },

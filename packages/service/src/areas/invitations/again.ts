@@ -9,6 +9,7 @@ import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText } from '../../platform/ids.js';
+import type { Maker } from '../keyring/enrolling.js';
 import { lockPerson } from '../people/lock-person.js';
 import { openContact } from '../people/contact.js';
 import { readSettings, type Settings } from '../insight/settings-cache.js';
@@ -185,6 +186,28 @@ async function roundDays(db: Db, round: Buffer): Promise<number> {
   return row!.days;
 }
 
+/** Ends an invitation whose row is locked, and that is still of use. */
+async function withdrawLocked(work: Work, doer: Maker, row: Again): Promise<void> {
+  const id = idText(row.id);
+  await invitations(work).update(
+    { withdrawnAt: work.now, openFor: null, nextReminderAt: null },
+    { where: { id }, transaction: work.transaction },
+  );
+  await endLinks(work, id);
+  const person = idText(row.person_id);
+  await work.trail(
+    entryOf(doer, 'invitation.withdrawn', { kind: 'person', id: person }, { person, details: { invitation: id } }),
+  );
+}
+
+/** Ends an invitation if it can still be used; answers whether it did. */
+export async function withdrawIfOpen(work: Work, doer: Maker, id: Id): Promise<boolean> {
+  const row = await lockInvitation(work, id);
+  if (stateOf(row) !== 'open') return false;
+  await withdrawLocked(work, doer, row);
+  return true;
+}
+
 /** Ends an invitation. Whoever was let in by it gets no further: their right asks for it each time. */
 export const withdrawInvitation: Handler<'invitations.withdraw'> = async (_deps, call) =>
   await call.run(async (work) => {
@@ -192,15 +215,7 @@ export const withdrawInvitation: Handler<'invitations.withdraw'> = async (_deps,
     const row = await lockInvitation(work, id);
     const state = stateOf(row);
     if (state === 'done' || state === 'withdrawn') throw new Refusal('wrong-state', { state });
-    await invitations(work).update(
-      { withdrawnAt: work.now, openFor: null, nextReminderAt: null },
-      { where: { id }, transaction: work.transaction },
-    );
-    await endLinks(work, id);
-    const person = idText(row.person_id);
-    await work.trail(
-      entryOf(call, 'invitation.withdrawn', { kind: 'person', id: person }, { person, details: { invitation: id } }),
-    );
+    await withdrawLocked(work, call, row);
     return { answer: await readInvitation(work, id) };
   });
 

@@ -1,4 +1,4 @@
-import { catalogue, say, type Answer } from '@nimble-latch/api';
+import { catalogue, localeOf, say, type Answer } from '@nimble-latch/api';
 import { fillText, type InvitationText } from '@nimble-latch/core/invitations/template';
 import type { InvitationField, Method } from '@nimble-latch/core/vocabulary';
 import type { Mail } from '../../platform/delivery/mail.js';
@@ -24,9 +24,6 @@ export function textFor({ invitations }: Settings, language: Language): Invitati
   const own = words.language === 'de' ? invitations.texts.de : invitations.texts.en;
   return own ?? { subject: words.invitationText.subject, body: words.invitationText.body };
 }
-
-/** English as the console has it: a day before its month. */
-const localeOf = (language: Language): string => (language === 'en' ? 'en-GB' : language);
 
 const untils = new Map<string, Intl.DateTimeFormat>();
 /** Made once for a language and zone: making one takes longer than all the rest of a letter. */

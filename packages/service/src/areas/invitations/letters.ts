@@ -9,7 +9,7 @@ import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import { readSettings } from '../insight/settings-cache.js';
 import { filled, textFor } from './compose.js';
 import { invitations } from './invitation.model.js';
@@ -56,7 +56,7 @@ export const printLetters: Handler<'invitationRounds.print'> = async (deps, call
           { person, details: { invitation: idText(id) } },
         ),
       );
-      await noticeTo(deps, work, person, 'invitation.printed', '');
+      await noticeTo(deps, work, person, 'invitation.printed', { about: idText(id), label: '' });
     }
     const left = await selectOne<{ n: number }>(work, `SELECT COUNT(*) AS n FROM invitations i WHERE ${WAITING}`, {
       round: round.id,

@@ -4,7 +4,6 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { endAccess, lostLastFactor, stopSignIns, type EndedAccess } from '../access/end.js';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { selectOne, selectToWrite, selectOneToWrite, type Db } from '../../platform/db/sql.js';
-import { noticeTo } from '../people/notices.js';
 import { refreshKeyring } from '../people/facets.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
@@ -13,6 +12,7 @@ import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText } from '../../platform/ids.js';
 import { describeCarrier, type CarrierRow } from './store.js';
+import { suspendOne } from './suspend.js';
 import { authenticators } from './authenticator.model.js';
 import { carriers } from './carrier.model.js';
 
@@ -73,8 +73,20 @@ export const editCarrier: Handler<'carriers.edit'> = async (deps, call) =>
     return { answer: describeCarrier((await read())!) };
   });
 
+/** Names a carrier, its row locked. */
+export async function nameCarrier(work: Work, maker: Maker, row: LockedCarrier, label: string): Promise<boolean> {
+  if (label === row.label) return false;
+  const id = idText(row.id);
+  await carriers(work).update({ label }, { where: { id }, transaction: work.transaction });
+  const person = idText(row.person_id);
+  await work.trail(
+    entryOf(maker, 'carrier.changed', { kind: 'carrier', id }, { person, details: { fields: ['label'] } }),
+  );
+  return true;
+}
+
 /** Who does it, for the trail. */
-interface Doer {
+interface Maker {
   readonly actor: Actor;
   readonly origin: string;
 }
@@ -97,7 +109,7 @@ interface Lost {
 }
 
 /** Sets everything aside that a lost carrier carries: whoever found it may try. What was only begun on it ends. */
-export async function setAside(deps: Deps, work: Work, maker: Doer, row: LockedCarrier): Promise<Lost> {
+export async function setAside(deps: Deps, work: Work, maker: Maker, row: LockedCarrier): Promise<Lost> {
   const id = idText(row.id);
   const person = idText(row.person_id);
   await carriers(work).update({ state: 'lost' }, { where: { id }, transaction: work.transaction });
@@ -119,12 +131,8 @@ export async function setAside(deps: Deps, work: Work, maker: Doer, row: LockedC
       await work.trail(entryOf(maker, 'authenticator.revoked', authenticator, about));
       continue;
     }
-    await authenticators(work).update(
-      { state: 'suspended' },
-      { where: { id: idText(one.id) }, transaction: work.transaction },
-    );
-    await work.trail(entryOf(maker, 'authenticator.suspended', authenticator, about));
-    await noticeTo(deps, work, person, 'authenticator.suspended', one.label);
+    const { label, method } = one;
+    await suspendOne(deps, work, maker, { id: idText(one.id), person, method, label });
   }
   const suspended = carried.filter((one) => one.state === 'active');
   await refreshKeyring(work, person);

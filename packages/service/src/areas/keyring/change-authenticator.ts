@@ -1,16 +1,19 @@
 import { CLEAR } from '@nimble-latch/core/throttle';
-import type { Id, AuthenticatorState, ConsequenceId, TrailAction } from '@nimble-latch/core/vocabulary';
+import type { Id, AuthenticatorState, ConsequenceId, NoticeKind, TrailAction } from '@nimble-latch/core/vocabulary';
 import { countersignedForKeyring, type AskingCall } from '../access/countersign.js';
-import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
+import { endAccess, lostLastFactor, stopSignIns, type EndedAccess } from '../access/end.js';
 import { selectOne, type SqlValues } from '../../platform/db/sql.js';
-import { noticeTo, type NoticeKind } from '../people/notices.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import type { Deps } from '../../platform/deps.js';
+import { noticeTo } from '../notices/notices.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler, Reply } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { tokenFreed } from '../stock/move.js';
-import { guardColumns } from './authenticator-row.js';
+import { guardColumns, type AuthenticatorRow } from './authenticator-row.js';
+import type { Maker } from './enrolling.js';
 import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
 
@@ -57,6 +60,32 @@ const CHANGES = {
   },
 } as const satisfies Record<string, Change>;
 
+/** Changes the state of an authenticator whose row is locked; whoever calls it has seen that it may. Answers what ended with it. */
+export async function changeLocked(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  name: keyof typeof CHANGES,
+  row: AuthenticatorRow,
+): Promise<EndedAccess | null> {
+  const change: Change = CHANGES[name];
+  const id = idText(row.id);
+  const person = idText(row.person_id);
+  await authenticators(work).update(change.to(work.now), { where: { id }, transaction: work.transaction });
+  await refreshKeyring(work, person);
+  const ended =
+    change.ends && row.state === 'active' && (await lostLastFactor(work, person, row))
+      ? await endAccess(deps, work, [person])
+      : null;
+  if (change.ends && !ended) await stopSignIns(deps, work, [person]);
+  const details = { method: row.method, ...(ended ? { ended: { ...ended } } : {}) };
+  await work.trail(entryOf(maker, change.action, { kind: 'authenticator', id }, { person, details }));
+  // A token that is nobody's authenticator any more is to come back.
+  if (name === 'authenticators.revoke') await tokenFreed(deps, work, maker, id, 'returned');
+  if (change.notice) await noticeTo(deps, work, person, change.notice, { about: id, label: row.label });
+  return ended;
+}
+
 /** The handler of one change of an authenticator's state. */
 export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): Handler<R> {
   const change: Change = CHANGES[route];
@@ -78,18 +107,7 @@ export function changeAuthenticator<R extends keyof typeof CHANGES>(route: R): H
         what: change.signedAs,
         facts: { name, label: row.label, left: Number(left?.n ?? 0) },
       }));
-      await authenticators(work).update(change.to(work.now), { where: { id }, transaction: work.transaction });
-      await refreshKeyring(work, person);
-      const ended =
-        change.ends && row.state === 'active' && (await lostLastFactor(work, person, row))
-          ? await endAccess(deps, work, [person])
-          : null;
-      if (change.ends && !ended) await stopSignIns(deps, work, [person]);
-      const details = { method: row.method, ...(ended ? { ended: { ...ended } } : {}) };
-      await work.trail(entryOf(call, change.action, { kind: 'authenticator', id }, { person, details }));
-      // A token that is nobody's authenticator any more is to come back.
-      if (route === 'authenticators.revoke') await tokenFreed(deps, work, call, id, 'returned');
-      if (change.notice) await noticeTo(deps, work, person, change.notice, row.label);
+      const ended = await changeLocked(deps, work, call, route, row);
       const answer = describeAuthenticator(await lockAuthenticator(work, id));
       return { answer: change.ends ? { ...answer, ended } : answer } as Reply<R>;
     });

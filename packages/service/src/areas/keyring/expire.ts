@@ -1,7 +1,7 @@
 import { select } from '../../platform/db/sql.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
@@ -49,6 +49,6 @@ async function expire(deps: Deps, id: Buffer): Promise<void> {
       reason: null,
       details: { method: row.method },
     });
-    await noticeTo(deps, work, person, 'authenticator.expired', row.label);
+    await noticeTo(deps, work, person, 'authenticator.expired', row);
   });
 }

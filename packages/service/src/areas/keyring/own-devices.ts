@@ -1,13 +1,14 @@
-import { takesPin } from '@nimble-latch/core/methods';
-import type { Id, Method } from '@nimble-latch/core/vocabulary';
+import { selfActionsFor, takesPin } from '@nimble-latch/core/methods';
+import type { Id, Method, SelfAction } from '@nimble-latch/core/vocabulary';
 import { selectOne } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import type { Deps } from '../../platform/deps.js';
+import { noticeTo } from '../notices/notices.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes } from '../../platform/ids.js';
-import { codeRulesOf } from '../methods/offer.js';
+import { codeRulesOf, groupsOf } from '../methods/offer.js';
 import { proveTokenOf } from '../stock/prove.js';
 import type { AuthenticatorRow } from './authenticator-row.js';
 import { assertNotLeant, assertOwn, enrolledBy, ownBy, type Own } from './own.js';
@@ -37,10 +38,16 @@ export const ownProveToken: Handler<'own.proveToken'> = async (deps, call) => {
   return reply;
 };
 
-/** An authenticator that is somebody's own, its row locked. */
-async function lockOwn(work: Work, own: Own, id: Id): Promise<AuthenticatorRow> {
+/**
+ * An authenticator that is somebody's own, its row locked, with which they may do this by themselves.
+ * @throws `not-found` for anybody else's, `not-by-oneself`
+ */
+export async function lockOwn(deps: Deps, work: Work, own: Own, id: Id, action: SelfAction): Promise<AuthenticatorRow> {
   const row = await lockAuthenticator(work, id);
-  if (!row.person_id.equals(idBytes(own.personId))) throw new Refusal('not-found');
+  if (!row.person_id.equals(idBytes(own.personId))) throw notFound();
+  const { settings } = await deps.methods.current();
+  const groups = (await groupsOf(work, own.personId)) ?? new Set();
+  if (!selfActionsFor(settings, row.method, groups).includes(action)) throw new Refusal('not-by-oneself');
   return row;
 }
 
@@ -54,9 +61,14 @@ export const ownResync: Handler<'own.resync'> = async (deps, call) => {
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {
     const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
-    const row = await lockOwn(work, own, call.params.id);
+    const row = await lockOwn(deps, work, own, call.params.id, 'resync');
     assertMoreThanPassword(own, row.method);
     refusal = await resyncLocked(deps, work, own, row, codes);
+    if (!refusal)
+      await noticeTo(deps, work, own.personId, 'authenticator.resynchronised', {
+        about: call.params.id,
+        label: row.label,
+      });
     return { answer: { label: row.label } };
   });
   if (refusal) throw refusal;
@@ -65,7 +77,7 @@ export const ownResync: Handler<'own.resync'> = async (deps, call) => {
 
 export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
   const { id } = call.params;
-  const { personId } = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const { personId } = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin, 'change');
   const before = await selectOne<{ id: Buffer; method: Method; pin_sealed: Buffer | null }>(
     deps,
     "SELECT id, method, pin_sealed FROM authenticators WHERE id = :id AND person_id = :person AND state = 'active'",
@@ -76,13 +88,13 @@ export const ownSetPin: Handler<'own.setPin'> = async (deps, call) => {
   const { leastPin } = await codeRulesOf(deps, deps, personId, before.method);
   const phc = await preparePin(deps, call.body.pin, leastPin, before);
   return await call.run(async (work) => {
-    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
-    const row = await lockOwn(work, own, id);
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin, 'change');
+    const row = await lockOwn(deps, work, own, id, 'pin');
     assertMoreThanPassword(own, row.method);
     assertTakesPin(row);
     await storePin(deps, work, id, phc, false);
     await work.trail(entryOf(own, 'pin.set', { kind: 'authenticator', id }, { person: personId }));
-    await noticeTo(deps, work, personId, 'pin.changed', row.label);
+    await noticeTo(deps, work, personId, 'pin.changed', { about: id, label: row.label });
     return { answer: { label: row.label } };
   });
 };

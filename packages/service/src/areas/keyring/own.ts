@@ -1,6 +1,6 @@
 import { catalogue, type Answer, type Parsed } from '@nimble-latch/api';
-import { OFFERED_METHODS, offeredSpec, offerOf, type Offer } from '@nimble-latch/core/methods';
-import type { Id, Method, OwnPlace, WhyNotOffered } from '@nimble-latch/core/vocabulary';
+import { OFFERED_METHODS, offeredSpec, offerOf, selfActionsFor, type Offer } from '@nimble-latch/core/methods';
+import type { Id, Method, OwnPlace, SelfAction, WhyNotOffered } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, write, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
@@ -28,33 +28,72 @@ export interface Own extends Maker {
   readonly signInId: Id;
   /** Nothing was proved but a password, and nothing has been enrolled by this right. */
   readonly first: boolean;
+  /** Nothing was proved beside a password but a pass or a recovery code. */
+  readonly lastResort: boolean;
+  /** It lets them look and no more. */
+  readonly looks: boolean;
   /** By an invitation. */
   readonly invited?: Invited & { readonly id: Id; readonly leant: boolean };
 }
 
 /**
- * Reads a right. Throws `request-gone` where it is for another place, has run out, was spent, or where its sign-in was found
- * not to have been the person, who may have been deactivated since.
+ * What a right is asked for. `look`: a session that is signed in will do; `act`: to have proved who they are, in the quarter of an hour
+ * that the right is good for; `change`: to have done so, or enrolled something, within the last minutes, since a page that was left open
+ * is no proof of who is at it.
  */
-export async function ownBy(deps: Deps, db: Db, right: string, place: OwnPlace, origin: string): Promise<Own> {
-  const { personId, signInId, place: forPlace, first, invited } = await openFromPage(deps, 'right', right);
-  const row = await selectOne<{ good: number }>(
+type Need = 'look' | 'act' | 'change';
+const FRESH_MS = 5 * 60_000;
+
+/**
+ * Reads a right. Throws `request-gone` where it is for another place, has run out, was spent, its session ended, or where its sign-in was
+ * found not to have been the person, who may have been deactivated since; `proof-old` where it was proved too long ago for what is wanted.
+ */
+export async function ownBy(
+  deps: Deps,
+  db: Db,
+  right: string,
+  place: OwnPlace,
+  origin: string,
+  need: Need = 'act',
+): Promise<Own> {
+  const {
+    personId,
+    signInId,
+    place: forPlace,
+    first,
+    invited,
+    looks = false,
+    lastResort = false,
+  } = await openFromPage(deps, 'right', right);
+  const row = await selectOne<{ good: number; fresh: number }>(
     db,
     `SELECT state = 'active' AND emergency = 0
        AND NOT EXISTS (SELECT 1 FROM sign_in_judgements j WHERE j.sign_in_id = :signIn AND j.verdict = 'confirmed')
-       AND NOT EXISTS (SELECT 1 FROM spent_requests s WHERE s.id = :signIn) AS good FROM persons WHERE id = :id`,
-    { id: idBytes(personId), signIn: idBytes(signInId) },
+       AND NOT EXISTS (SELECT 1 FROM spent_requests s WHERE s.id = :signIn)
+       AND (:looks = 0 OR EXISTS (SELECT 1 FROM browser_sessions b WHERE b.id = :signIn AND b.expires_at > UTC_TIMESTAMP(3))) AS good,
+       EXISTS (SELECT 1 FROM sign_ins s WHERE s.id = :signIn AND s.ended_at > :fresh)
+         OR EXISTS (SELECT 1 FROM authenticators a WHERE a.person_id = p.id AND a.enrolled_in = :signIn AND a.activated_at > :fresh) AS fresh
+     FROM persons p WHERE id = :id`,
+    {
+      id: idBytes(personId),
+      signIn: idBytes(signInId),
+      looks: looks ? 1 : 0,
+      fresh: new Date(deps.now().getTime() - FRESH_MS),
+    },
   );
   if (forPlace !== place || Number(row?.good ?? 0) !== 1) throw new Refusal('request-gone');
   const by = invited && (await invitedBy(db, invited.id, signInId));
   // Withdrawn, used by somebody else who brought it, or run out: what leans on it has nothing to stand on.
   if (invited?.leant && !by) throw new Refusal('request-gone');
+  if ((looks && need !== 'look') || (need === 'change' && Number(row!.fresh) !== 1)) throw new Refusal('proof-old');
   return {
     personId,
     signInId,
     origin,
     actor: { kind: 'page', personId },
     first: first && by?.used !== true,
+    lastResort,
+    looks,
     ...(invited && by ? { invited: { ...by, ...invited } } : {}),
   };
 }
@@ -65,7 +104,7 @@ export function assertNotLeant({ first, invited }: Own): void {
 }
 
 /**
- * Why somebody may not enrol a method by their right: they have proved nothing but a password, and the method settings want more of
+ * Why somebody may not enrol a method by their right: it is for others to do, or they have proved nothing but a password, and the method settings want more of
  * whoever begins so, or the invitation that they lean on is for something else.
  */
 function whyNotFirst(
@@ -74,8 +113,10 @@ function whyNotFirst(
   offer: Offer,
   fromStock: boolean,
 ): WhyNotOffered | undefined {
-  if (!first) return undefined;
   const guard = offer.decided?.cell.parameters?.first;
+  const not: readonly SelfAction[] = offer.decided?.cell.parameters?.notBySelf ?? [];
+  if (not.includes('enrol')) return 'not-by-oneself';
+  if (!first) return undefined;
   if (guard === 'in-person') return 'in-person';
   if (guard === 'countersigned' && !invited?.countersigned) return 'countersigned';
   // A token that was given to them is theirs to prove.
@@ -128,7 +169,7 @@ async function cameFrom(
 }
 
 export const ownShow: Handler<'own.show'> = async (deps, call) => {
-  const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin, 'look');
   const { personId, signInId } = own;
   const [{ settings }, methods, groups, person, held, tokens] = await Promise.all([
     deps.settings.current(),
@@ -149,11 +190,13 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       last_used_at: Date | null;
       pin: 'none' | 'own' | 'given';
       codes_left: number | null;
+      preferred: number;
+      state: string;
     }>(
       deps,
-      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.carrier_id, a.last_used_at,
+      `SELECT a.id, IF(a.pin_sealed IS NULL, 'none', IF(a.pin_given, 'given', 'own')) AS pin, a.method, a.label, c.label AS carrier, a.carrier_id, a.last_used_at, a.preferred, a.state,
        IF(a.method <> 'recovery', NULL, (SELECT COUNT(*) FROM recovery_codes r WHERE r.authenticator_id = a.id AND r.used_at IS NULL)) AS codes_left, a.created_at FROM authenticators a LEFT JOIN carriers c ON c.id = a.carrier_id
-       WHERE a.person_id = :id AND a.state = 'active' ORDER BY a.id`,
+       WHERE a.person_id = :id AND a.state IN ('active', 'suspended') ORDER BY a.id`,
       { id: idBytes(personId) },
     ),
     select<{ id: Buffer; serial: string; model: string }>(
@@ -169,16 +212,20 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       from: call.body.from ? await cameFrom(deps, call.body.from) : null,
       invited: own.invited?.used === false,
       until: new Date((person!.ended_at ?? deps.now()).getTime() + PAGE_SEAL_MS).toISOString(),
-      held: held.map(({ id, method, label, carrier, carrier_id, created_at, last_used_at, pin, codes_left }) => ({
-        id: idText(id),
-        pin,
-        left: codes_left === null ? null : Number(codes_left),
-        method,
-        label,
-        carrier,
-        since: created_at.toISOString(),
-        carrierId: idTextOrNull(carrier_id),
-        lastUsedAt: last_used_at?.toISOString() ?? null,
+      looksOnly: own.looks,
+      held: held.map((one) => ({
+        id: idText(one.id),
+        pin: one.pin,
+        left: one.codes_left === null ? null : Number(one.codes_left),
+        method: one.method,
+        label: one.label,
+        carrier: one.carrier,
+        since: one.created_at.toISOString(),
+        carrierId: idTextOrNull(one.carrier_id),
+        lastUsedAt: one.last_used_at?.toISOString() ?? null,
+        preferred: one.preferred === 1,
+        suspended: one.state === 'suspended',
+        may: [...selfActionsFor(methods.settings, one.method, groups ?? new Set())],
       })),
       tokens: tokens.map(({ id, serial, model }) => ({ id: idText(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {

@@ -6,7 +6,7 @@ import { stopSignIns } from '../access/end.js';
 import { countersignedForKeyring } from '../access/countersign.js';
 import { selectOne } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
@@ -117,7 +117,7 @@ export const givePin: Handler<'authenticators.givePin'> = async (deps, call) => 
     await storePin(deps, work, id, phc, true);
     await stopSignIns(deps, work, [person]);
     await work.trail(entryOf(call, 'pin.given', { kind: 'authenticator', id }, { person }));
-    await noticeTo(deps, work, person, 'pin.changed', row.label);
+    await noticeTo(deps, work, person, 'pin.changed', { about: id, label: row.label });
     return { answer: { authenticator: describeAuthenticator(await lockAuthenticator(work, id)), pin: drawn ?? null } };
   });
 };
@@ -138,6 +138,6 @@ export const removePin: Handler<'authenticators.removePin'> = async (deps, call)
     );
     await stopSignIns(deps, work, [person]);
     await work.trail(entryOf(call, 'pin.removed', { kind: 'authenticator', id }, { person }));
-    await noticeTo(deps, work, person, 'pin.changed', row.label);
+    await noticeTo(deps, work, person, 'pin.changed', { about: id, label: row.label });
     return { answer: describeAuthenticator(await lockAuthenticator(work, id)) };
   });

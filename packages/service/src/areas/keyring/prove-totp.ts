@@ -1,7 +1,7 @@
 import { catalogue } from '@nimble-latch/api';
 import { checkEnrolment, readCode, type EnrolmentCheck } from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import { badField, Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
@@ -78,7 +78,7 @@ export async function provePending(
         { person, details: { codes: codes.length } },
       ),
     );
-    await noticeTo(deps, work, person, 'authenticator.proved', row.label);
+    await noticeTo(deps, work, person, 'authenticator.proved', { about: id, label: row.label });
     return undefined;
   }
   await authenticators(work).update(guardColumns(LANE, reserve(guard, work.now.getTime())), {

@@ -5,7 +5,7 @@ import { countersignedForKeyring } from '../access/countersign.js';
 import { stopSignIns } from '../access/end.js';
 import { assertOffered } from '../methods/offer.js';
 import { refreshKeyring } from '../people/facets.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import { selectOne } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
@@ -77,7 +77,7 @@ async function makeRecovery(
       { person, details: { codes: codes.length, replaced } },
     ),
   );
-  await noticeTo(deps, work, person, 'recovery.made', label);
+  await noticeTo(deps, work, person, 'recovery.made', { about: id, label });
   return {
     authenticator: describeAuthenticator(await lockAuthenticator(work, id)),
     codes: codes.map(groupedLookUpSecret),
@@ -110,7 +110,7 @@ export const makeRecoveryFor: Handler<'recovery.make'> = async (deps, call) =>
 /** By somebody, for themselves. */
 export const ownMakeRecovery: Handler<'own.makeRecovery'> = async (deps, call) =>
   await call.run(async (work) => {
-    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin);
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin, 'change');
     return {
       answer: await makeRecovery(
         deps,

@@ -1,3 +1,4 @@
+import type { Answer } from '@nimble-latch/api';
 import { takesPin } from '@nimble-latch/core/methods';
 import { checkHotp, checkTotp, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
@@ -27,20 +28,25 @@ import { wiped } from '../../platform/secrets/wiped.js';
 /** Somebody known stands beside it: what is tried here is counted in this lane. */
 const LANE = 'familiar';
 
-/** Opens an authenticator that shows codes, and counts the attempt before it is checked. Throws where it may not be tried. */
-async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Uint8Array> {
-  if (row.state !== 'active' || !takesPin(row.method)) throw new Refusal('wrong-state', { state: row.state });
+/** Asserts that something may be tried of an authenticator now. */
+export function assertAdmitted(work: Work, row: AuthenticatorRow): void {
   const admitted = admit(guardOf(row, LANE), work.now.getTime());
   if (!admitted.admitted)
     throw admitted.why === 'needs-unlock'
       ? new Refusal('wrong-state', { state: 'locked' })
       : throttledUntil(admitted.until!, work.now.getTime());
+}
+
+/** Opens an authenticator that shows codes, and counts the attempt before it is checked. Throws where it may not be tried. */
+async function opened(deps: Deps, work: Work, row: AuthenticatorRow): Promise<Uint8Array> {
+  if (row.state !== 'active' || !takesPin(row.method)) throw new Refusal('wrong-state', { state: row.state });
+  assertAdmitted(work, row);
   const id = idText(row.id);
   const sealed = row.secret_sealed!;
   return await deps.keys.opening((keys) => keys.open('seed', `authenticator/${id}/secret`, sealed));
 }
 
-const countFailure = async (work: Work, row: AuthenticatorRow) =>
+export const countFailure = async (work: Work, row: AuthenticatorRow) =>
   await authenticators(work).update(guardColumns(LANE, reserve(guardOf(row, LANE), work.now.getTime())), {
     where: { id: idText(row.id) },
     transaction: work.transaction,
@@ -108,41 +114,51 @@ export const resync: Handler<'authenticators.resync'> = async (deps, call) => {
   return reply;
 };
 
-/** Tries a code without signing in. One that is right is used up: whoever tries it has heard it. */
+export type TestOutcome = Answer<'authenticators.test'>['outcome'];
+
+/** Tries a code of an authenticator whose row is locked. One that is right is used up: whoever tries it has heard it. */
+export async function testLocked(
+  deps: Deps,
+  work: Work,
+  maker: Maker,
+  row: AuthenticatorRow,
+  code: string,
+): Promise<TestOutcome> {
+  const id = idText(row.id);
+  const person = idText(row.person_id);
+  const rules = await codeRulesOf(deps, work, person, row.method === 'hotp' ? 'hotp' : 'totp');
+  const check = wiped(await opened(deps, work, row), (seed) =>
+    row.method === 'hotp'
+      ? checkHotp(seed, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
+      : checkTotp(seed, code, work.now.getTime(), {
+          parameters: totpSettings(row),
+          drift: row.drift,
+          window: rules.window,
+          lastStep: row.last_step ?? undefined,
+        }),
+  );
+  const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
+  if (check?.outcome === 'accepted')
+    await authenticators(work).update(
+      { lastStep: 'counter' in check ? check.counter : check.step, ...guardColumns(LANE, CLEAR) },
+      { where: { id }, transaction: work.transaction },
+    );
+  else await countFailure(work, row);
+  await work.trail(
+    entryOf(maker, 'authenticator.tested', { kind: 'authenticator', id }, { person, details: { outcome } }),
+  );
+  return outcome;
+}
+
 export const testCode: Handler<'authenticators.test'> = async (deps, call) => {
   const [code] = codesOf([call.body.code]) as [string];
   return await call.run(async (work) => {
     const { id } = call.params;
     const row = await lockAuthenticator(work, id);
-    const person = idText(row.person_id);
-    await countersignedForKeyring(deps, work, call, person, { test: id }, (name) => ({
+    await countersignedForKeyring(deps, work, call, idText(row.person_id), { test: id }, (name) => ({
       what: 'factor-resynchronised',
       facts: { name, label: row.label },
     }));
-    const rules = await codeRulesOf(deps, work, person, row.method === 'hotp' ? 'hotp' : 'totp');
-    const check = wiped(await opened(deps, work, row), (seed) =>
-      row.method === 'hotp'
-        ? checkHotp(seed, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
-        : checkTotp(seed, code, work.now.getTime(), {
-            parameters: totpSettings(row),
-            drift: row.drift,
-            window: rules.window,
-            lastStep: row.last_step ?? undefined,
-          }),
-    );
-    const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
-    if (check?.outcome === 'accepted')
-      await authenticators(work).update(
-        {
-          lastStep: 'counter' in check ? check.counter : check.step,
-          ...guardColumns(LANE, CLEAR),
-        },
-        { where: { id }, transaction: work.transaction },
-      );
-    else await countFailure(work, row);
-    await work.trail(
-      entryOf(call, 'authenticator.tested', { kind: 'authenticator', id }, { person, details: { outcome } }),
-    );
-    return { answer: { outcome } };
+    return { answer: { outcome: await testLocked(deps, work, call, row, code) } };
   });
 };

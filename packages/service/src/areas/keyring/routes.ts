@@ -3,6 +3,7 @@ import { beginTotp } from './begin-totp.js';
 import { editCarrier, reportCarrier } from './carriers.js';
 import { changeAuthenticator } from './change-authenticator.js';
 import { ownProveToken, ownReportLost, ownResync, ownSetPin } from './own-devices.js';
+import { ownBeginTest, ownPrefer, ownRename, ownTest } from './own-changes.js';
 import { ownBeginTotp, ownProveTotp, ownSetPassword, ownShow } from './own.js';
 import { proveTotp } from './prove-totp.js';
 import { givePin, removePin } from './pins.js';
@@ -42,6 +43,10 @@ export const keyringHandlers: AreaHandlers<
   | 'own.resync'
   | 'own.setPin'
   | 'own.reportLost'
+  | 'own.rename'
+  | 'own.prefer'
+  | 'own.beginTest'
+  | 'own.test'
   | 'own.setPassword'
   | 'own.makeRecovery'
   | 'recovery.make'
@@ -72,6 +77,10 @@ export const keyringHandlers: AreaHandlers<
   'own.resync': ownResync,
   'own.setPin': ownSetPin,
   'own.reportLost': ownReportLost,
+  'own.rename': ownRename,
+  'own.prefer': ownPrefer,
+  'own.beginTest': ownBeginTest,
+  'own.test': ownTest,
   'own.setPassword': ownSetPassword,
   'own.makeRecovery': ownMakeRecovery,
   'recovery.make': makeRecoveryFor,

@@ -4,7 +4,7 @@ import { catalogue, say } from '@nimble-latch/api';
 import { PASSWORD_MIN, weaknessOf } from '@nimble-latch/core/passwords';
 import { selectOne, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { idBytes, newId, idText } from '../../platform/ids.js';
@@ -89,7 +89,7 @@ async function store(
   }
   await refreshKeyring(work, personId);
   const ended = await endAccess(deps, work, [personId], kept);
-  await noticeTo(deps, work, personId, 'password.set', label);
+  await noticeTo(deps, work, personId, 'password.set', { about: id, label });
   return { id, ended };
 }
 

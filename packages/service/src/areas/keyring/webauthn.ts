@@ -12,7 +12,7 @@ import { countersignedForKeyring } from '../access/countersign.js';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
 import { select, selectToWrite } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
@@ -245,7 +245,7 @@ async function proveWebauthn(
       { person, details: { attestation: attestation.format, trust, synced: credential.backupEligible } },
     ),
   );
-  await noticeTo(deps, work, person, 'authenticator.proved', label);
+  await noticeTo(deps, work, person, 'authenticator.proved', { about: id, label });
   return undefined;
 }
 

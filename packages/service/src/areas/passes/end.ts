@@ -2,7 +2,7 @@ import { endAccess, stopSignIns, type EndedAccess } from '../access/end.js';
 import { authenticators, type Authenticator } from '../keyring/authenticator.model.js';
 import { refreshKeyring } from '../people/facets.js';
 import { countersignedForKeyring } from '../access/countersign.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
@@ -60,6 +60,6 @@ export const withdrawPass: Handler<'passes.withdraw'> = async (deps, call) =>
         { person, details: { uses: before.uses, ...(ended ? { ended: { ...ended } } : {}) } },
       ),
     );
-    await noticeTo(deps, work, person, 'pass.withdrawn', '');
+    await noticeTo(deps, work, person, 'pass.withdrawn', { label: '' });
     return { answer: { pass: await readPass(work, id, work.now), ended } };
   });

@@ -11,7 +11,7 @@ import { lockEnrolling } from '../keyring/enrolling.js';
 import { assertOffered } from '../methods/offer.js';
 import { readSettings } from '../insight/settings-cache.js';
 import { refreshKeyring } from '../people/facets.js';
-import { noticeOfManyPasses, noticeTo } from '../people/notices.js';
+import { noticeOfManyPasses, noticeTo } from '../notices/notices.js';
 import { selectToHold } from '../../platform/db/claims.js';
 import { select, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
@@ -174,7 +174,7 @@ export const givePass: Handler<'passes.give'> = async (deps, call) =>
         },
       ),
     );
-    await noticeTo(deps, work, person, 'pass.given', '');
+    await noticeTo(deps, work, person, 'pass.given', { about: id, label: '' });
     if (given.today + 1 === bounds.perDay)
       await noticeOfManyPasses(deps, work, {
         giver: call.actor.displayName,

@@ -3,7 +3,7 @@ import { grantsOf } from '../access/grants.js';
 import { endAccess, endBegun, type EndedAccess } from '../access/end.js';
 import { assertOwnerLeft, lockRoles } from '../access/owners.js';
 import { given, NEXT_VERSION } from '../../platform/db/models.js';
-import { write } from '../../platform/db/sql.js';
+import { selectOne, write, type Db } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
@@ -14,7 +14,9 @@ import type { PersonState, Id } from '@nimble-latch/core/vocabulary';
 import { refreshName } from './facets.js';
 import { touchPerson } from './login-names.js';
 import { lockPerson } from './lock-person.js';
-import { contactColumns } from './contact.js';
+import { keepFormerMail } from '../notices/former-mails.js';
+import { noticeTo } from '../notices/notices.js';
+import { contactColumns, openContact } from './contact.js';
 import { readPerson } from './store.js';
 import { persons } from './person.model.js';
 
@@ -23,6 +25,9 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
     const { id } = call.params;
     const { mail, phone, ...plain } = call.body;
     await lockPerson(work, id);
+    const before = mail === undefined ? undefined : await mailOf(deps, work, id);
+    const moved = before !== undefined && before !== null && before !== mail;
+    if (moved) await keepFormerMail(work, id);
     const [done] = await persons(work).update(
       {
         ...given(plain),
@@ -44,9 +49,19 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
         { person: id, details: { fields: Object.keys(call.body) } },
       ),
     );
+    // To both addresses: whoever had the one before hears that it was replaced.
+    if (moved) await noticeTo(deps, work, id, 'contact.changed', { label: '' });
     const person = await readPerson(deps, work, id);
     return { answer: person, version: person.version };
   });
+
+/** The address that somebody has now. */
+async function mailOf(deps: Deps, db: Db, id: Id): Promise<string | null> {
+  const row = await selectOne<{ mail_sealed: Buffer | null }>(db, 'SELECT mail_sealed FROM persons WHERE id = :id', {
+    id: idBytes(id),
+  });
+  return await openContact(deps, id, 'mail', row?.mail_sealed ?? null);
+}
 
 /** Somebody signs in nowhere any more, from this moment; the keyring stays. The caller has the person locked. */
 export async function stopPerson(deps: Deps, work: Work, id: Id): Promise<EndedAccess> {

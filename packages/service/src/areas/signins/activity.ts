@@ -3,6 +3,7 @@ import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import type { Verdict, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
 import { notFound } from '../../platform/errors.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { locate } from '../networks/table.js';
@@ -72,6 +73,19 @@ export async function listActivity(
   );
   const page = pageOf(rows, query.limit, (row) => [idText(row.id)]);
   return { rows: page.rows.map((row) => describe(storedSignIn(row), row.application_name, now)), next: page.next };
+}
+
+/** The latest sign-ins of one person, each with the browser that it came from as that says. */
+export async function latestOf(deps: Pick<Deps, 'sequelize' | 'now'>, person: Id, limit: number) {
+  const rows = await select<Row>(
+    deps,
+    `SELECT ${COLUMNS} FROM sign_ins s WHERE s.person_id = :person AND s.walked_by IS NULL ORDER BY s.id DESC LIMIT :limit`,
+    { person: idBytes(person), limit },
+  );
+  return rows.map((row) => {
+    const stored = storedSignIn(row);
+    return { ...describe(stored, row.application_name, deps.now()), browser: stored.browser };
+  });
 }
 
 /** The full story of one sign-in. */

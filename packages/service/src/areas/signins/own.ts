@@ -1,4 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
+import { specOf } from '@nimble-latch/core/methods';
 import type { Id, OwnPlace, PromptKind } from '@nimble-latch/core/vocabulary';
 import { readConcerned } from '../access/concerned.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
@@ -7,14 +8,20 @@ import { badField, Refusal } from '../../platform/errors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
 import { ENROLMENT_APPLICATION, idBytes, RESET_APPLICATION } from '../../platform/ids.js';
 import { sealForPage, type SealedRight } from '../../platform/http/page-seals.js';
-import { write } from '../../platform/db/sql.js';
+import { selectOne, write } from '../../platform/db/sql.js';
 import { isOpened, noted } from '../invitations/by-invitation.js';
 import { openInvitation, type Brought } from '../invitations/links.js';
 import { entryOf } from '../../platform/http/actors.js';
 import { ownParty, takesKeys } from '../keyring/relying-party.js';
 import { pagePromptKinds } from '../rulebook/prompt-kinds.js';
+import { changeLocked } from '../keyring/change-authenticator.js';
 import { assertNotLeant, ownBy } from '../keyring/own.js';
-import { listActivity } from './activity.js';
+import { lockOwn } from '../keyring/own-devices.js';
+import { lockPerson } from '../people/lock-person.js';
+import { lostWithout } from './meets.js';
+import { labelOf } from '../browsers/browsers.js';
+import { locate } from '../networks/table.js';
+import { latestOf } from './activity.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import {
@@ -138,6 +145,7 @@ class GivenRight {
       signInId: stored.id,
       place: placeOf(stored.applicationId)!,
       first: proofs.every(({ method }) => method === 'password'),
+      ...(proofs.every(({ method }) => method === 'password' || specOf(method).lastResort) ? { lastResort: true } : {}),
       ...(requirement.invited ? { invited: requirement.invited as NonNullable<SealedRight['invited']> } : {}),
     };
     if (right.invited && !this.#kept) {
@@ -170,19 +178,55 @@ const LATEST = 10;
 
 /** Somebody's own latest sign-ins: what they would not know of is what they should hear of. */
 export const ownSignIns: Handler<'own.signIns'> = async (deps, call) => {
-  const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin);
+  const own = await ownBy(deps, deps, call.body.right, 'enrolment', call.origin, 'look');
   assertNotLeant(own);
   const { personId } = own;
-  const { rows } = await listActivity(deps, { person: personId, limit: LATEST }, deps.now(), undefined);
+  const rows = await latestOf(deps, personId, LATEST);
   return {
     answer: {
-      rows: rows.map(({ at, application, state, way, sourceAddress }) => ({
-        at,
-        application: application.name,
-        state,
-        way,
-        from: sourceAddress,
-      })),
+      rows: await Promise.all(
+        rows.map(async ({ at, application, state, way, sourceAddress, browser }) => {
+          const [network] = await locate(deps, sourceAddress);
+          return {
+            at,
+            application: application.name,
+            state,
+            way,
+            from: sourceAddress,
+            network: network?.name ?? null,
+            city: network?.city ?? null,
+            country: network?.country ?? null,
+            browser: labelOf(browser),
+          };
+        }),
+      ),
     },
   };
 };
+
+/**
+ * Somebody takes something off their own keyring. Whoever came by a pass or a recovery code reports a loss instead, which can be undone;
+ * and nobody takes away what they could not get in without, before something else is in its place.
+ */
+export const ownRemove: Handler<'own.remove'> = async (deps, call) =>
+  await call.run(async (work) => {
+    const own = await ownBy(deps, work, call.body.right, 'enrolment', call.origin, 'change');
+    if (own.first || own.lastResort) throw new Refusal('proof-weak');
+    const { id } = call.params;
+    const { personId } = own;
+    // Two at once would each leave the other's.
+    await lockPerson(work, personId);
+    const row = await lockOwn(deps, work, own, id, 'remove');
+    if (row.state !== 'active' && row.state !== 'suspended') throw new Refusal('wrong-state', { state: row.state });
+    if (row.state === 'active') {
+      const lost = await lostWithout(deps, work, personId, id);
+      if (lost.length > 0) throw new Refusal('last-way', { label: row.label, places: lost.join(', ') });
+    }
+    await changeLocked(deps, work, own, 'authenticators.revoke', row);
+    const left = await selectOne<{ n: number }>(
+      work,
+      "SELECT COUNT(*) AS n FROM authenticators WHERE person_id = :person AND state = 'active'",
+      { person: idBytes(personId) },
+    );
+    return { answer: { left: Number(left!.n) } };
+  });

@@ -13,7 +13,7 @@ import { explainPerson, explainSignIn } from './explain.js';
 import { exportActivity } from './export-activity.js';
 import { giveVerdict } from './verdict.js';
 import { meets } from './meets.js';
-import { offerPlace, ownBegin, ownProve, ownSignIns } from './own.js';
+import { offerPlace, ownBegin, ownProve, ownRemove, ownSignIns } from './own.js';
 import { prove } from './proofs/index.js';
 import { takeStep } from './steps.js';
 import { viewOf, type StoredSignIn } from './store.js';
@@ -70,6 +70,7 @@ export const signInHandlers: AreaHandlers<
   | 'own.begin'
   | 'own.prove'
   | 'own.signIns'
+  | 'own.remove'
   | 'walkThroughs.begin'
   | 'walkThroughs.prove'
   | 'people.meets'
@@ -86,6 +87,7 @@ export const signInHandlers: AreaHandlers<
   'own.begin': ownBegin,
   'own.prove': ownProve,
   'own.signIns': ownSignIns,
+  'own.remove': ownRemove,
   'walkThroughs.begin': beginWalk,
   'walkThroughs.prove': proveWalk,
   'people.meets': meets,

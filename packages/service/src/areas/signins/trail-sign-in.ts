@@ -1,7 +1,7 @@
 import type { SignIn } from '@nimble-latch/core/signin';
 import type { TrailAction } from '@nimble-latch/core/vocabulary';
 import type { Plan } from '../../platform/db/unit-of-work.js';
-import { noticeOfEmergency } from '../people/notices.js';
+import { noticeOfEmergency } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { NewEntry } from '../../platform/trail/writer.js';

@@ -6,7 +6,7 @@ import { countersignedForKeyring } from '../access/countersign.js';
 import { endAccess, lostLastFactor, stopSignIns } from '../access/end.js';
 import { selectOne, selectOneToWrite, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
@@ -156,7 +156,7 @@ async function endAuthenticator(
         { person, details: { method: row.method } },
       ),
     );
-    await noticeTo(deps, work, person, 'authenticator.revoked', row.model || row.serial);
+    await noticeTo(deps, work, person, 'authenticator.revoked', { about: id, label: row.model || row.serial });
   }
   return learned;
 }

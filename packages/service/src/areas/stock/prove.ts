@@ -4,7 +4,7 @@ import { serialKey } from '@nimble-latch/core/people';
 import { admit, reserve } from '@nimble-latch/core/throttle';
 import { selectOneToWrite } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
-import { noticeTo } from '../people/notices.js';
+import { noticeTo } from '../notices/notices.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
@@ -135,7 +135,7 @@ async function become(
       { person, details: { method: row.method, serial: row.serial } },
     ),
   );
-  await noticeTo(deps, work, person, 'authenticator.proved', label);
+  await noticeTo(deps, work, person, 'authenticator.proved', { about: id, label });
   return id;
 }
 

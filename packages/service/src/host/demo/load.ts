@@ -9,6 +9,7 @@ import { selectOne, write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { entryOf, type OperatorActor } from '../../platform/http/actors.js';
+import { loadDisputes } from './disputes.js';
 import { loadInvitations } from './invitations.js';
 import { loadKeys, type CallOf } from './keys.js';
 import { loadPasses } from './passes.js';
@@ -249,6 +250,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
       clock.at = today - 55 * 60_000;
       await inTransaction(deps, async (work) => void (await endAccess(deps, work, [desk])));
     }
+    await loadDisputes(deps, call, clock, today, idOf);
     // What is asked for now waits for the second owner.
     const asked = await idOf('Gunnar Eide');
     clock.at = today - 50 * 60_000;

@@ -33,6 +33,10 @@ export interface SealedRight {
   readonly first: boolean;
   /** The invitation that was brought; `leant`: without it the right would not have been given. */
   readonly invited?: { readonly id: Id; readonly leant: boolean };
+  /** Nothing was proved for it: it is of somebody signed in by our pages, whose session `signInId` names, and lets them look. */
+  readonly looks?: true;
+  /** Nothing was proved but a password and what is for the day that the rest is gone. */
+  readonly lastResort?: true;
   /** The sign-in at an application that it is part of, and goes on when something was enrolled. */
   readonly within?: Id;
 }

@@ -70,7 +70,7 @@ const FOR_ANY_ORIGIN = {
 const PAGE_HEADERS = { 'permissions-policy': 'camera=(), microphone=(), geolocation=()' };
 
 /** Pages for everybody, which are no part of the console. */
-const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in', '/enrol', '/reset-password']);
+const SIGN_IN_PAGES: ReadonlySet<string> = new Set(['/sign-in', '/signed-in', '/enrol', '/reset-password', '/not-me']);
 const pathOf = (url: string): string => url.split('?')[0]!;
 
 /**

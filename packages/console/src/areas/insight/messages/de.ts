@@ -16,6 +16,8 @@ export const de: Words<typeof en> = {
     mostOnADay: '{count} am stärksten Tag',
     needsHand: 'Braucht Hilfe',
     emergencyUsed: 'Notfallkonto benutzt; sagen Sie bei der Anmeldung, ob das so gewollt war',
+    disputes:
+      '{changes, plural, one {# Änderung, von der jemand sagt, dass sie nicht von ihm kam} other {# Änderungen, von denen jemand sagt, dass sie nicht von ihm kamen}}',
     stuckInvitations:
       '{people, plural, one {# Einladung kam zurück oder lief ab} other {# Einladungen kamen zurück oder liefen ab}}, und seither kam nichts',
     keyCopied: 'einer der Schlüssel könnte kopiert sein; am Schlüsselbund widerrufen',

@@ -12,6 +12,7 @@ export const en = {
     mostOnADay: '{count} on the busiest day',
     needsHand: 'Needs a hand',
     emergencyUsed: 'emergency account used; say at the sign-in whether it was meant',
+    disputes: '{changes, plural, one {# change} other {# changes}} of which people say that it was not them',
     stuckInvitations:
       '{people, plural, one {# invitation} other {# invitations}} bounced or ran out, and nothing has come since',
     keyCopied: 'one of their keys may have been copied; revoke it on the keyring',

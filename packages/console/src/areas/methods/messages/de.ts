@@ -96,6 +96,8 @@ export const de: Words<typeof en> = {
     held: 'Hat',
     all: 'Alle Verfahren zeigen',
     fewer: 'Nur die dieser Version',
+    notBySelf: 'Nicht selbst',
+    notBySelfIs: 'nicht selbst: {actions}',
     parameters: {
       leastLength: 'Zeichen mindestens',
       digits: 'Ziffern',

@@ -91,6 +91,8 @@ export const en = {
     held: 'Holds',
     all: 'Show all methods',
     fewer: 'Show those of this release',
+    notBySelf: 'Not by oneself',
+    notBySelfIs: 'not by oneself: {actions}',
     parameters: {
       leastLength: 'Characters at least',
       digits: 'Digits',

@@ -9,7 +9,7 @@ import type { Deps } from '../../../platform/deps.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { guardOf } from '../../keyring/authenticator-row.js';
 import { inItsTime, usableOf } from '../../keyring/usable.js';
-import { noticeTo } from '../../people/notices.js';
+import { noticeTo } from '../../notices/notices.js';
 import { whyNobody } from '../decoy.js';
 import type { StoredSignIn } from '../store.js';
 import { failing, forgetting, taking } from '../guards.js';
@@ -95,7 +95,7 @@ async function judge(
   if (right.number !== null) {
     const left = leftAfter(right);
     const kind = left <= LIMITS.recoveryCodesFew ? 'recovery.few' : 'recovery.used';
-    await noticeTo(deps, plan, personId!, kind, String(left));
+    await noticeTo(deps, plan, personId!, kind, { about: idText(right.id), label: String(left) });
   }
   return {
     judgement: { type: 'right', proof: usableOf(right), newPin: false },

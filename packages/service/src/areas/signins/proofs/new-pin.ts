@@ -1,7 +1,7 @@
 import { takesPin } from '@nimble-latch/core/methods';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, selectOneToWrite, type Db } from '../../../platform/db/sql.js';
-import { noticeTo } from '../../people/notices.js';
+import { noticeTo } from '../../notices/notices.js';
 import { Refusal } from '../../../platform/errors.js';
 import { entryOf } from '../../../platform/http/actors.js';
 import { idBytes, storedId } from '../../../platform/ids.js';
@@ -31,7 +31,7 @@ export const newPin = judgedBehindLocks<Prepared>({
     const person = stored.personId!;
     const { label } = await held(work, id, true);
     await storePin(deps, work, id, phc, false);
-    await noticeTo(deps, work, person, 'pin.changed', label);
+    await noticeTo(deps, work, person, 'pin.changed', { about: id, label });
     return {
       judgement: { type: 'renewed' },
       writes: [],

@@ -13,6 +13,7 @@ import { stock } from './0013-stock.js';
 import { pins } from './0014-pins.js';
 import { webauthn } from './0015-webauthn.js';
 import { relyingParty } from './0016-relying-party.js';
+import { notices } from './0027-notices.js';
 import { enrollingWithin } from './0026-enrolling-within.js';
 import { invitations } from './0025-invitations.js';
 import { lookUpSecrets } from './0024-look-up-secrets.js';
@@ -60,4 +61,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...lookUpSecrets,
   ...invitations,
   ...enrollingWithin,
+  ...notices,
 ];

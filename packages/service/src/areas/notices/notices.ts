@@ -1,62 +1,102 @@
-import { catalogue, say, sayConsequence } from '@nimble-latch/api';
-import type { ConsequenceId, Id } from '@nimble-latch/core/vocabulary';
-import { select, selectOne } from '../../platform/db/sql.js';
+import { catalogue, localeOf, say, sayConsequence } from '@nimble-latch/api';
+import { DISPUTABLE_DAYS, effectOfDispute } from '@nimble-latch/core/notices';
+import type { ConsequenceId, DisputeEffect, Id, NoticeKind } from '@nimble-latch/core/vocabulary';
+import { insertion, select, selectOne } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { idBytes, idText } from '../../platform/ids.js';
+import { idBytes, idText, newId } from '../../platform/ids.js';
+import { issueToken } from '../../platform/secrets/tokens.js';
 import { sendLater } from '../../platform/delivery/outbox.js';
-import { openContact } from './contact.js';
+import { openContact } from '../people/contact.js';
+import { changeNotices } from './change-notice.model.js';
 
-/** Changes of a keyring that its person hears of. */
-export type NoticeKind =
-  | 'authenticator.proved'
-  | 'authenticator.suspended'
-  | 'authenticator.revoked'
-  | 'authenticator.expired'
-  | 'password.set'
-  | 'pin.changed'
-  | 'recovery.made'
-  | 'recovery.used'
-  | 'recovery.few'
-  | 'invitation.printed'
-  | 'pass.given'
-  | 'pass.withdrawn';
+/** What a notice is about, beside its kind. */
+interface Change {
+  /** The authenticator or invitation that was changed. */
+  readonly about?: Id;
+  /** What the sentence names. */
+  readonly label: string;
+}
 
 /**
- * Tells a person that their keyring changed, at the address held when the change is made. Nothing is queued where no
- * mail server is set up or the person has no address.
+ * Tells a person that their keyring changed, at the address held when the change is made, and at the one before where that was replaced
+ * lately; with a link by which they can say that it was not them. Nothing is queued where no mail server is set up or the person has no
+ * address.
  */
-export async function noticeTo(deps: Deps, plan: Plan, personId: Id, kind: NoticeKind, label: string): Promise<void> {
+export async function noticeTo(
+  deps: Deps,
+  plan: Plan,
+  personId: Id,
+  kind: NoticeKind,
+  { label, about }: Change,
+): Promise<void> {
   if (!deps.config.smtp) return;
   const row = await selectOne<{
     display_name: string;
     mail_sealed: Buffer | null;
+    former_sealed: Buffer | null;
     language: string;
     time_zone: string;
-  }>(plan.reading, 'SELECT display_name, mail_sealed, language, time_zone FROM persons WHERE id = :id', {
-    id: idBytes(personId),
-  });
-  const to = row && (await openContact(deps, personId, 'mail', row.mail_sealed));
-  if (!to) return;
+  }>(
+    plan.reading,
+    `SELECT display_name, mail_sealed, language, time_zone,
+       (SELECT f.mail_sealed FROM former_mails f WHERE f.id = p.id AND f.until > UTC_TIMESTAMP(3)) AS former_sealed FROM persons p WHERE id = :id`,
+    { id: idBytes(personId) },
+  );
+  if (!row) return;
+  const held = await Promise.all(
+    [row.mail_sealed, row.former_sealed].map(async (sealed) => await openContact(deps, personId, 'mail', sealed)),
+  );
+  const addresses = new Set(held.filter((to) => to !== null));
+  if (addresses.size === 0) return;
   const words = catalogue(row.language).mail;
   const { settings } = await deps.settings.current();
-  const when = new Intl.DateTimeFormat(row.language, {
+  const when = new Intl.DateTimeFormat(localeOf(row.language), {
     dateStyle: 'full',
     timeStyle: 'long',
     timeZone: row.time_zone,
   }).format(plan.now);
+  const link = disputeLink(deps, plan, personId, kind, { label, ...(about ? { about } : {}) });
   const lines = [
     say(words.greeting, { name: row.display_name }),
     '',
     say(words[kind], { label }),
     say(words.when, { when }),
     '',
+    ...(link === undefined ? [] : [words.notMe, link, '']),
     words.closing,
     '',
     say(words.signature, { organisation: settings.organisation }),
     '',
   ];
-  sendLater(deps, plan, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
+  for (const to of addresses)
+    sendLater(deps, plan, { kind: 'mail', to, subject: words.subject, text: lines.join('\n') });
+}
+
+/** What leads to the page where somebody says that it was not them; undefined for what nobody did. The code is in the fragment. */
+function disputeLink(
+  deps: Deps,
+  plan: Plan,
+  personId: Id,
+  kind: NoticeKind,
+  { about, label }: Change,
+): string | undefined {
+  if (effectOfDispute(kind) === null) return undefined;
+  const id = newId(deps);
+  const { token, hash, hashKeyId } = issueToken(deps, 'notice', id);
+  const row = changeNotices.sent({
+    id,
+    personId,
+    kind,
+    aboutId: about ?? null,
+    label,
+    hash,
+    hashKeyId,
+    at: plan.now,
+    until: new Date(plan.now.getTime() + DISPUTABLE_DAYS * 86_400_000),
+  });
+  plan.atEnd(insertion('change_notices', row));
+  return `${deps.config.publicUrl.origin}/not-me#${token}`;
 }
 
 type Catalogue = ReturnType<typeof catalogue>;
@@ -65,7 +105,7 @@ type Catalogue = ReturnType<typeof catalogue>;
 async function toOwners(
   deps: Deps,
   plan: Plan,
-  subject: 'signature.subject' | 'emergency.subject' | 'passes.subject',
+  subject: 'signature.subject' | 'emergency.subject' | 'passes.subject' | 'dispute.subject',
   usefulMs: number | undefined,
   linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
@@ -137,5 +177,26 @@ export async function noticeOfEmergency(
     '',
     say(mail['emergency.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${used.signIn}` }),
     mail['emergency.closing'],
+  ]);
+}
+
+/** Tells every owner that somebody says a change of their keyring was not them. */
+export async function noticeOfDispute(
+  deps: Deps,
+  plan: Plan,
+  disputed: {
+    readonly name: string;
+    readonly kind: NoticeKind;
+    readonly label: string;
+    readonly effect: DisputeEffect;
+  },
+): Promise<void> {
+  const { name, kind, label, effect } = disputed;
+  await toOwners(deps, plan, 'dispute.subject', undefined, ({ mail, noticeKinds }) => [
+    say(mail['dispute.said'], { name, what: say(noticeKinds[kind], { label }) }),
+    mail[`dispute.${effect}`],
+    '',
+    say(mail['dispute.where'], { link: `${deps.config.publicUrl.origin}/disputes` }),
+    say(mail['dispute.closing'], { name }),
   ]);
 }

@@ -1,0 +1,22 @@
+import { page, type ConsoleArea } from '../../frame/area.js';
+
+export const noticesArea: ConsoleArea = {
+  name: 'notices',
+  pages: [page('disputes', async () => (await import('./disputes-page.js')).DisputesPage)],
+  rail: [
+    {
+      group: 'people',
+      place: 6,
+      to: '/disputes',
+      name: { en: 'Disputed changes', de: 'Bestrittenes' },
+      needs: 'keyring.read',
+    },
+  ],
+  actions: [
+    {
+      to: '/disputes',
+      name: { en: 'Changes that people say were not them', de: 'Änderungen, die jemand bestreitet' },
+      needs: 'keyring.read',
+    },
+  ],
+};

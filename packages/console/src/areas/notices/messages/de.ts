@@ -1,0 +1,28 @@
+export const de = {
+  disputes: {
+    title: 'Änderungen, die jemand bestreitet',
+    hint: 'Jede Nachricht über eine Änderung hat einen Link, mit dem die Person sagt, dass sie es nicht war. Was geändert wurde, gilt sofort nicht mehr; Sie finden heraus, wer es war, und nehmen wieder in Gebrauch, was doch richtig war.',
+    state: 'Zustand',
+    none: 'Niemand bestreitet etwas. Geschieht es, so steht es hier und auf der Seite Heute, und alle mit der Rolle Eigner bekommen eine Mail.',
+    noneSo: 'Keine.',
+    more: 'Gezeigt werden die letzten {count}.',
+    who: 'Wer',
+    what: 'Was geändert wurde',
+    changed: 'Geändert',
+    disputed: 'Bestritten',
+    from: 'von {address}',
+    effect: 'Ausgesetzt',
+    settled: 'Erledigt',
+    settledBy: '{by}: {why}',
+    giverGone: 'jemand, der seither gelöscht wurde',
+    change: 'Ändern',
+    settle: 'Erledigt',
+    settleOne: 'Sagen, dass erledigt ist, was {name} bestreitet',
+    settleTitle: 'Was war es, bei {name}?',
+    settleText: 'Was ausgesetzt wurde, bleibt es. Wieder in Gebrauch nehmen Sie es auf der Seite der Person.',
+    why: 'Was es war',
+    whyHint:
+      'Für alle, die später nachsehen, etwa: „war es selbst; ein zweites Telefon“ oder „Passwort war bekannt, erneuert“.',
+    done: 'Erledigt: {name}.',
+  },
+};
