@@ -69,6 +69,7 @@ export const CONSEQUENCES = [
   'pin-removed',
   'recovery-made',
   'pass-given',
+  'pass-delegated',
   'pass-withdrawn',
   'people-invited',
   'people-invited-whenever',

@@ -14,6 +14,7 @@ export const NOTICE_KINDS = [
   'recovery.few',
   'invitation.printed',
   'pass.given',
+  'pass.delegated',
   'pass.withdrawn',
   'pass.used',
   'contact.changed',

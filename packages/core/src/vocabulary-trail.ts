@@ -103,6 +103,7 @@ export const TRAIL_ACTIONS = [
   'standing-invitation.begun',
   'standing-invitation.ended',
   'pass.given',
+  'pass.drawn',
   'pass.withdrawn',
   'pass.ended',
   'change.disputed',

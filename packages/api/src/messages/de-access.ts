@@ -27,6 +27,8 @@ export const deAccess: Pick<
     'carrier-lost': '{label} ({name}) wird verloren gemeldet; alles darauf wird ausgesetzt.',
     'factor-unlocked': 'Die gezählten falschen Beweise von {label} ({name}) werden vergessen.',
     'recovery-made': '{name} bekommt neue Wiederherstellungscodes; die alten enden.',
+    'pass-delegated':
+      '{holder} kann sich als {name} mit einem vorläufigen Ausweis anmelden, von {from} bis {until} (UTC).',
     'pass-given': '{name} bekommt einen vorläufigen Ausweis für {purpose}, von {from} bis {until} (UTC).',
     'pass-withdrawn': 'Ein vorläufiger Ausweis von {name} endet, und was damit angemeldet wurde.',
     'people-invited':

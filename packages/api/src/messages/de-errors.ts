@@ -267,9 +267,8 @@ export const deErrors: typeof enErrors = {
       remedy: 'Weisen Sie sich noch einmal aus und wiederholen Sie es dann.',
     },
     'proof-weak': {
-      title:
-        'Ein Passwort, ein Ausweis oder ein Wiederherstellungscode reicht nicht, um etwas vom Schlüsselbund zu nehmen.',
-      remedy: 'Ist es verloren, so melden Sie es verloren. Zum Entfernen kommen Sie mit etwas anderem, das Sie haben.',
+      title: 'Ein Passwort, ein Ausweis oder ein Wiederherstellungscode reicht dafür nicht.',
+      remedy: 'Kommen Sie mit etwas anderem, das Sie haben. Verlorenes können Sie auch so verloren melden.',
     },
     'last-way': {
       title: 'Ohne {label} kämen Sie nicht mehr hinein bei: {places}.',

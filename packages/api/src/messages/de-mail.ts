@@ -20,6 +20,8 @@ export const deMail: Catalogue['mail'] = {
     'für Sie wurde eine Einladung gedruckt, einzurichten, womit Sie sich anmelden. Sie kommt auf Papier.',
   'pass.given':
     'für Sie wurde ein vorläufiger Ausweis gemacht. Wer ihn hat, kann sich in seiner Zeit als Sie anmelden.',
+  'pass.delegated':
+    'ein vorläufiger Ausweis wurde gemacht, mit dem {label} sich in seiner Zeit als Sie anmelden kann, um etwas für Sie einzurichten.',
   'pass.withdrawn': 'ein vorläufiger Ausweis von Ihnen wurde zurückgezogen.',
   'pass.used': '{label} meldete sich als Sie an, mit einem vorläufigen Ausweis, der dafür gemacht wurde.',
   'contact.changed':

@@ -17,6 +17,7 @@ export const deNotices: Pick<Catalogue, 'noticeKinds' | 'disputeEffects' | 'disp
     'recovery.few': 'ein Wiederherstellungscode wurde verwendet',
     'invitation.printed': 'eine Einladung wurde gedruckt',
     'pass.given': 'ein vorläufiger Ausweis wurde gemacht',
+    'pass.delegated': 'ein vorläufiger Ausweis wurde gemacht, mit dem {label} sich als Sie anmelden kann',
     'pass.withdrawn': 'ein vorläufiger Ausweis wurde zurückgezogen',
     'pass.used': 'jemand meldete sich mit einem vorläufigen Ausweis an: {label}',
     'contact.changed': 'die Mailadresse wurde geändert',

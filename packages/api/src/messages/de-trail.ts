@@ -101,6 +101,7 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'standing-invitation.begun': '{actor} lädt von nun an ein, wer neu ist',
     'standing-invitation.ended': '{actor} beendete eine ständige Einladung',
     'pass.given': '{actor} gab {person} einen vorläufigen Ausweis',
+    'pass.drawn': '{actor} bekam einen Code eines Ausweises gezeigt, den er oder sie für {person} hat',
     'pass.withdrawn': '{actor} zog einen vorläufigen Ausweis von {person} zurück',
     'pass.ended': 'ein vorläufiger Ausweis von {person} endete',
     'change.disputed': '{person} sagte, dass eine Änderung am Schlüsselbund nicht von ihr oder ihm kam',

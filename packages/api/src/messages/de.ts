@@ -143,6 +143,8 @@ export const de: Catalogue = {
     'pass-over': 'erwartet ist ein Zeitpunkt, der noch kommt, nach dem Beginn',
     'pass-far': 'höchstens {most, plural, one {# Tag} other {# Tage}} im Voraus',
     'pass-places': 'ein Ausweis nur zum Einrichten gilt für keine Anwendung',
+    'nobody-here': 'ist hier niemandes Anmeldename',
+    'pass-holder': 'den Ausweis hätte, wer ihn gibt, oder die Person selbst: nennen Sie jemand anderen',
     'pass-purpose': 'die Methodeneinstellungen lassen diese Person einen Ausweis nicht verwenden für: {purpose}',
     'field-unknown': '{field} ist kein Feld, das in einem Text stehen kann',
     'leads-nowhere': 'muss hinführen: durch das Feld link, oder durch page und code',

@@ -24,6 +24,7 @@ export const enAccess = {
     'carrier-lost': '{label} of {name} is reported lost; all that it carries is suspended.',
     'factor-unlocked': 'The wrong proofs counted on {label} of {name} are forgotten.',
     'recovery-made': '{name} gets new recovery codes; those before end.',
+    'pass-delegated': '{holder} can sign in as {name} with a temporary pass, from {from} until {until} (UTC).',
     'pass-given': '{name} gets a temporary pass for {purpose}, from {from} until {until} (UTC).',
     'pass-withdrawn': 'A temporary pass of {name} ends, and what they signed in with it.',
     'people-invited':

@@ -246,8 +246,8 @@ export const enErrors = {
       remedy: 'Say once more who you are, then repeat it.',
     },
     'proof-weak': {
-      title: 'A password, a pass or a recovery code is not enough to take something off the keyring.',
-      remedy: 'If it is lost, report it lost. To remove it, come by something else that you hold.',
+      title: 'A password, a pass or a recovery code is not enough for this.',
+      remedy: 'Come by something else that you hold. Something lost can be reported lost as you are.',
     },
     'last-way': {
       title: 'Without {label} you would not get in any more at: {places}.',

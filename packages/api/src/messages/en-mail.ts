@@ -16,6 +16,8 @@ export const enMail = {
     'one of your recovery codes was used. Left: {label}. Make new ones while you can sign in; the page for enrolling has them.',
   'invitation.printed': 'an invitation to set up how you sign in was printed for you. It comes on paper.',
   'pass.given': 'a temporary pass was made for you. Whoever has it can sign in as you in its time.',
+  'pass.delegated':
+    'a temporary pass was made by which {label} can sign in as you in its time, so that they can set something up for you.',
   'pass.withdrawn': 'a temporary pass of yours was withdrawn.',
   'pass.used': '{label} signed in as you, by a temporary pass that was made for that.',
   'contact.changed': 'your mail address was changed. Notices like this one go to the old and the new one for 30 days.',

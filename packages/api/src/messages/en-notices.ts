@@ -17,6 +17,7 @@ export const enNotices = {
     'recovery.few': 'a recovery code was used',
     'invitation.printed': 'an invitation was printed',
     'pass.given': 'a temporary pass was made',
+    'pass.delegated': 'a temporary pass was made by which {label} can sign in as you',
     'pass.withdrawn': 'a temporary pass was withdrawn',
     'pass.used': 'somebody signed in by a temporary pass: {label}',
     'contact.changed': 'the mail address was changed',

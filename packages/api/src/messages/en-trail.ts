@@ -101,6 +101,7 @@ export const enTrail = {
     'standing-invitation.begun': '{actor} began to invite whoever is new',
     'standing-invitation.ended': '{actor} ended a standing invitation',
     'pass.given': '{actor} gave {person} a temporary pass',
+    'pass.drawn': '{actor} was shown a code of a pass that they hold for {person}',
     'pass.withdrawn': '{actor} withdrew a temporary pass of {person}',
     'pass.ended': 'a temporary pass of {person} ended',
     'change.disputed': '{person} said that a change of their keyring was not them',

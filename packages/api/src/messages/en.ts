@@ -144,6 +144,8 @@ export const en = {
     'pass-over': 'expected a moment that is still to come, after its beginning',
     'pass-far': 'at most {most, plural, one {# day} other {# days}} ahead',
     'pass-places': 'a pass for enrolling alone is for no application',
+    'nobody-here': 'is nobody’s login name here',
+    'pass-holder': 'the pass would be held by whoever gives it, or by its own person: name somebody else',
     'pass-purpose': 'the method settings do not let a pass be used for {purpose} by this person',
     'field-unknown': '{field} is no field that can stand in a text',
     'leads-nowhere': 'has to bring its reader there: by the field link, or by page and code',

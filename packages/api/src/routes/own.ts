@@ -116,6 +116,19 @@ export const ownRoutes = {
       tokens: z
         .array(z.strictObject({ id, serial: z.string(), model: z.string() }))
         .describe('Hardware tokens that were given to them and wait for a first code'),
+      holds: z
+        .array(
+          z.strictObject({
+            id,
+            person: z.string().describe('In whose name it opens applications'),
+            from: instant,
+            until: instant,
+            left: z.number().int().describe('How often it may still be used'),
+            onlyAt: z.array(z.string()).nullable(),
+            reason: z.string(),
+          }),
+        )
+        .describe('Passes that one holds for others, and that have not ended'),
       offers: z.array(
         z.strictObject({
           method: z.enum(METHODS),
@@ -260,12 +273,27 @@ export const ownRoutes = {
           network: z.string().nullable().describe('The narrowest network that the address lies in'),
           city: z.string().nullable(),
           country: z.string().nullable().describe('ISO 3166-1, two letters'),
+          by: z.string().nullable().describe('Who signed in in one’s name, by a pass for that'),
           browser: z.string().describe('What the browser says that it is; empty where that is not known'),
         }),
       ),
     }),
     errors: ['request-gone'],
     trail: { none: 'shows somebody their own; nothing is changed' },
+  }),
+  'own.drawPass': route('own.drawPass', {
+    summary: 'Be shown a code of a pass that one holds for somebody else: good once, for some minutes',
+    access: open(BY_RIGHT),
+    params: byId,
+    body: z.strictObject({ right }),
+    answer: z.strictObject({
+      person: z.string(),
+      code: z.string().describe('What is typed where a code is asked for, in groups'),
+      spelled: z.array(z.string()),
+      until: instant,
+    }),
+    errors: ['request-gone', 'proof-old', 'proof-weak', 'wrong-state'],
+    trail: ['pass.drawn'],
   }),
   'own.bySession': route('own.bySession', {
     summary:

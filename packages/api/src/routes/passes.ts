@@ -2,7 +2,7 @@ import { PASS_ENDS, PASS_PURPOSES, PASS_STATES } from '@nimble-latch/core/vocabu
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
-import { endedAccess, id, instant, line, page, pageQuery } from '../schema.js';
+import { endedAccess, id, instant, line, page, pageQuery, secretText } from '../schema.js';
 
 const named = z.strictObject({ id, displayName: z.string() });
 
@@ -10,6 +10,7 @@ const named = z.strictObject({ id, displayName: z.string() });
 export const pass = z.strictObject({
   id: id.describe('Also that of the authenticator on the keyring'),
   person: named,
+  heldBy: named.nullable().describe('Who signs in with it in the name of its person; null where they do themselves'),
   purpose: z.enum(PASS_PURPOSES),
   state: z.enum(PASS_STATES),
   from: instant,
@@ -53,6 +54,27 @@ export const FIRST_PASS_BOUNDS: z.output<typeof passBounds> = {
   'help-desk': { hours: 24, uses: 10, open: 20, perDay: 30 },
 };
 
+/** What is said of any pass that is given. */
+const wanted = {
+  from: instant.optional().describe('Left out: from now on'),
+  hours: z
+    .number()
+    .int()
+    .min(1)
+    .max(LIMITS.passHoursMost)
+    .optional()
+    .describe('How long it lives. Left out, and no end said: as long as the caller may, and 12 hours at most'),
+  until: instant.optional().describe('When it ends, in place of how long it lives'),
+  uses: z.number().int().min(1).max(LIMITS.passUsesMost).optional().describe('Left out: up to five'),
+  applications: z
+    .array(id)
+    .min(1)
+    .max(LIMITS.applicationsPerAuthenticator)
+    .optional()
+    .describe('At which alone it may be used; left out: wherever its purpose and the rulebook let it'),
+  reason: line(LIMITS.passReasonChars).describe('Why, for whoever looks later'),
+};
+
 export const passRoutes = {
   'passes.list': route('passes.list', {
     summary: 'Temporary passes, the latest first',
@@ -80,31 +102,31 @@ export const passRoutes = {
     access: operator('pass.give', { person: 'id' }),
     params: z.strictObject({ id }),
     body: z.strictObject({
+      ...wanted,
       purpose: z.enum(PASS_PURPOSES).default('sign-in'),
-      from: instant.optional().describe('Left out: from now on'),
-      hours: z
-        .number()
-        .int()
-        .min(1)
-        .max(LIMITS.passHoursMost)
-        .optional()
-        .describe('How long it lives. Left out, and no end said: as long as the caller may, and 12 hours at most'),
-      until: instant.optional().describe('When it ends, in place of how long it lives'),
-      uses: z.number().int().min(1).max(LIMITS.passUsesMost).optional().describe('Left out: up to five'),
-      applications: z
-        .array(id)
-        .min(1)
-        .max(LIMITS.applicationsPerAuthenticator)
-        .optional()
-        .describe('At which alone it may be used; left out: wherever its purpose and the rulebook let it'),
       untilFactor: z.boolean().default(true),
-      reason: line(LIMITS.passReasonChars).describe('Why, for whoever looks later'),
     }),
     answer: z.strictObject({
       pass,
       code: z.string().describe('What is typed, in groups'),
       spelled: z.array(z.string()).describe('The same for reading aloud, a group each'),
     }),
+    status: 201,
+    errors: ['wrong-state', 'limit-reached', 'method-not-offered', 'passes-open', 'passes-today', 'signature-needed'],
+    idempotent: true,
+    freshProof: true,
+    trail: ['pass.given'],
+  }),
+  'passes.delegate': route('passes.delegate', {
+    summary:
+      'Give a pass for somebody to somebody else, who signs in at applications in their name; its holder is shown a code when they have proved who they are, and nobody is here',
+    access: operator('pass.give', { person: 'id' }),
+    params: z.strictObject({ id }),
+    body: z.strictObject({
+      ...wanted,
+      holder: secretText(LIMITS.loginNameChars * 2).describe('Login name of whoever holds it'),
+    }),
+    answer: z.strictObject({ pass }),
     status: 201,
     errors: ['wrong-state', 'limit-reached', 'method-not-offered', 'passes-open', 'passes-today', 'signature-needed'],
     idempotent: true,

@@ -119,6 +119,10 @@ export const activityRow = z.strictObject({
   version: z.number().int().describe('The version of the rulebook by which it was decided'),
   sourceAddress: z.string().nullable(),
   walkThrough: z.boolean(),
+  delegate: z
+    .strictObject({ id, displayName: z.string().nullable() })
+    .nullable()
+    .describe('Who signed in in the person’s name, by a pass that they hold for them'),
 });
 
 const signal = z.strictObject({

@@ -96,7 +96,11 @@ export const activity: Noun = (command, context) => {
       },
       {
         heading: h.why,
-        cell: (row) => row.way ?? (row.reason ? shared.reasons[row.reason] : words.facts.none),
+        cell: (row) =>
+          (row.way ?? (row.reason ? shared.reasons[row.reason] : words.facts.none)) +
+          (row.delegate
+            ? `, ${say(activityWords.facts.inTheName, { name: row.delegate.displayName ?? words.facts.erased })}`
+            : ''),
         wraps: true,
       },
       { heading: h.from, cell: (row) => row.sourceAddress ?? words.facts.none },

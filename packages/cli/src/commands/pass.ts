@@ -1,11 +1,21 @@
 import { catalogue, PASS_PURPOSES, PASS_STATES, say, type Answer, type PassPurpose } from '@nimble-latch/api';
-import { InvalidArgumentError, Option } from 'commander';
+import { InvalidArgumentError, Option, type Command } from 'commander';
 import type { Context, Session } from '../context.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { passWords } from '../words/pass.js';
-import { collect, findApplication, findPerson, onceKey, show, wholeNumber, withEnded, type Noun } from './support.js';
+import {
+  collect,
+  done,
+  findApplication,
+  findPerson,
+  onceKey,
+  show,
+  wholeNumber,
+  withEnded,
+  type Noun,
+} from './support.js';
 import { changeVerb, listVerb, verb, type Paged } from './verbs.js';
 
 type Pass = Answer<'passes.list'>['rows'][number];
@@ -37,49 +47,61 @@ async function serves({ client }: Session, pass: Pass, name: string): Promise<st
   return say(passWords.done.serves, { list: by.map(({ application }) => application.name).join(', ') });
 }
 
-interface Given {
+interface Delegated {
   why: string;
-  for: PassPurpose;
   from?: string;
   hours?: number;
   until?: string;
   uses?: number;
   at?: string[];
+}
+interface Given extends Delegated {
+  for: PassPurpose;
   keep?: boolean;
+}
+
+/** What is said of any pass that is given. */
+async function bodyOf(session: Session, { why, from, hours, until, uses, at: places }: Delegated) {
+  const found = await Promise.all((places ?? []).map(async (name) => await findApplication(session, name)));
+  return {
+    reason: why,
+    ...(from === undefined ? {} : { from }),
+    ...(hours === undefined ? {} : { hours }),
+    ...(until === undefined ? {} : { until }),
+    ...(uses === undefined ? {} : { uses }),
+    ...(found.length > 0 ? { applications: found.map(({ id }) => id) } : {}),
+  };
 }
 
 export const pass: Noun = (command, context) => {
   const { help, options } = passWords;
   const at = { command, context };
+  const common = (one: Command) =>
+    one
+      .requiredOption('--why <text>', options.why)
+      .option('--from <moment>', options.from, ahead(context))
+      .option('--hours <n>', options.hours, wholeNumber)
+      .option('--until <moment>', options.until, ahead(context))
+      .option('--uses <n>', options.uses, wholeNumber)
+      .option('--at <application>', options.at, collect);
   verb<Given>(
     at,
     {
       line: 'give <person>',
       help: help.give,
       options: (one) =>
-        one
-          .requiredOption('--why <text>', options.why)
+        common(one)
           .addOption(new Option('--for <purpose>', options.for).choices(PASS_PURPOSES).default('sign-in'))
-          .option('--from <moment>', options.from, ahead(context))
-          .option('--hours <n>', options.hours, wholeNumber)
-          .option('--until <moment>', options.until, ahead(context))
-          .option('--uses <n>', options.uses, wholeNumber)
-          .option('--at <application>', options.at, collect)
           .option('--keep', options.keep),
     },
-    async (session, [named], { why, for: purpose, from, hours, until, uses, at: places, keep }) => {
+    async (session, [named], said) => {
+      const { for: purpose, from, keep } = said;
       const person = await findPerson(session, named);
-      const found = await Promise.all((places ?? []).map(async (name) => await findApplication(session, name)));
       const given = await session.client.call('passes.give', {
         params: { id: person.id },
         body: {
-          reason: why,
+          ...(await bodyOf(session, said)),
           purpose,
-          ...(from === undefined ? {} : { from }),
-          ...(hours === undefined ? {} : { hours }),
-          ...(until === undefined ? {} : { until }),
-          ...(uses === undefined ? {} : { uses }),
-          ...(found.length > 0 ? { applications: found.map(({ id }) => id) } : {}),
           ...(keep ? { untilFactor: false } : {}),
         },
         idempotencyKey: onceKey(),
@@ -106,6 +128,31 @@ export const pass: Noun = (command, context) => {
         await serves(session, one, named ?? ''),
       ];
       session.out(`${lines.join('\n').trimEnd()}\n`);
+    },
+  );
+  verb<Delegated>(
+    at,
+    { line: 'delegate <person> <holder>', help: help.delegate, options: common },
+    async (session, [named, holder = ''], said) => {
+      const person = await findPerson(session, named);
+      const answer = await session.client.call('passes.delegate', {
+        params: { id: person.id },
+        body: { ...(await bodyOf(session, said)), holder },
+        idempotencyKey: onceKey(),
+      });
+      const { heldBy, from, until, usesMost: uses, state } = answer.pass;
+      done(
+        session,
+        answer,
+        say(passWords.done.delegated, {
+          name: person.displayName,
+          holder: heldBy!.displayName,
+          from: state === 'waiting' ? exact(from) : passWords.facts.now,
+          until: exact(until),
+          uses,
+        }),
+      );
+      if (!session.json) session.out(`${await serves(session, answer.pass, named ?? '')}\n`);
     },
   );
   listVerb(at, {
@@ -153,7 +200,8 @@ export const pass: Noun = (command, context) => {
       {
         heading: h.reason,
         cell: (row) =>
-          say(passWords.facts.why, { why: row.reason, by: row.givenBy?.displayName ?? words.facts.erased }),
+          say(passWords.facts.why, { why: row.reason, by: row.givenBy?.displayName ?? words.facts.erased }) +
+          (row.heldBy ? `, ${say(passWords.facts.heldBy, { name: row.heldBy.displayName })}` : ''),
         wraps: true,
       },
       { heading: h.id, cell: (row) => row.id },

@@ -11,6 +11,7 @@ export const activityWords = {
     decidedBy: '{rule} (version {version})',
     otherwise: 'otherwise',
     walkThrough: 'by hand',
+    inTheName: 'by {name} in their name',
     nobody: 'nobody of that name',
   },
   help: {

@@ -22,6 +22,7 @@ export const passWords = {
     begins: 'begins {at}',
     why: '{why} ({by})',
     everywhere: 'everywhere',
+    heldBy: 'used by {name}',
   },
   headings: {
     ends: 'ENDS',
@@ -45,6 +46,8 @@ export const passWords = {
     serves: 'With it they get in at: {list}.',
     servesNowhere:
       'As the rulebook stands it is asked for nowhere: no rule has a way with pass that they could go. Look at nlatch explain {name} <application>.',
+    delegated:
+      '{holder} can sign in as {name} from {from} until {until}, {uses, plural, one {# time} other {# times}}, at applications and nowhere else. Codes are shown to them at /enrol, when they have proved who they are.',
     withdrawn: 'The pass of {name} has ended.',
   },
   consequences: {
@@ -53,6 +56,7 @@ export const passWords = {
   },
   help: {
     give: 'give somebody a temporary pass; it is shown once',
+    delegate: 'give a pass for somebody to somebody else, who signs in at applications in their name',
     list: 'passes, the latest first',
     withdraw: 'end a pass, and what was signed in with it',
     bounds: 'how far you may go with passes, and what you have given',

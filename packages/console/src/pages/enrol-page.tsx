@@ -17,6 +17,7 @@ import { OwnRight, useOwn } from './own-right.js';
 import { OwnSignIn } from './own-sign-in.js';
 import { nameOf, OwnThing, type Held } from './own-thing.js';
 import { LatestSignIns, OwnBrowsers, SignOutEverywhere } from './own-things.js';
+import { DrawnPass, HeldForOthers } from './passes-for-others.js';
 import { ProveApp, type BegunApp } from './prove-app.js';
 
 const w = words.enrolling;
@@ -68,6 +69,7 @@ type Doing =
   | { readonly what: 'token'; readonly task: DeviceTask }
   | { readonly what: 'codes'; readonly codes: readonly string[] }
   | { readonly what: 'thing'; readonly id: string }
+  | { readonly what: 'pass'; readonly drawn: Answer<'own.drawPass'> }
   | { readonly what: 'leaving' };
 
 function MyKeyring({ leave }: { leave?: Leave }) {
@@ -122,6 +124,7 @@ function MyKeyring({ leave }: { leave?: Leave }) {
         <RecoverySheet codes={doing.codes} hint={w.recoveryHint} words={words.once} onDone={back} />
       </Hall>
     );
+  if (doing?.what === 'pass') return <DrawnPass drawn={doing.drawn} organisation={organisation} onBack={back} />;
   if (doing?.what === 'leaving') return <SignOutEverywhere organisation={organisation} onBack={back} />;
   const own = shown.held.filter(({ method }) => method !== 'password' && method !== 'pass');
   const setUp = said?.setUp === true;
@@ -156,6 +159,17 @@ function MyKeyring({ leave }: { leave?: Leave }) {
           </li>
         ))}
       </List>
+      {shown.holds.length > 0 && !leave && (
+        <HeldForOthers
+          holds={shown.holds}
+          onDraw={(id) =>
+            act(async () => {
+              const drawn = await run(async (right) => await call('own.drawPass', { params: { id }, body: { right } }));
+              setDoing({ what: 'pass', drawn });
+            })
+          }
+        />
+      )}
       <SetUp
         shown={shown}
         spare={setUp && own.length === 1}

@@ -161,7 +161,12 @@ export const LatestSignIns = () => (
               })}
               <br />
               <Soft>
-                {[moment(row.at), placeOf(row), row.browser === '' ? undefined : row.browser]
+                {[
+                  moment(row.at),
+                  row.by === null ? undefined : say(w.inYourName, { name: row.by }),
+                  placeOf(row),
+                  row.browser === '' ? undefined : row.browser,
+                ]
                   .filter((part) => part !== undefined)
                   .join(' · ')}
               </Soft>

@@ -14,6 +14,8 @@ export interface Usable {
   readonly onlyAt?: readonly string[];
   /** What alone it was given for, whatever its method may be used for. */
   readonly onlyFor?: readonly MethodPurpose[];
+  /** Of a pass that somebody else holds: who. It opens applications in its person's name, and no place of our own. */
+  readonly delegate?: string;
 }
 
 /** What of a keyring may be used at an application, which is there for a purpose. */

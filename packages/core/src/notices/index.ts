@@ -20,6 +20,7 @@ const EFFECTS: Readonly<Record<NoticeKind, DisputeEffect | null>> = {
   'recovery.few': 'suspended',
   'invitation.printed': 'withdrawn',
   'pass.given': 'suspended',
+  'pass.delegated': 'suspended',
   'pass.withdrawn': 'told',
   'pass.used': 'suspended',
   'contact.changed': 'told',

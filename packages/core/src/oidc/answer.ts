@@ -35,6 +35,8 @@ export interface Grant {
   readonly acr: AcrValue | undefined;
   readonly amr: readonly string[];
   readonly releases: readonly Release[];
+  /** Who signed in in the person's name. */
+  readonly delegate?: string;
 }
 
 /** How long an ID token is good for, seconds: it is looked at when it comes, and not again. */
@@ -52,6 +54,8 @@ export function idTokenClaims(grant: Grant, issuer: string, nowSeconds: number):
     ...(grant.nonce === undefined ? {} : { nonce: grant.nonce }),
     ...(grant.acr === undefined ? {} : { acr: grant.acr }),
     amr: [...grant.amr],
+    // RFC 8693 §4.1: the person is the subject, who acts for them the actor.
+    ...(grant.delegate === undefined ? {} : { act: { sub: grant.delegate } }),
   };
 }
 

@@ -10,7 +10,7 @@ export {
   type SignIn,
   type StoryStep,
 } from './state.js';
-export { amrOf, wayOf } from './way.js';
+export { amrOf, delegateOf, wayOf } from './way.js';
 export { verificationFor } from './verification.js';
 export * from './foresee.js';
 export {

@@ -50,6 +50,8 @@ export interface Proved {
   readonly id: string | null;
   readonly carrier: string | null;
   readonly can: Usable['can'];
+  /** Who proved it in the person's name, by a pass that they hold for them. */
+  readonly delegate?: string;
 }
 
 /** The prompt that a method is answered by; undefined where none is. */

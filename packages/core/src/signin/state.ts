@@ -215,8 +215,16 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       };
     }
     case 'right': {
-      const { method, id, carrier, can } = event.proof;
-      const proof: ProofDone = { method, id, carrier, can, at: instant(nowMs), claimed: event.claimed ?? false };
+      const { method, id, carrier, can, delegate } = event.proof;
+      const proof: ProofDone = {
+        method,
+        id,
+        carrier,
+        can,
+        at: instant(nowMs),
+        claimed: event.claimed ?? false,
+        ...(delegate === undefined ? {} : { delegate }),
+      };
       const told: SignIn = {
         ...signIn,
         proofs: [...signIn.proofs, proof],

@@ -4,6 +4,7 @@ import { Checkbox, CheckboxGroup, Select } from '../../frame/components/choices.
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Small } from '../../frame/components/layout.js';
 import { TextField } from '../../frame/components/text-fields.js';
+import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { applicationsWords } from '../applications/messages/index.js';
@@ -44,7 +45,8 @@ export function GivePass({
   const [uses, setUses] = useState<number>();
   const [untilFactor, setUntilFactor] = useState(true);
   const [places, setPlaces] = useState<string[]>();
-  const [given, setGiven] = useState<Given>();
+  const [holder, setHolder] = useState<string>();
+  const [given, setGiven] = useState<Given | 'to-holder'>();
   const mine = useRead('passes.bounds').data;
   const bounds = mine?.bounds;
   const applications = useRead('applications.list', { query: { limit: 200 } });
@@ -52,28 +54,33 @@ export function GivePass({
   const lasts = hours ?? Math.max(...lives.filter((n) => n <= 12));
   const counts = upTo(USES, bounds?.uses ?? 5);
   const most = uses ?? Math.max(...counts.filter((n) => n <= 5));
-  const act = useAct<undefined, Given>(() => {
+  const act = useAct<undefined, Given | 'to-holder'>(async () => {
     const from = starts === 'now' ? undefined : tomorrow();
-    return call('passes.give', {
-      params: { id: person.id },
-      body: {
-        purpose,
-        reason: reason === 'other' ? told : w.reasons[reason],
-        uses: most,
-        untilFactor,
-        ...(from ? { from: from.toISOString() } : {}),
-        hours: lasts,
-        ...(places && purpose !== 'enrol' ? { applications: places } : {}),
-      },
-      idempotencyKey: crypto.randomUUID(),
-    });
+    const common = {
+      reason: reason === 'other' ? told : w.reasons[reason],
+      uses: most,
+      ...(from ? { from: from.toISOString() } : {}),
+      hours: lasts,
+      ...(places && purpose !== 'enrol' ? { applications: places } : {}),
+    };
+    const params = { id: person.id };
+    const idempotencyKey = crypto.randomUUID();
+    if (holder === undefined)
+      return await call('passes.give', { params, body: { ...common, purpose, untilFactor }, idempotencyKey });
+    const { pass } = await call('passes.delegate', { params, body: { ...common, holder }, idempotencyKey });
+    toast(say(w.delegated, { name: person.displayName, holder: pass.heldBy!.displayName }));
+    onClose();
+    return 'to-holder';
   }, setGiven);
+  if (given === 'to-holder') return null;
   if (given) return <GivenPass given={given} onDone={onClose} />;
   const problems = act.trouble?.fields ?? {};
   const [problem] = Object.values(problems);
   return (
     <FormDialog title={say(w.giveTitle, { name: person.displayName })} act={act} onClose={onClose} finish={w.giveAct}>
-      {problem !== undefined && problems['reason'] === undefined && <Small role="alert">{problem}</Small>}
+      {problem !== undefined && problems['reason'] === undefined && problems['holder'] === undefined && (
+        <Small role="alert">{problem}</Small>
+      )}
       <Select
         label={w.why}
         value={reason}
@@ -91,11 +98,33 @@ export function GivePass({
         />
       )}
       <Select
-        label={w.purpose}
-        value={purpose}
-        onChange={(id) => setPurpose(id as PassPurpose)}
-        options={PASS_PURPOSES.map((id) => ({ id, text: shared.passPurposes[id] }))}
+        label={w.holder}
+        value={holder === undefined ? 'themselves' : 'other'}
+        onChange={(id) => setHolder(id === 'other' ? '' : undefined)}
+        options={[
+          { id: 'themselves', text: w.themselves },
+          { id: 'other', text: w.otherHolder },
+        ]}
       />
+      {holder !== undefined && (
+        <TextField
+          label={w.holderName}
+          description={w.holderHint}
+          value={holder}
+          onChange={setHolder}
+          problem={problems['holder']}
+          autoComplete="off"
+          autoFocus
+        />
+      )}
+      {holder === undefined && (
+        <Select
+          label={w.purpose}
+          value={purpose}
+          onChange={(id) => setPurpose(id as PassPurpose)}
+          options={PASS_PURPOSES.map((id) => ({ id, text: shared.passPurposes[id] }))}
+        />
+      )}
       <Select
         label={w.starts}
         value={starts}
@@ -137,9 +166,11 @@ export function GivePass({
         />
       )}
       {mine && <Small>{sayBounds(mine)}</Small>}
-      <Checkbox isSelected={untilFactor} onChange={setUntilFactor}>
-        {w.keep}
-      </Checkbox>
+      {holder === undefined && (
+        <Checkbox isSelected={untilFactor} onChange={setUntilFactor}>
+          {w.keep}
+        </Checkbox>
+      )}
     </FormDialog>
   );
 }

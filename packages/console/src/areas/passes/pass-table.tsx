@@ -58,6 +58,7 @@ export function PassTable({ rows, label, ofOne = false }: { rows: readonly Pass[
             cell: (row) => (
               <>
                 {shared.passPurposes[row.purpose]}
+                {row.heldBy && <Small>{say(w.heldBy, { name: row.heldBy.displayName })}</Small>}
                 {row.onlyAt && (
                   <Small>{say(w.onlyAt, { places: row.onlyAt.map(({ name }) => name).join(', ') })}</Small>
                 )}

@@ -1,9 +1,9 @@
 import type { Answer } from '@nimble-latch/api';
 import { useNavigate } from 'react-router';
-import { Empty, Soft, State } from '../../frame/components/layout.js';
+import { Empty, Small, Soft, State } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
-import { shared, words } from '../../frame/messages/index.js';
+import { say, shared, words } from '../../frame/messages/index.js';
 import { signinsWords } from './messages/index.js';
 
 type SignInRow = Answer<'activity.list'>['rows'][number];
@@ -43,7 +43,15 @@ export function ActivityTable({ rows, label }: { rows: readonly SignInRow[]; lab
             </State>
           ),
         },
-        { heading: w.why, cell: (row) => row.way ?? (row.reason ? shared.reasons[row.reason] : '') },
+        {
+          heading: w.why,
+          cell: (row) => (
+            <>
+              {row.way ?? (row.reason ? shared.reasons[row.reason] : '')}
+              {row.delegate && <Small>{say(w.inTheName, { name: row.delegate.displayName ?? w.somebodyGone })}</Small>}
+            </>
+          ),
+        },
         { heading: w.from, cell: (row) => <Soft>{row.sourceAddress ?? ''}</Soft> },
       ]}
     />

@@ -29,7 +29,10 @@ export function StoryPage() {
       <h1>{w.story}</h1>
       <Row>
         <State tone={OUTCOME_TONES[story.state]}>{shared.signInStates[story.state]}</State>
-        <span>{story.way ?? (story.reason ? shared.reasons[story.reason] : '')}</span>
+        <span>
+          {story.way ?? (story.reason ? shared.reasons[story.reason] : '')}
+          {story.delegate && ` · ${say(w.inTheName, { name: story.delegate.displayName ?? w.somebodyGone })}`}
+        </span>
       </Row>
       <Facts>
         <dt>{w.who}</dt>

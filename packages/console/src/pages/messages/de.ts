@@ -107,6 +107,21 @@ export const de: Words<typeof en> = {
     notHere:
       'Die Einladung war nicht zu verwenden: nichts von dem, was Sie haben, gilt hier. Fragen Sie Ihren Helpdesk; er gibt Ihnen einen Ausweis.',
   },
+  forOthers: {
+    title: 'Ausweise, die Sie für andere benutzen',
+    hint: 'Damit melden Sie sich in jemandes Namen bei Anwendungen an. Die Person bekommt jedes Mal eine Nachricht, und die Anwendung erfährt es.',
+    from: 'ab {from}',
+    until: 'bis {until}',
+    left: 'noch {left, plural, one {# Mal} other {# Mal}}',
+    onlyAt: 'nur bei {places}',
+    draw: 'Einen Code zeigen',
+    drawOne: 'Einen Code für {person} zeigen',
+    codeTitle: 'Ein Code für {person}',
+    codeHint:
+      'Melden Sie sich bei der Anwendung mit dem Anmeldenamen von {person} an und geben Sie ihn ein, wo ein Code verlangt wird. Er gilt einmal, bis {until}; ein neuer beendet ihn.',
+    seen: 'Er wird nur dieses eine Mal gezeigt.',
+    done: 'Fertig',
+  },
   notMe: {
     title: 'Waren Sie das nicht?',
     what: 'Am {at}: {what}.',
@@ -182,6 +197,7 @@ export const de: Words<typeof en> = {
     signedInSince: 'angemeldet seit {since}, bis {until}',
     signIn: '{application}: {outcome}',
     fromAddress: 'von {address}',
+    inYourName: 'durch {name}, in Ihrem Namen',
     lost: 'Es ist verloren',
     lostAsk: 'Ist {label} verloren?',
     lostText:

@@ -101,6 +101,21 @@ export const en = {
     notHere:
       'The invitation could not be used: nothing that you have may be used here. Ask your help desk; they give you a pass.',
   },
+  forOthers: {
+    title: 'Passes that you use for others',
+    hint: 'With them you sign in at applications in somebody’s name. They get a notice each time, and applications are told.',
+    from: 'from {from}',
+    until: 'until {until}',
+    left: '{left, plural, one {# use left} other {# uses left}}',
+    onlyAt: 'only at {places}',
+    draw: 'Show a code',
+    drawOne: 'Show a code for {person}',
+    codeTitle: 'A code for {person}',
+    codeHint:
+      'Sign in at the application with the login name of {person}, and type it where a code is asked for. It works once, until {until}; showing another ends it.',
+    seen: 'It is shown this once.',
+    done: 'Done',
+  },
   notMe: {
     title: 'Was this not you?',
     what: 'On {at}, {what}.',
@@ -174,6 +189,7 @@ export const en = {
     signedInSince: 'signed in since {since}, until {until}',
     signIn: '{application}: {outcome}',
     fromAddress: 'from {address}',
+    inYourName: 'by {name}, in your name',
     lost: 'It is lost',
     lostAsk: 'Is {label} lost?',
     lostText:

@@ -12,6 +12,7 @@ import { invitedBy, settleInvitation, useInvitation, type Invited } from '../inv
 import { assertOffered, groupsOf } from '../methods/offer.js';
 import { openFromPage, PAGE_SEAL_MS } from '../../platform/http/page-seals.js';
 import { lockPerson } from '../people/lock-person.js';
+import { heldForOthers } from '../passes/held-for-others.js';
 import { makeTotp } from './begin-totp.js';
 import type { Maker } from './enrolling.js';
 import { codesOf, provePending } from './prove-totp.js';
@@ -227,6 +228,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
         suspended: one.state === 'suspended',
         may: [...selfActionsFor(methods.settings, one.method, groups ?? new Set())],
       })),
+      holds: own.first ? [] : await heldForOthers(deps, personId),
       tokens: tokens.map(({ id, serial, model }) => ({ id: idText(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {
         const offer = offerOf(methods.settings, method, groups ?? new Set());

@@ -2,7 +2,15 @@ import { keyringAt, type Usable } from '@nimble-latch/core/assurance';
 import { purposesOfPass } from '@nimble-latch/core/passes';
 import { PASS_PURPOSES, type Method, type MethodPurpose, type Id } from '@nimble-latch/core/vocabulary';
 import { selectOne, type Db } from '../../platform/db/sql.js';
-import { idBytes, idText, idTextOfHex, idTextOrNull } from '../../platform/ids.js';
+import {
+  CONSOLE_APPLICATION,
+  ENROLMENT_APPLICATION,
+  idBytes,
+  idText,
+  idTextOfHex,
+  idTextOrNull,
+  RESET_APPLICATION,
+} from '../../platform/ids.js';
 import { purposeAt } from '../methods/purpose-at.js';
 
 /**
@@ -25,7 +33,7 @@ function onlyAtOf(alias: string): string {
  * for each authenticator, and sign-ins of many people are read at once.
  */
 export const KEYRING_OF_P = `(SELECT GROUP_CONCAT(CONCAT_WS(' ', LOWER(HEX(a.id)), a.method, COALESCE(LOWER(HEX(a.carrier_id)), '-'), a.preferred, a.hardware,
-    a.pin_sealed IS NOT NULL, a.verified, a.device_bound, IF(a.restricted = 0, '-', ${onlyAtOf('a')}), IF(a.method = 'pass', COALESCE((SELECT v.purpose FROM passes v WHERE v.authenticator_id = a.id), 'none'), '-')) ORDER BY a.id SEPARATOR ',')
+    a.pin_sealed IS NOT NULL, a.verified, a.device_bound, IF(a.restricted = 0, '-', ${onlyAtOf('a')}), IF(a.method = 'pass', COALESCE((SELECT CONCAT(v.purpose, IF(v.held_by IS NULL, '', CONCAT('~', LOWER(HEX(v.held_by))))) FROM passes v WHERE v.authenticator_id = a.id), 'none'), '-')) ORDER BY a.id SEPARATOR ',')
   FROM authenticators a WHERE a.person_id = p.id AND ${countsNow('a')})`;
 
 /** Reads {@link KEYRING_OF_P}. */
@@ -39,6 +47,7 @@ export function keyringOf(column: string | null): Usable[] {
         Method,
         ...string[],
       ];
+      const [given, holder] = purpose!.split('~');
       const held = {
         preferred: preferred === '1',
         hardware: hardware === '1',
@@ -46,7 +55,8 @@ export function keyringOf(column: string | null): Usable[] {
         verified: verified === '1',
         bound: bound === '1',
         onlyAt: only === '-' ? undefined : only!.split('+').filter(Boolean).map(idTextOfHex),
-        onlyFor: purpose === '-' ? undefined : givenFor(purpose!),
+        onlyFor: given === '-' ? undefined : givenFor(given!),
+        delegate: holder === undefined ? undefined : idTextOfHex(holder),
       };
       return usable(idTextOfHex(id), method, carrier === '-' ? null : idTextOfHex(carrier!), held);
     });
@@ -58,9 +68,14 @@ function givenFor(purpose: string): readonly MethodPurpose[] {
   return known ? purposesOfPass(known) : [];
 }
 
-/** What of a keyring may be used at an application. */
+/** What of a keyring may be used at an application. A pass that somebody else holds opens no place of our own, whatever it was given for. */
 export const heldAt = (keyring: readonly Usable[], applicationId: Id): readonly Usable[] =>
-  keyringAt(keyring, applicationId, purposeAt(applicationId));
+  keyringAt(keyring, applicationId, purposeAt(applicationId)).filter(
+    ({ delegate }) => delegate === undefined || !OUR_OWN.has(applicationId),
+  );
+
+/** Places of our own: nobody acts for somebody else there. */
+export const OUR_OWN: ReadonlySet<Id> = new Set([CONSOLE_APPLICATION, ENROLMENT_APPLICATION, RESET_APPLICATION]);
 
 interface Held {
   readonly preferred: boolean;
@@ -70,6 +85,7 @@ interface Held {
   readonly bound: boolean;
   readonly onlyAt: readonly string[] | undefined;
   readonly onlyFor: readonly MethodPurpose[] | undefined;
+  readonly delegate: Id | undefined;
 }
 
 /** An authenticator as ways go by it. An app's code is in software, so nothing more can be asked of it than of a token. */
@@ -77,7 +93,7 @@ const usable = (
   id: Id,
   method: Method,
   carrier: Id | null,
-  { preferred, hardware, pin, verified, bound, onlyAt, onlyFor }: Held,
+  { preferred, hardware, pin, verified, bound, onlyAt, onlyFor, delegate }: Held,
 ): Usable => ({
   id,
   method,
@@ -91,6 +107,7 @@ const usable = (
   preferred,
   ...(onlyAt === undefined ? {} : { onlyAt }),
   ...(onlyFor === undefined ? {} : { onlyFor }),
+  ...(delegate === undefined ? {} : { delegate }),
 });
 
 export const usableOf = (row: {
@@ -102,6 +119,8 @@ export const usableOf = (row: {
   pin_sealed: Buffer | null;
   verified: number;
   device_bound: number;
+  /** Of a pass: who else holds it. */
+  held_by?: Buffer | null;
 }): Usable =>
   usable(idText(row.id), row.method, idTextOrNull(row.carrier_id), {
     preferred: row.preferred === 1,
@@ -111,6 +130,7 @@ export const usableOf = (row: {
     bound: row.device_bound === 1,
     onlyAt: undefined,
     onlyFor: undefined,
+    delegate: row.held_by ? idText(row.held_by) : undefined,
   });
 
 /** What a person holds now, wherever it may be used. */

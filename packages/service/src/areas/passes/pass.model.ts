@@ -18,6 +18,10 @@ export class Pass extends Model<InferAttributes<Pass>, InferCreationAttributes<P
   declare endedWhy: CreationOptional<PassEnd | null>;
   /** When its end was carried out: it may have counted no more for some seconds before. */
   declare settledAt: CreationOptional<Date | null>;
+  /** Who holds it for its person; null where that is the person themselves. */
+  declare heldBy: CreationOptional<Id | null>;
+  /** Until when the code is good that its holder was shown last; null where none is. */
+  declare codeUntil: CreationOptional<Date | null>;
 }
 
 export const passes = tableOf(
@@ -36,10 +40,13 @@ export const passes = tableOf(
     givenAt: instant(),
     endedWhy: word<PassEnd>().orNone(),
     settledAt: instant.orNone(),
+    heldBy: id.orNone(),
+    codeUntil: instant.orNone(),
   },
   {
     indexes: [
       { name: 'passes_given_by', fields: ['given_by', 'given_at'] },
+      { name: 'passes_held_by', fields: ['held_by'] },
       { name: 'passes_settled', fields: ['settled_at', 'ended_why'] },
     ],
   },

@@ -27,6 +27,8 @@ interface PassRow {
   reason: string;
   given_by: Buffer;
   giver: string | null;
+  held_by: Buffer | null;
+  holder: string | null;
   given_at: Date;
   last_used_at: Date | null;
   ended_why: PassEnd | null;
@@ -35,7 +37,7 @@ interface PassRow {
 
 const FROM = 'passes v JOIN authenticators a ON a.id = v.authenticator_id JOIN persons p ON p.id = a.person_id';
 const COLUMNS = `a.id, a.person_id, p.display_name, a.state, v.purpose, a.valid_from, a.valid_until, v.uses, v.uses_most, a.restricted,
-  v.until_factor, v.reason, v.given_by, g.display_name AS giver, v.given_at, a.last_used_at, v.ended_why, a.ended_at,
+  v.until_factor, v.reason, v.given_by, g.display_name AS giver, v.held_by, (SELECT h.display_name FROM persons h WHERE h.id = v.held_by) AS holder, v.given_at, a.last_used_at, v.ended_why, a.ended_at,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(n.id)), 'name', n.name)) AS CHAR) FROM authenticator_applications x
     JOIN applications n ON n.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at`;
 
@@ -70,6 +72,7 @@ function describe(row: PassRow & { held: number }, now: Date): ShownPass {
     untilFactor: row.until_factor === 1,
     reason: row.reason,
     givenBy: row.giver === null ? null : { id: idText(row.given_by), displayName: row.giver },
+    heldBy: row.held_by ? { id: idText(row.held_by), displayName: row.holder ?? '' } : null,
     givenAt: row.given_at.toISOString(),
     lastUsedAt: row.last_used_at?.toISOString() ?? null,
     endedWhy: row.ended_why ?? (state === 'ended' ? whyEnded(row, now) : null),

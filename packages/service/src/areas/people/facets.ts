@@ -33,7 +33,9 @@ export async function refreshKeyring(db: Db, personId: Id): Promise<void> {
   const id = idBytes(personId);
   const rows = await select<{ method: Method }>(
     db,
-    "SELECT DISTINCT method FROM authenticators WHERE person_id = :id AND state = 'active'",
+    // What somebody else holds for them is nothing that they could prove themselves with.
+    `SELECT DISTINCT method FROM authenticators a WHERE person_id = :id AND state = 'active'
+       AND NOT EXISTS (SELECT 1 FROM passes v WHERE v.authenticator_id = a.id AND v.held_by IS NOT NULL)`,
     { id },
   );
   const methods = rows.map((row) => row.method);

@@ -1,5 +1,6 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import { delegateOf } from '@nimble-latch/core/signin';
 import type { Verdict, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
@@ -10,6 +11,24 @@ import { locate } from '../networks/table.js';
 import { withParts } from '../people/parts.js';
 import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
 
+/** Rows with the names of whoever acted for somebody. */
+async function withDelegates<T extends { delegate: { readonly id: Id; readonly displayName: string | null } | null }>(
+  db: Db,
+  rows: readonly T[],
+): Promise<T[]> {
+  const ids = [...new Set(rows.flatMap(({ delegate }) => (delegate ? [delegate.id] : [])))];
+  if (ids.length === 0) return [...rows];
+  const people = await select<{ id: Buffer; display_name: string }>(
+    db,
+    'SELECT id, display_name FROM persons WHERE id IN (:ids)',
+    { ids: ids.map(idBytes) },
+  );
+  const names = new Map(people.map((row) => [idText(row.id), row.display_name]));
+  return rows.map((row) =>
+    row.delegate ? { ...row, delegate: { ...row.delegate, displayName: names.get(row.delegate.id) ?? null } } : row,
+  );
+}
+
 type Row = SignInRow & { application_name: string | null };
 const COLUMNS = `${SIGN_IN_COLUMNS}, (SELECT a.name FROM applications a WHERE a.id = s.application_id) AS application_name`;
 
@@ -19,6 +38,7 @@ function describe(
   now: Date,
 ): Answer<'activity.list'>['rows'][number] {
   const { signIn } = stored;
+  const delegate = delegateOf(signIn.proofs);
   const state = shownState(signIn.state, signIn.expiresAt, now);
   return {
     id: stored.id,
@@ -32,6 +52,7 @@ function describe(
     version: signIn.requirement.version,
     sourceAddress: stored.sourceAddress,
     walkThrough: stored.walkedBy !== null,
+    delegate: delegate === undefined ? null : { id: storedId(delegate), displayName: null },
   };
 }
 
@@ -72,7 +93,8 @@ export async function listActivity(
     },
   );
   const page = pageOf(rows, query.limit, (row) => [idText(row.id)]);
-  return { rows: page.rows.map((row) => describe(storedSignIn(row), row.application_name, now)), next: page.next };
+  const shown = page.rows.map((row) => describe(storedSignIn(row), row.application_name, now));
+  return { rows: await withDelegates(db, shown), next: page.next };
 }
 
 /** The latest sign-ins of one person, each with the browser that it came from as that says. */
@@ -82,10 +104,11 @@ export async function latestOf(deps: Pick<Deps, 'sequelize' | 'now'>, person: Id
     `SELECT ${COLUMNS} FROM sign_ins s WHERE s.person_id = :person AND s.walked_by IS NULL ORDER BY s.id DESC LIMIT :limit`,
     { person: idBytes(person), limit },
   );
-  return rows.map((row) => {
+  const shown = rows.map((row) => {
     const stored = storedSignIn(row);
     return { ...describe(stored, row.application_name, deps.now()), browser: stored.browser };
   });
+  return await withDelegates(deps, shown);
 }
 
 /** The full story of one sign-in. */
@@ -101,8 +124,9 @@ export async function storyOf(
       id: idBytes(stored.id),
     }),
   ]);
+  const [shown] = await withDelegates(db, [describe(stored, applicationName, now)]);
   return {
-    ...describe(stored, applicationName, now),
+    ...shown!,
     endedAt: stored.endedAt?.toISOString() ?? null,
     networks: networks.map((network) => network.name),
     browser: stored.browser,

@@ -1,4 +1,4 @@
-import { advance, type SignIn } from '@nimble-latch/core/signin';
+import { advance, delegateOf, type SignIn } from '@nimble-latch/core/signin';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { currentKeyring, heldAt } from '../keyring/usable.js';
@@ -34,7 +34,9 @@ export async function conclude(
   if (judgement.type === 'beside') return saved;
   const { state } = saved.signIn;
   const known = remembered === 'when-right' ? judgement.type === 'right' : state === 'let-in';
-  if (standing && known) rememberSource(plan, stored.personId!, standing);
+  // Where somebody acts for a person is no place of that person's.
+  if (standing && known && delegateOf(saved.signIn.proofs) === undefined)
+    rememberSource(plan, stored.personId!, standing);
   if (standing && COSTS.has(judgement.type)) spendBudget(plan, standing);
   if (TOLD.has(judgement.type) || state !== 'asking') await trailSignIn(deps, plan, driver, saved);
   return saved;

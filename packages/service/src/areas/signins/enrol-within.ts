@@ -1,4 +1,4 @@
-import type { ProofDone } from '@nimble-latch/core/signin';
+import { delegateOf, type ProofDone } from '@nimble-latch/core/signin';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { currentKeyring, heldAt } from '../keyring/usable.js';
 import { takesKeys } from '../keyring/relying-party.js';
@@ -71,6 +71,8 @@ export async function enrolmentWithin(
   const resumed = ownProofs(ended);
   // Emergency accounts are the owners' to change.
   if (loginName === undefined || ended.emergency || resumed.length === 0) return undefined;
+  // Whoever acts for somebody sets nothing up in their name.
+  if (delegateOf(ended.signIn.proofs) !== undefined) return undefined;
   const stored = await prepareSignIn(
     deps,
     {

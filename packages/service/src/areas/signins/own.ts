@@ -185,7 +185,7 @@ export const ownSignIns: Handler<'own.signIns'> = async (deps, call) => {
   return {
     answer: {
       rows: await Promise.all(
-        rows.map(async ({ at, application, state, way, sourceAddress, browser }) => {
+        rows.map(async ({ at, application, state, way, sourceAddress, browser, delegate }) => {
           const [network] = await locate(deps, sourceAddress);
           return {
             at,
@@ -196,6 +196,7 @@ export const ownSignIns: Handler<'own.signIns'> = async (deps, call) => {
             network: network?.name ?? null,
             city: network?.city ?? null,
             country: network?.country ?? null,
+            by: delegate ? (delegate.displayName ?? '') : null,
             browser: labelOf(browser),
           };
         }),

@@ -1,4 +1,4 @@
-import type { SignIn } from '@nimble-latch/core/signin';
+import { delegateOf, type SignIn } from '@nimble-latch/core/signin';
 import type { TrailAction } from '@nimble-latch/core/vocabulary';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import { noticeOfEmergency } from '../notices/notices.js';
@@ -22,6 +22,7 @@ const ENDS: Partial<Record<SignIn['state'], TrailAction>> = {
 /** The trail entry of what happened to a sign-in. */
 export function trailEntryOf(driver: Driver, stored: StoredSignIn): NewEntry {
   const { signIn } = stored;
+  const delegate = delegateOf(signIn.proofs);
   const action = signIn.reason === 'cancelled' ? 'sign-in.cancelled' : (ENDS[signIn.state] ?? 'sign-in.proof-failed');
   return entryOf(
     driver,
@@ -33,6 +34,7 @@ export function trailEntryOf(driver: Driver, stored: StoredSignIn): NewEntry {
       details: {
         signIn: stored.id,
         ...(stored.walkedBy ? { walkThrough: true } : {}),
+        ...(delegate === undefined ? {} : { delegate }),
         ...(stored.sourceAddress ? { sourceAddress: stored.sourceAddress } : {}),
       },
     },

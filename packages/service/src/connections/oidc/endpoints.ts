@@ -29,7 +29,7 @@ function discovery(issuer: string) {
     id_token_signing_alg_values_supported: TOKEN_ALGORITHMS,
     token_endpoint_auth_methods_supported: ['client_secret_basic', 'client_secret_post', 'none'],
     claims_supported: [
-      ...['iss', 'sub', 'aud', 'exp', 'iat', 'auth_time', 'nonce', 'acr', 'amr'],
+      ...['iss', 'sub', 'aud', 'exp', 'iat', 'auth_time', 'nonce', 'acr', 'amr', 'act'],
       ...['name', 'preferred_username', 'locale', 'zoneinfo', 'updated_at', 'email', 'groups'],
     ],
     ui_locales_supported: Object.keys(LANGUAGES),

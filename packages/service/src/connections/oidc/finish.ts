@@ -1,5 +1,5 @@
 import { acrOf, backWithCode, backWithError, type Grant } from '@nimble-latch/core/oidc';
-import { amrOf, type ProofDone } from '@nimble-latch/core/signin';
+import { amrOf, delegateOf, type ProofDone } from '@nimble-latch/core/signin';
 import { carryOut, insertion } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
@@ -31,6 +31,7 @@ export async function grantCode(
     return backWithError(request, 'login_required', 'somebody else signed in than the one named', issuerOf(deps));
   const proofs = fresh(signIn.proofs);
   const made = proofs.map(({ at }) => Date.parse(at));
+  const delegate = delegateOf(proofs);
   const way = proofs.map(({ method, can }) => ({ method, qualifiers: can }));
   const grant: Grant = {
     clientId: request.clientId,
@@ -40,6 +41,7 @@ export async function grantCode(
     acr: acrOf(way, request.acr),
     amr: amrOf(proofs),
     releases: request.releases,
+    ...(delegate === undefined ? {} : { delegate }),
   };
   const id = newId(deps);
   const { token, hash, hashKeyId } = issueToken(deps, 'code', id);

@@ -1,7 +1,7 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { offersReset } from '@nimble-latch/core/methods';
 import { backWithError, neededFor } from '@nimble-latch/core/oidc';
-import { promptOf, type ProofDone } from '@nimble-latch/core/signin';
+import { delegateOf, promptOf, type ProofDone } from '@nimble-latch/core/signin';
 import {
   acquaintance,
   BROWSER_COOKIE,
@@ -277,6 +277,8 @@ async function keepInBrowser(
   session: BrowserSession | undefined,
   remember: boolean,
 ): Promise<SetCookie[]> {
+  // Whoever acts for somebody leaves nothing of it behind: no session as them, no browser that is known as theirs.
+  if (delegateOf(signIn.proofs) !== undefined) return [];
   const person = personId!;
   const how = { label: labelOf(call.browser), origin: call.origin };
   const cookies: SetCookie[] = [];

@@ -6,7 +6,7 @@ const HOUR = 3_600_000;
 
 /**
  * Temporary passes as a help desk gives them: one in use, one that waits for tomorrow's new laptop, one that nobody needed in the end,
- * one that is over.
+ * one that is over, and one by which a colleague sets a laptop up in somebody's name.
  *
  * @param deskToken of whoever gives them
  * @param plannerKey with which the one in use is used
@@ -39,6 +39,13 @@ export async function loadPasses(
   const morning = new Date(today + 24 * HOUR);
   morning.setUTCHours(8, 0, 0, 0);
   await give('Bram Oster', today - HOUR, { reason: 'New laptop, to be set up', from: morning.toISOString(), hours: 9 });
+  clock.at = today - 0.5 * HOUR;
+  const away = await idOf('Hedda Lund');
+  if (away) {
+    const body = { holder: 'dagny.holm', reason: 'New laptop, set up for her', hours: 8, uses: 3 };
+    await call('passes.delegate', { params: { id: away }, body, token: deskToken });
+    given += 1;
+  }
   return given;
 
   /** Signs in with it at the Berth Planner, password first. */

@@ -47,6 +47,8 @@ export const de: Words<typeof en> = {
     when: 'Wann',
     who: 'Wer',
     where: 'Wo',
+    inTheName: 'durch {name}, in ihrem Namen',
+    somebodyGone: 'jemand, der seither gelöscht wurde',
     outcome: 'Ausgang',
     why: 'Warum',
     from: 'Von',

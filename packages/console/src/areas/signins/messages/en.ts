@@ -44,6 +44,8 @@ export const en = {
     when: 'When',
     who: 'Who',
     where: 'At',
+    inTheName: 'by {name}, in their name',
+    somebodyGone: 'somebody since deleted',
     outcome: 'Outcome',
     why: 'Why',
     from: 'From',

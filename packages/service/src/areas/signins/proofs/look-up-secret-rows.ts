@@ -6,7 +6,7 @@ import type { Deps } from '../../../platform/deps.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
 import { recoveryIdentity } from '../../keyring/recovery-code.model.js';
-import { countsNow } from '../../keyring/usable.js';
+import { countsNow, OUR_OWN } from '../../keyring/usable.js';
 import { purposeAt } from '../../methods/purpose-at.js';
 import { passIdentity } from '../../passes/identity.js';
 import { HAS_FACTOR_AGAIN } from '../../passes/has-factor.js';
@@ -28,6 +28,9 @@ export type SecretRow = GuardColumns &
     readonly purpose: PassPurpose | null;
     readonly uses: number | null;
     readonly uses_most: number | null;
+    /** Who holds it for its person, and what they are called. */
+    readonly held_by: Buffer | null;
+    readonly holder: string | null;
     /** Of a recovery code: its place in the set, and of how many. How many were used is the step of the set. */
     readonly number: number | null;
     readonly of: number | null;
@@ -49,8 +52,12 @@ const OF_AUTHENTICATOR = [
   'stranger_paused_until',
 ] as const satisfies (keyof SecretRow)[];
 
+/** Who may use what somebody else holds, as long as they may do anything. */
+const HOLDER =
+  "(SELECT h.display_name FROM persons h WHERE h.id = v.held_by AND h.state = 'active' AND h.emergency = 0)";
 const COUNTING = `CASE WHEN a.state = 'active' AND a.valid_from > UTC_TIMESTAMP(3) THEN 'waiting'
   WHEN r.used_at IS NOT NULL THEN 'used'
+  WHEN v.held_by IS NOT NULL AND (v.code_until IS NULL OR v.code_until <= UTC_TIMESTAMP(3) OR ${HOLDER} IS NULL) THEN 'ended'
   WHEN NOT (${countsNow('a')}) OR v.uses >= v.uses_most OR (v.until_factor = 1 AND ${HAS_FACTOR_AGAIN}) THEN 'ended'
   WHEN a.restricted = 1 AND NOT EXISTS (SELECT 1 FROM authenticator_applications x
     WHERE x.authenticator_id = a.id AND x.application_id = s.application_id) THEN 'elsewhere'
@@ -60,6 +67,8 @@ const EXPRESSIONS = {
   purpose: 'v.purpose',
   uses: 'v.uses',
   uses_most: 'v.uses_most',
+  held_by: 'v.held_by',
+  holder: HOLDER,
   number: 'r.number',
   hash: 'COALESCE(v.hash, r.hash)',
   hash_key_id: 'COALESCE(v.hash_key_id, r.hash_key_id)',
@@ -97,7 +106,8 @@ export function secretsOf(rows: readonly object[], applicationId: Id): SecretRow
   return (rows as Record<string, unknown>[]).flatMap((row) => {
     if (row['secret_id'] === null) return [];
     const one = Object.fromEntries(NAMES.map((name) => [name, row[`secret_${name}`]])) as unknown as SecretRow;
-    const here = one.purpose === null || purposesOfPass(one.purpose).includes(purposeAt(applicationId));
+    const asGiven = one.purpose === null || purposesOfPass(one.purpose).includes(purposeAt(applicationId));
+    const here = asGiven && !(one.held_by && OUR_OWN.has(applicationId));
     return [here || one.counting !== 'counts' ? one : { ...one, counting: 'elsewhere' as const }];
   });
 }

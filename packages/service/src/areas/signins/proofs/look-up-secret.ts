@@ -36,8 +36,10 @@ export const lookUpSecret = judgedAhead<undefined>({
 const SETS = 'last_used_at = :now, last_used_in = :place, state = :state, ended_at = :ended';
 /** A pass is used in its time by the clock of the database, whatever this node believes. */
 const PASS_ACCEPTED = forgetting(SETS, `AND ${inItsTime('authenticators')}`);
-const PASS_COUNTED = `UPDATE passes SET uses = uses + 1, ended_why = :why
-  WHERE authenticator_id = :id AND uses = :uses AND uses < uses_most AND ended_why IS NULL`;
+/** Each code that a holder was shown is good once. */
+const PASS_COUNTED = `UPDATE passes SET uses = uses + 1, ended_why = :why, code_until = NULL
+  WHERE authenticator_id = :id AND uses = :uses AND uses < uses_most AND ended_why IS NULL
+    AND (held_by IS NULL OR (hash = :hash AND code_until > UTC_TIMESTAMP(3)))`;
 /** Its step counts the codes of the set that were used, so that of two at the same moment the second knows of the first. */
 const CODE_ACCEPTED = forgetting(`${SETS}, last_step = :step`, 'AND COALESCE(last_step, 0) = :stepBefore');
 const CODE_USED = `UPDATE recovery_codes SET used_at = :now WHERE authenticator_id = :id AND number = :number AND used_at IS NULL`;
@@ -97,6 +99,8 @@ async function judge(
     const kind = left <= LIMITS.recoveryCodesFew ? 'recovery.few' : 'recovery.used';
     await noticeTo(deps, plan, personId!, kind, { about: idText(right.id), label: String(left) });
   }
+  if (right.held_by)
+    await noticeTo(deps, plan, personId!, 'pass.used', { about: idText(right.id), label: right.holder! });
   return {
     judgement: { type: 'right', proof: usableOf(right), newPin: false },
     writes: using(right, standing, stored, plan.now),
@@ -121,7 +125,7 @@ function using(
         taking(PASS_ACCEPTED, row, lane, values),
         {
           sql: PASS_COUNTED,
-          values: { id: row.id, uses: row.uses, why: last ? 'used-up' : null },
+          values: { id: row.id, uses: row.uses, hash: row.hash, why: last ? 'used-up' : null },
           matchesOne: true,
         },
       ]

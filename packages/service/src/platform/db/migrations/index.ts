@@ -13,6 +13,7 @@ import { stock } from './0013-stock.js';
 import { pins } from './0014-pins.js';
 import { webauthn } from './0015-webauthn.js';
 import { relyingParty } from './0016-relying-party.js';
+import { delegatedPasses } from './0028-delegated-passes.js';
 import { notices } from './0027-notices.js';
 import { enrollingWithin } from './0026-enrolling-within.js';
 import { invitations } from './0025-invitations.js';
@@ -62,4 +63,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...invitations,
   ...enrollingWithin,
   ...notices,
+  ...delegatedPasses,
 ];
