@@ -80,9 +80,13 @@ function MyKeyring({ leave }: { leave?: Leave }) {
   const [trouble, setTrouble] = useState<string>();
   const [from] = useState(cameFrom);
   const wasInvited = useRef(false);
+  const [busy, setBusy] = useState(false);
   const act = (what: () => Promise<void>) => {
     setTrouble(undefined);
-    void what().catch((error: unknown) => setTrouble(troubleOf(error)));
+    setBusy(true);
+    void what()
+      .catch((error: unknown) => setTrouble(troubleOf(error)))
+      .finally(() => setBusy(false));
   };
   const read = async () => {
     const now = await run(async (right) => await call('own.show', { body: { right, ...(from ? { from } : {}) } }));
@@ -176,6 +180,8 @@ function MyKeyring({ leave }: { leave?: Leave }) {
         another={setUp}
         hasOwn={own.length > 0}
         leaves={leave !== undefined}
+        // One thing after the other: what comes to its end later would take the place of what is shown once.
+        busy={busy}
         onToken={({ id, serial }) => setDoing({ what: 'token', task: { what: 'token', id, serial } })}
         onApp={(carrier) =>
           act(async () => {
@@ -246,6 +252,7 @@ function SetUp({
   another,
   hasOwn,
   leaves,
+  busy,
   onToken,
   onApp,
   onKey,
@@ -256,6 +263,7 @@ function SetUp({
   another: boolean;
   hasOwn: boolean;
   leaves: boolean;
+  busy: boolean;
   onToken: (token: Shown['tokens'][number]) => void;
   onApp: (carrier: string) => void;
   onKey: () => void;
@@ -269,7 +277,7 @@ function SetUp({
     <>
       {spare && <p>{w.spare}</p>}
       {spare && recovery && (
-        <Button look={leaves ? 'plain' : 'main'} onPress={onCodes}>
+        <Button look={leaves ? 'plain' : 'main'} isDisabled={busy} onPress={onCodes}>
           {w.recoveryAct}
         </Button>
       )}
@@ -293,7 +301,7 @@ function SetUp({
       {webauthn && (
         <>
           <p>{w.keyAbout}</p>
-          <Button look={spare || hasOwn || tokens.length > 0 ? 'plain' : 'main'} onPress={onKey}>
+          <Button look={spare || hasOwn || tokens.length > 0 ? 'plain' : 'main'} isDisabled={busy} onPress={onKey}>
             {w.startKey}
           </Button>
           {totp && <p>{w.appAbout}</p>}
@@ -307,7 +315,11 @@ function SetUp({
           }}
         >
           <TextField label={w.carrier} description={w.carrierHint} value={carrier} onChange={setCarrier} />
-          <Button look={another || spare || hasOwn || webauthn || tokens.length > 0 ? 'plain' : 'main'} type="submit">
+          <Button
+            look={another || spare || hasOwn || webauthn || tokens.length > 0 ? 'plain' : 'main'}
+            type="submit"
+            isDisabled={busy}
+          >
             {another ? w.another : w.start}
           </Button>
         </Form>
@@ -317,7 +329,9 @@ function SetUp({
       {recovery && !spare && hasOwn && (
         <>
           <p>{w.recoveryAbout}</p>
-          <Button onPress={onCodes}>{w.recoveryAct}</Button>
+          <Button isDisabled={busy} onPress={onCodes}>
+            {w.recoveryAct}
+          </Button>
         </>
       )}
     </>

@@ -22,6 +22,12 @@ export function NotMePage() {
     setBusy(false);
   };
   useEffect(() => {
+    // Another notice's link in this tab changes the fragment alone, and is another page to whoever follows it.
+    const another = () => window.location.reload();
+    window.addEventListener('hashchange', another);
+    return () => window.removeEventListener('hashchange', another);
+  }, []);
+  useEffect(() => {
     if (code === '') setTrouble(w.whole);
     else
       call('own.showNotice', { body: { code } }).then((now) => {
