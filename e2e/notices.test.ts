@@ -165,6 +165,31 @@ describe('“this was not me”', () => {
     expect(post.letters.list(old).filter(({ text }) => text.includes('new recovery'))).toHaveLength(1);
   });
 
+  it('reaches the address before one that a file brought, which tells nobody of itself', async () => {
+    const max = await holder('max.file');
+    const fresh = 'max@elsewhere.example';
+    const { id, columns, rules } = await inst.owner.call('imports.receive', {
+      query: { kind: 'people', fileName: 'max.csv' },
+      file: new Blob([`Name,Login,Mail\nmax.file,max.file,${fresh}\n`]),
+    });
+    const params = { id };
+    const meanings = columns.map(({ meaning }) => meaning);
+    await inst.owner.call('imports.check', { params, body: { columns: meanings, rules, saveAs: null } });
+    const at = async (wanted: string) => {
+      const show = async () => await inst.owner.call('imports.show', { params });
+      await expect.poll(async () => (await show()).state, { timeout: 20_000 }).toBe(wanted);
+      return await show();
+    };
+    const { version } = await at('checked');
+    await inst.owner.call('imports.apply', { params, body: {}, ifMatch: version });
+    await at('done');
+    await inst.owner.call('recovery.make', { params: { id: max.id } });
+    await post.letter(fresh, /new recovery codes/);
+    await post.letter(mailOf('max.file'), /new recovery codes/);
+    for (const address of [fresh, mailOf('max.file')])
+      expect(post.letters.list(address).some(({ text }) => text.includes('mail address was changed'))).toBe(false);
+  });
+
   it('is of no use to whoever guesses, comes late, from another origin, or brings another kind of secret', async () => {
     const rex = await holder('rex.guess');
     const spoilt = `${rex.code.slice(0, -4)}${rex.code.endsWith('aaaa') ? 'bbbb' : 'aaaa'}`;

@@ -2,7 +2,16 @@ import { createHash } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { parseId } from '../vocabulary-ids.js';
-import { acrOf, addressProblem, backWithCode, backWithError, isVerifierOf, readRequest, type Client } from './index.js';
+import {
+  acrOf,
+  addressProblem,
+  backWithCode,
+  backWithError,
+  idTokenClaims,
+  isVerifierOf,
+  readRequest,
+  type Client,
+} from './index.js';
 
 const client: Client = {
   id: parseId('01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11')!,
@@ -122,5 +131,28 @@ describe('acr', () => {
     expect(acrOf([bound], ['level-2', 'phr'])).toBe('level-2');
     expect(acrOf([password, code], ['phr'])).toBe('level-2');
     expect(acrOf([], ['level-1'])).toBeUndefined();
+  });
+});
+
+describe('an ID token', () => {
+  const grant = {
+    clientId: client.id,
+    person: 'person',
+    nonce: undefined,
+    authTime: 1_000,
+    acr: undefined,
+    amr: ['pwd'],
+    releases: [],
+  };
+
+  it('names who acts for its subject (RFC 8693 §4.1), and nobody where it is them', () => {
+    expect(
+      idTokenClaims({ ...grant, amr: ['delegated'], delegate: 'holder' }, 'https://latch.example', 2_000),
+    ).toMatchObject({
+      sub: 'person',
+      act: { sub: 'holder' },
+      amr: ['delegated'],
+    });
+    expect(idTokenClaims(grant, 'https://latch.example', 2_000)).not.toHaveProperty('act');
   });
 });

@@ -6,6 +6,7 @@ import type { Method } from '../vocabulary.js';
 import {
   advance,
   amrOf,
+  delegateOf,
   beginSignIn,
   foresee,
   LONGEST_STORY,
@@ -52,6 +53,30 @@ describe('a sign-in', () => {
     expect(done).toMatchObject({ state: 'let-in', reason: 'proved' });
     expect(wayOf(done.proofs)).toBe('password + totp');
     expect(amrOf(done.proofs)).toEqual(['pwd', 'otp', 'mfa']);
+  });
+
+  it('says who proved in a person’s name, on every way out, and of nobody where all of it was them', () => {
+    const theirs = held('pass', 'pass', null, { delegate: 'tess' });
+    const begun = begin(ways('password + pass', 'pass'), [PASSWORD, theirs], ['code']);
+    const done = advance(begun, right(theirs, [PASSWORD, theirs]), NOW + 1);
+    expect(done).toMatchObject({ state: 'let-in', proofs: [{ method: 'pass', delegate: 'tess' }] });
+    expect(delegateOf(done.proofs)).toBe('tess');
+    expect(amrOf(done.proofs)).toEqual(['delegated']);
+    expect(amrOf([...done.proofs, { method: 'password', can: [] }])).toEqual(['pwd', 'mfa', 'delegated']);
+    // Kept for later, it goes on saying so.
+    const again = advance(
+      begin(ways('pass'), [PASSWORD, theirs], ['code']),
+      {
+        type: 'resumed',
+        proofs: done.proofs,
+        keyring: [PASSWORD, theirs],
+      },
+      NOW + 2,
+    );
+    expect(delegateOf(again.proofs)).toBe('tess');
+    const own = held('own pass', 'pass', null);
+    const alone = advance(begin(ways('pass'), [own], ['code']), right(own, [own]), NOW);
+    expect([delegateOf(alone.proofs), amrOf(alone.proofs)]).toEqual([undefined, []]);
   });
 
   it('asks for what is preferred first, offers the rest, and changes over where the person chooses', () => {
