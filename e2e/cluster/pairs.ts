@@ -6,20 +6,8 @@ import type { OnCluster } from '../support/cluster.js';
 import { Fob } from '../support/counters.js';
 import { connectedApplication, PASSWORD, personWithApp, Phone, type Node } from '../support/installation.js';
 import { CONSOLE, rulebookOf } from '../support/rulebooks.js';
-
-/**
- * Use cases that exclude each other, each pair at the same moment on two members. What comes out must be what comes out when one of them
- * is done after the other, in the one order or the other: that is tried first, so nothing has to be known of any of them here.
- */
-export interface Pair<C> {
-  readonly make: (n: string) => Promise<C>;
-  readonly one: (at: Node, context: C) => Promise<unknown>;
-  readonly other: (at: Node, context: C) => Promise<unknown>;
-  /** What is to be seen afterwards, beside what the two were answered. */
-  readonly left: (context: C) => Promise<unknown>;
-}
-
-const pair = <C>(all: Pair<C>): Pair<unknown> => all as Pair<unknown>;
+import { ownPairsOn } from './own-pairs.js';
+import { pair, type Pair } from './pair.js';
 
 /** @param of the cluster, once it runs */
 export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unknown>>> {
@@ -426,6 +414,7 @@ export function pairsOn(of: () => OnCluster): Readonly<Record<string, Pair<unkno
       other: async (at, { pass }) => await at.owner.call('passes.withdraw', { params: { id: pass } }),
       left: async ({ pass }) => await passOf(pass),
     }),
+    ...ownPairsOn(of),
     'the last pass that somebody may give is given twice': pair({
       make: async (n) => {
         await sql('DELETE FROM passes');
