@@ -73,6 +73,16 @@ const ACTS = {
   'own.signOut': {},
   'own.forgetBrowser': {},
 } as const;
+/** Those of one authenticator. */
+const OF_ONE_THING = [
+  'own.rename',
+  'own.prefer',
+  'own.setPin',
+  'own.remove',
+  'own.beginTest',
+  'own.test',
+  'own.resync',
+] as const;
 type Act = keyof typeof CHANGES | keyof typeof ACTS;
 /** Makes a call of these, whatever it is made of. */
 async function make(call: Act, right: string, id = NOBODYS, node = 0): Promise<unknown> {
@@ -179,15 +189,7 @@ describe('looking after one’s own', () => {
 
   it('is nobody else’s, whatever is asked of it', async () => {
     const [eve, fay] = [await holder('eve.other'), await holder('fay.other')];
-    for (const call of [
-      'own.rename',
-      'own.prefer',
-      'own.setPin',
-      'own.remove',
-      'own.beginTest',
-      'own.test',
-      'own.resync',
-    ] as const)
+    for (const call of OF_ONE_THING)
       for (const id of [fay.authenticator, NOBODYS])
         await expect(make(call, eve.right, id), `${call} ${id}`).rejects.toMatchObject({ code: 'not-found' });
     const { held } = await shown(fay.right);
@@ -232,15 +234,7 @@ describe('looking after one’s own', () => {
         'totp',
         'recovery',
       ]);
-      for (const call of [
-        'own.rename',
-        'own.prefer',
-        'own.setPin',
-        'own.remove',
-        'own.beginTest',
-        'own.test',
-        'own.resync',
-      ] as const)
+      for (const call of OF_ONE_THING)
         await expect(make(call, gus.right, gus.authenticator, 1), call).rejects.toMatchObject({
           code: 'not-by-oneself',
         });

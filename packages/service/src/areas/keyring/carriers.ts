@@ -8,13 +8,14 @@ import { refreshKeyring } from '../people/facets.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { notFound, Refusal } from '../../platform/errors.js';
-import { entryOf, type Actor } from '../../platform/http/actors.js';
+import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText } from '../../platform/ids.js';
 import { describeCarrier, type CarrierRow } from './store.js';
 import { suspendOne } from './suspend.js';
 import { authenticators } from './authenticator.model.js';
 import { carriers } from './carrier.model.js';
+import type { Maker } from './enrolling.js';
 
 /** The columns of a serial number: as it was typed, and as it is found. */
 export const serialColumns = (serial: string | null) => ({
@@ -83,12 +84,6 @@ export async function nameCarrier(work: Work, maker: Maker, row: LockedCarrier, 
     entryOf(maker, 'carrier.changed', { kind: 'carrier', id }, { person, details: { fields: ['label'] } }),
   );
   return true;
-}
-
-/** Who does it, for the trail. */
-interface Maker {
-  readonly actor: Actor;
-  readonly origin: string;
 }
 
 type LockedCarrier = CarrierRow & { readonly person_id: Buffer };

@@ -105,10 +105,10 @@ export function assertNotLeant({ first, invited }: Own): void {
 }
 
 /**
- * Why somebody may not enrol a method by their right: it is for others to do, or they have proved nothing but a password, and the method settings want more of
- * whoever begins so, or the invitation that they lean on is for something else.
+ * Why somebody may not enrol a method by their right: it is for others to do; or they have proved nothing but a password, and the method
+ * settings want more of whoever begins so, or the invitation that they lean on is for something else.
  */
-function whyNotFirst(
+function whyNotByRight(
   { first, invited }: Own,
   method: Method,
   offer: Offer,
@@ -133,7 +133,7 @@ export async function assertOwn(
   { fromStock = false }: { readonly fromStock?: boolean } = {},
 ): Promise<void> {
   const offer = await assertOffered(deps, db, own.personId, method);
-  const why = whyNotFirst(own, method, offer, fromStock);
+  const why = whyNotByRight(own, method, offer, fromStock);
   if (why !== undefined)
     throw new Refusal('method-not-offered', {
       method,
@@ -232,7 +232,7 @@ export const ownShow: Handler<'own.show'> = async (deps, call) => {
       tokens: tokens.map(({ id, serial, model }) => ({ id: idText(id), serial, model })),
       offers: SELF_ENROLLED.map((method) => {
         const offer = offerOf(methods.settings, method, groups ?? new Set());
-        const why = offer.why ?? whyNotFirst(own, method, offer, false) ?? null;
+        const why = offer.why ?? whyNotByRight(own, method, offer, false) ?? null;
         return { method, enrol: why === null, why };
       }),
     },

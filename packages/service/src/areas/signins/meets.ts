@@ -42,7 +42,7 @@ async function placesFor(deps: Deps, db: Db, personId: Id): Promise<readonly Pla
     select<{ id: Buffer; name: string; vouches: number }>(
       db,
       `SELECT a.id, a.name, EXISTS (SELECT 1 FROM connections c WHERE c.application_id = a.id AND FIND_IN_SET('password-checked', REPLACE(c.claims, ' ', ','))) AS vouches
-       FROM applications a ORDER BY a.id = :console DESC, a.built_in, a.name LIMIT ${LIMITS.pageRowsMost}`,
+       FROM applications a ORDER BY a.id = :console DESC, a.built_in, a.name`,
       { console: idBytes(CONSOLE_APPLICATION) },
     ),
   ]);
@@ -90,7 +90,7 @@ export const meets: Handler<'people.meets'> = async (deps, { params, query }) =>
     ({ id: one, method }) =>
       one !== query.without && (query.only === undefined || one === query.only || method === 'password'),
   );
-  const rows = places.map(({ id, name, vouches, decision, foresee: foreseeBy }): Row => {
+  const rows = places.slice(0, LIMITS.pageRowsMost).map(({ id, name, vouches, decision, foresee: foreseeBy }): Row => {
     const foreseen = foreseeBy(keyring);
     return {
       application: { id, name },
