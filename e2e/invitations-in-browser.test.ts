@@ -1,5 +1,8 @@
+import { execFile } from 'node:child_process';
+import { promisify } from 'node:util';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { administrator } from './support/administrators.js';
 import { accessible, openPage } from './support/browser.js';
 import { Installation, PASSWORD, Phone } from './support/installation.js';
 import { inviting, LINK, mailOf } from './support/inviting.js';
@@ -148,6 +151,42 @@ describe('an invitation, in the browser', () => {
     await phone.keyboard.press('Enter');
     await phone.getByRole('heading', { name: 'Hello, Cato Wray' }).waitFor();
     await phone.context().close();
+    expect(complaints).toEqual([]);
+  });
+
+  it('by a merge file is made after somebody else’s yes, saved, and opened by what is shown once', async () => {
+    const second = await administrator(inst, 'merge.custodian', 'custodian');
+    const id = await at.add('edda.kell', { displayName: 'Edda Kell' });
+    await page.goto(`${base}/people/${id}`);
+    await page.getByRole('button', { name: 'Invite', exact: true }).click();
+    const dialog = page.getByRole('dialog');
+    await dialog.getByRole('button', { name: /How it reaches them/ }).click();
+    await page.getByRole('option', { name: /a mail merge/ }).click();
+    await dialog.getByRole('button', { name: 'Invite 1 person' }).click();
+    await expect.poll(async () => (await at.latest(id)).state, { timeout: 10_000 }).toBe('queued');
+    await page.goto(`${base}/invitations`);
+    await page.getByRole('button', { name: 'Make the file of 1' }).click();
+    await dialog.getByText('With their mail addresses').click();
+    await accessible(page, 'making a merge file');
+    await dialog.getByRole('button', { name: 'Make the file of 1' }).click();
+    await dialog.getByRole('alert').getByText('second administrator').waitFor();
+    const { rows } = await second.client.call('signatures.list');
+    const request = rows.find(({ action }) => action === 'merge-file')!;
+    await second.client.call('signatures.give', { params: { id: request.id } });
+    await dialog.getByRole('button', { name: 'Make the file of 1' }).click();
+    const made = page.getByRole('dialog', { name: 'A file of 1 invitation' });
+    await made.waitFor();
+    await accessible(page, 'a merge file that is made');
+    const password = /\b([A-Z]{4}-){5}[A-Z]{4}\b/.exec(await made.innerText())![0];
+    const [download] = await Promise.all([
+      page.waitForEvent('download'),
+      made.getByRole('button', { name: /^Save invitations-/ }).click(),
+    ]);
+    const { stdout } = await promisify(execFile)('bsdtar', ['--passphrase', password, '-xOf', await download.path()]);
+    expect(stdout).toContain(mailOf('edda.kell'));
+    await made.getByRole('button', { name: 'I have kept it' }).click();
+    await page.getByRole('button', { name: 'Make the file anew' }).waitFor();
+    expect(await page.content()).not.toContain(password);
     expect(complaints).toEqual([]);
   });
 

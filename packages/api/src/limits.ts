@@ -58,6 +58,8 @@ export const LIMITS = {
   lettersPerInvitation: 20,
   /** Letters of one printing. */
   lettersAtOnce: 200,
+  /** People of one merge file. */
+  mergedAtOnce: 5_000,
   standingInvitations: 100,
   subjectChars: 150,
   letterChars: 4_000,

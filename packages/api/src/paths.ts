@@ -123,6 +123,7 @@ export const PATHS = {
   'invitationRounds.show': ['GET', '/invitation-rounds/{id}'],
   'invitationRounds.people': ['GET', '/invitation-rounds/{id}/people'],
   'invitationRounds.print': ['POST', '/invitation-rounds/{id}/letters'],
+  'invitationRounds.merge': ['POST', '/invitation-rounds/{id}/merge-file'],
   'standingInvitations.list': ['GET', '/standing-invitations'],
   'standingInvitations.preview': ['POST', '/standing-invitations/preview'],
   'standingInvitations.begin': ['POST', '/standing-invitations'],

@@ -44,8 +44,11 @@ export type Permission = (typeof PERMISSIONS)[number];
 
 /** Actions that may need a second administrator's yes; which of them do is a setting. */
 export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out', 'secret-export'] as const;
-/** What needs it wherever it is asked for, because the method settings say so of some people. */
-export const ALWAYS_SIGNED = ['first-enrolment'] as const;
+/**
+ * What needs it whatever the settings say: where the method settings guard the first enrolment of some people, and files that let
+ * whoever reads them enrol as many people at once.
+ */
+export const ALWAYS_SIGNED = ['first-enrolment', 'merge-file'] as const;
 export type SignedAction = (typeof SIGNED_ACTIONS)[number] | (typeof ALWAYS_SIGNED)[number];
 
 /** What an action that needs a countersignature would bring about; the sentences stand in the message catalogue. */
@@ -73,6 +76,8 @@ export const CONSEQUENCES = [
   'pass-withdrawn',
   'people-invited',
   'people-invited-whenever',
+  'invitations-merged',
+  'invitations-merged-again',
   'carrier-lost',
   'secrets-exported',
   'password-set',

@@ -13,8 +13,8 @@ export const INVITATION_STATES = [
 ] as const;
 export type InvitationState = (typeof INVITATION_STATES)[number];
 
-/** How an invitation reaches somebody: by mail, or on paper. */
-export const INVITATION_CHANNELS = ['mail', 'letter'] as const;
+/** How an invitation reaches somebody: by mail, on paper, or by whatever is made of a file for a mail merge. */
+export const INVITATION_CHANNELS = ['mail', 'letter', 'file'] as const;
 export type InvitationChannel = (typeof INVITATION_CHANNELS)[number];
 
 /** What came of inviting somebody among others: they were, or why not. */

@@ -13,6 +13,7 @@ export const NOTICE_KINDS = [
   'recovery.used',
   'recovery.few',
   'invitation.printed',
+  'invitation.merged',
   'pass.given',
   'pass.delegated',
   'pass.withdrawn',

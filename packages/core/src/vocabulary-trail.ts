@@ -96,6 +96,8 @@ export const TRAIL_ACTIONS = [
   'invitation.reminded',
   'invitation.sent-anew',
   'invitation.printed',
+  'invitations.merged',
+  'invitation.merged',
   'invitation.opened',
   'invitation.begun',
   'invitation.done',

@@ -35,6 +35,10 @@ export const deAccess: Pick<
       '{people, plural, one {# Person wird} other {# Personen werden}} eingeladen, selbst etwas einzurichten: {methods}. Davon bewachen die Methodeneinstellungen {guarded}.',
     'people-invited-whenever':
       'Wer in {group} kommt, wird eingeladen, selbst etwas einzurichten, ohne dass noch einmal gefragt wird: {methods}.',
+    'invitations-merged':
+      'Die Codes von {people, plural, one {# Einladung verlassen} other {# Einladungen verlassen}} das Haus in einer verschlüsselten Seriendruckdatei. Einzurichten ist damit {methods}; sie enthält {columns}.',
+    'invitations-merged-again':
+      'Die Codes von {people, plural, one {# Einladung verlassen} other {# Einladungen verlassen}} das Haus in einer neuen verschlüsselten Seriendruckdatei; was die davor von ihnen enthält, endet. Einzurichten ist damit {methods}; sie enthält {columns}.',
     'password-set': '{name} bekommt ein neues Passwort; Sitzungen und Zugriffstoken enden.',
     'keys-orphaned':
       'Macht Schlüssel von nun an für {domain}: {keys, plural, one {# Schlüssel} other {# Schlüssel}} von ' +
@@ -93,6 +97,7 @@ export const deAccess: Pick<
     'secret-export': 'Geheimnisse von Tokens ausgeben',
     'lock-out': 'Regelwerke, die Personen aussperren',
     'first-enrolment': 'Einladungen von Personen, deren erstes Einrichten bewacht wird',
+    'merge-file': 'Einladungen in einer Seriendruckdatei',
   },
   everyBatch: 'alle Chargen',
   endedAccess:

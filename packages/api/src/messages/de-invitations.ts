@@ -20,7 +20,7 @@ export const deInvitations: Pick<
     overdue: 'überfällig',
     withdrawn: 'zurückgezogen',
   },
-  invitationChannels: { mail: 'per Mail', letter: 'auf Papier' },
+  invitationChannels: { mail: 'per Mail', letter: 'auf Papier', file: 'durch eine Seriendruckdatei' },
   invitingOutcomes: {
     invited: 'eingeladen',
     deactivated: 'deaktiviert',

@@ -18,6 +18,8 @@ export const deMail: Catalogue['mail'] = {
     'einer Ihrer Wiederherstellungscodes wurde verwendet. Übrig: {label}. Machen Sie neue, solange Sie sich anmelden können; es gibt sie auf der Seite zum Einrichten.',
   'invitation.printed':
     'für Sie wurde eine Einladung gedruckt, einzurichten, womit Sie sich anmelden. Sie kommt auf Papier.',
+  'invitation.merged':
+    'für Sie wurde eine Einladung, einzurichten, womit Sie sich anmelden, in eine Datei aufgenommen, aus der Briefe oder Mails werden. Sie kommt auf diesem Weg.',
   'pass.given':
     'für Sie wurde ein vorläufiger Ausweis gemacht. Wer ihn hat, kann sich in seiner Zeit als Sie anmelden.',
   'pass.delegated':

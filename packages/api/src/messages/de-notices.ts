@@ -16,6 +16,7 @@ export const deNotices: Pick<Catalogue, 'noticeKinds' | 'disputeEffects' | 'disp
     'recovery.used': 'ein Wiederherstellungscode wurde verwendet',
     'recovery.few': 'ein Wiederherstellungscode wurde verwendet',
     'invitation.printed': 'eine Einladung wurde gedruckt',
+    'invitation.merged': 'eine Einladung wurde in eine Datei für Briefe aufgenommen',
     'pass.given': 'ein vorläufiger Ausweis wurde gemacht',
     'pass.delegated': 'ein vorläufiger Ausweis wurde gemacht, mit dem {label} sich als Sie anmelden kann',
     'pass.withdrawn': 'ein vorläufiger Ausweis wurde zurückgezogen',

@@ -94,6 +94,8 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'invitation.reminded': '{person} wurde an eine Einladung erinnert',
     'invitation.sent-anew': '{actor} schickte eine Einladung von {person} neu',
     'invitation.printed': '{actor} druckte eine Einladung von {person}',
+    'invitations.merged': '{actor} machte eine Seriendruckdatei von Einladungen',
+    'invitation.merged': '{actor} nahm eine Einladung von {person} in eine Seriendruckdatei auf',
     'invitation.opened': '{person} öffnete eine Einladung',
     'invitation.begun': '{person} begann mit einer Einladung einzurichten',
     'invitation.done': '{person} richtete mit einer Einladung ein',

@@ -31,6 +31,10 @@ export const enAccess = {
       '{people, plural, one {# person is} other {# people are}} invited to enrol by themselves: {methods}. The method settings guard {guarded} of them.',
     'people-invited-whenever':
       'Whoever joins {group} is invited to enrol by themselves, without anybody being asked again: {methods}.',
+    'invitations-merged':
+      'The codes of {people, plural, one {# invitation leave} other {# invitations leave}} in an encrypted file for a mail merge. It lets them enrol {methods}, and holds {columns}.',
+    'invitations-merged-again':
+      'The codes of {people, plural, one {# invitation leave} other {# invitations leave}} in a new encrypted file for a mail merge, and what the one before holds of them ends. It lets them enrol {methods}, and holds {columns}.',
     'password-set': '{name} gets a new password; their sessions and access tokens end.',
     'keys-orphaned':
       'Makes keys for {domain} from now on: {keys, plural, one {# key} other {# keys}} of {people, plural, one {# person} other {# people}} for the domain before answer no more.',
@@ -88,6 +92,7 @@ export const enAccess = {
     'secret-export': 'taking secrets of tokens out',
     'lock-out': 'rulebooks that lock people out',
     'first-enrolment': 'invitations of people whose first enrolment is guarded',
+    'merge-file': 'invitations in a file for a mail merge',
   } satisfies Record<SignedAction, string>,
   everyBatch: 'all batches',
   endedAccess:

@@ -17,7 +17,10 @@ export const enInvitations = {
     overdue: 'overdue',
     withdrawn: 'withdrawn',
   } satisfies Record<InvitationState, string>,
-  invitationChannels: { mail: 'by mail', letter: 'on paper' } satisfies Record<InvitationChannel, string>,
+  invitationChannels: { mail: 'by mail', letter: 'on paper', file: 'by a merge file' } satisfies Record<
+    InvitationChannel,
+    string
+  >,
   invitingOutcomes: {
     invited: 'invited',
     deactivated: 'deactivated',

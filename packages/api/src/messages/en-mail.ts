@@ -15,6 +15,8 @@ export const enMail = {
   'recovery.few':
     'one of your recovery codes was used. Left: {label}. Make new ones while you can sign in; the page for enrolling has them.',
   'invitation.printed': 'an invitation to set up how you sign in was printed for you. It comes on paper.',
+  'invitation.merged':
+    'an invitation to set up how you sign in was put into a file for you, from which letters or mails are made. It comes by one of these.',
   'pass.given': 'a temporary pass was made for you. Whoever has it can sign in as you in its time.',
   'pass.delegated':
     'a temporary pass was made by which {label} can sign in as you in its time, so that they can set something up for you.',

@@ -16,6 +16,7 @@ export const enNotices = {
     'recovery.used': 'a recovery code was used',
     'recovery.few': 'a recovery code was used',
     'invitation.printed': 'an invitation was printed',
+    'invitation.merged': 'an invitation was put into a file for letters',
     'pass.given': 'a temporary pass was made',
     'pass.delegated': 'a temporary pass was made by which {label} can sign in as you',
     'pass.withdrawn': 'a temporary pass was withdrawn',

@@ -94,6 +94,8 @@ export const enTrail = {
     'invitation.reminded': '{person} was reminded of an invitation',
     'invitation.sent-anew': '{actor} sent an invitation of {person} anew',
     'invitation.printed': '{actor} printed an invitation of {person}',
+    'invitations.merged': '{actor} made a merge file of invitations',
+    'invitation.merged': '{actor} put an invitation of {person} into a merge file',
     'invitation.opened': '{person} opened an invitation',
     'invitation.begun': '{person} began to enrol by an invitation',
     'invitation.done': '{person} enrolled by an invitation',

@@ -63,10 +63,17 @@ export function sayConsequence(
       ...('batch' in facts && facts['batch'] === '' ? { batch: words.everyBatch } : {}),
       ...('role' in facts ? { role: named(facts['role'], words.roles) } : {}),
       ...('roles' in facts ? { roles: named(facts['roles'], words.roles) } : {}),
+      ...('methods' in facts ? { methods: methodsNamed(words, String(facts['methods'])) } : {}),
       ...('actions' in facts ? { actions: named(facts['actions'], words.signedActions) } : {}),
     },
     words.language,
   );
+}
+
+/** Methods by their ids, with spaces between; any other text stays as it is. */
+function methodsNamed({ methods }: Catalogue, ids: string): string {
+  const names = ids.split(' ').map((id) => (methods as Readonly<Record<string, string>>)[id]);
+  return names.every((name) => name !== undefined) ? names.join(', ') : ids;
 }
 
 /** The first language of an `Accept-Language` header (RFC 9110 §12.5.4) that ships; English where there is none. */

@@ -26,7 +26,9 @@ export const invitation = z.strictObject({
   round: id.describe('The sending that it belongs to'),
   createdAt: instant,
   validUntil: instant,
-  sentAt: instant.nullable().describe('When the mail server took the letter, or when it was printed'),
+  sentAt: instant
+    .nullable()
+    .describe('When the mail server took the letter, or when it was printed or put into a merge file'),
   bouncedAt: instant.nullable(),
   openedAt: instant.nullable(),
   begunAt: instant.nullable().describe('When they had proved who they are'),
@@ -51,7 +53,11 @@ const round = z.strictObject({
   people: z.number().int().describe('People whom it was asked for'),
   passed: z.number().int().describe('People that it has come to so far'),
   outcomes,
-  unprinted: z.number().int().describe('Letters that wait to be printed'),
+  unprinted: z.number().int().describe('Invitations that wait to be printed, or to be put into a merge file'),
+  unopened: z
+    .number()
+    .int()
+    .describe('Of those in a merge file: who has not opened theirs, and would be in one that is made again'),
   standing: id.nullable().describe('The standing invitation by which it was sent'),
   askedBy: named.nullable().describe('Null for somebody since deleted'),
   createdAt: instant,
@@ -273,6 +279,33 @@ export const invitationRoutes = {
     errors: ['wrong-state'],
     freshProof: true,
     trail: ['invitation.printed'],
+  }),
+  'invitationRounds.merge': route('invitationRounds.merge', {
+    summary: 'An encrypted file for a mail merge of those of a sending who are in none yet; it is given out this once',
+    access: operator('invitation.send', 'within'),
+    params: byId,
+    body: z.strictObject({
+      withMail: z.boolean().default(false).describe('Also the mail addresses; takes the right to see people'),
+      again: z
+        .boolean()
+        .default(false)
+        .describe('Also those who are in a file before it and have opened nothing; what that one holds of them ends'),
+    }),
+    answer: z.strictObject({
+      made: z
+        .strictObject({
+          people: z.number().int(),
+          name: z.string().describe('What to call the file'),
+          zip: z.string().describe('ZIP in base64 (RFC 4648 §4), one CSV file in it, encrypted by AES-256'),
+          password: z.string().describe('What opens it; tell it by another way than the file goes'),
+        })
+        .nullable()
+        .describe('Null where nobody waits for it'),
+      left: z.number().int().describe('How many did not fit in, and wait for another file'),
+    }),
+    errors: ['wrong-state', 'signature-needed'],
+    freshProof: true,
+    trail: ['invitations.merged', 'invitation.merged'],
   }),
   'standingInvitations.list': route('standingInvitations.list', {
     summary: 'Standing invitations',

@@ -1,4 +1,3 @@
-import { rm, writeFile } from 'node:fs/promises';
 import {
   catalogue,
   INVITATION_STATES,
@@ -8,19 +7,18 @@ import {
   type Answer,
   type InvitableMethod,
   type InvitationState,
-  type InvitingOutcome,
   type Language,
   type Sent,
 } from '@nimble-latch/api';
-import { Option, type Command } from 'commander';
+import { Option } from 'commander';
 import { parse } from 'csv-parse/sync';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
-import { lettersPage } from '../render/letters.js';
 import { table } from '../render/table.js';
 import { relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { invitationWords as w } from '../words/invitation.js';
+import { sendings } from './invitation-sendings.js';
 import { filterOf, filterOptions, type FilterOptions } from './people-filter.js';
 import {
   collect,
@@ -38,7 +36,6 @@ import {
 import { changeVerb, listVerb, verb, type Paged } from './verbs.js';
 
 type Invitation = Answer<'invitations.list'>['rows'][number];
-type Round = Answer<'invitationRounds.show'>;
 type Preview = Answer<'invitationRounds.preview'>;
 type Who = Sent<'invitationRounds.begin', 'body'>['who'];
 
@@ -51,6 +48,7 @@ interface SendOptions extends FilterOptions {
   file?: string;
   column?: string;
   letter?: boolean;
+  merge?: boolean;
   days?: number;
   all?: boolean;
   dryRun?: boolean;
@@ -136,7 +134,8 @@ export const invitation: Noun = (command, context) => {
           .requiredOption('--method <method>', options.method, collect)
           .option('--file <csv>', options.file)
           .option('--column <heading>', options.column)
-          .option('--letter', options.letter)
+          .addOption(new Option('--letter', options.letter).conflicts('merge'))
+          .option('--merge', options.merge)
           .option('--days <n>', options.days, wholeNumber)
           .option('--all', options.all)
           .option('--dry-run', options.dryRun)
@@ -145,8 +144,8 @@ export const invitation: Noun = (command, context) => {
     async (session, args, given) => {
       const named = args.flat();
       const who = await whoIsMeant(session, named, given);
-      const via = given.letter ? ('letter' as const) : ('mail' as const);
-      const body = { who, methods: given.method, via };
+      const via = given.letter ? 'letter' : given.merge ? 'file' : 'mail';
+      const body = { who, methods: given.method, via } as const;
       const preview = await session.client.call('invitationRounds.preview', { body });
       if (given.dryRun) {
         show(session, preview, () => `${sayPreview(preview)}\n`);
@@ -168,7 +167,10 @@ export const invitation: Noun = (command, context) => {
       done(
         session,
         round,
-        [say(w.done.sent, facts), ...(round.unprinted > 0 ? [say(w.done.toPrint, facts)] : [])].join('\n'),
+        [
+          say(w.done.sent, facts),
+          ...(round.unprinted > 0 ? [say(via === 'file' ? w.done.toMerge : w.done.toPrint, facts)] : []),
+        ].join('\n'),
       );
     },
   );
@@ -207,7 +209,7 @@ export const invitation: Noun = (command, context) => {
         cell: (row) =>
           [
             shared.invitationStates[row.state],
-            ...(row.via === 'letter' ? [shared.invitationChannels.letter] : []),
+            ...(row.via === 'mail' ? [] : [shared.invitationChannels[row.via]]),
             ...(row.sentAnew > 0 ? [say(w.facts.anew, { times: row.sentAnew })] : []),
           ].join(', '),
         wraps: true,
@@ -266,83 +268,10 @@ export const invitation: Noun = (command, context) => {
     change: async ({ client }, { id }) => await client.call('invitations.withdraw', { params: { id } }),
     said: (_, { person }) => say(w.done.withdrawn, { name: person.displayName }),
   });
-  sendings(command, at);
+  sendings(at);
   standing(at);
   texts(at);
 };
-
-function sendings(_command: Command, at: Parameters<typeof verb>[0]): void {
-  const { help, options } = w;
-  listVerb(at, {
-    line: 'sendings',
-    help: help.sendings,
-    limit: 20,
-    rows: async ({ client }, query: Paged) => await client.call('invitationRounds.list', { query }),
-    columns: ({ now }) => [
-      { heading: words.headings.id, cell: (row: Round) => row.id },
-      { heading: h.methods, cell: (row) => sayMethods(row.methods), wraps: true },
-      { heading: h.invited, cell: (row) => `${row.outcomes.invited ?? 0}/${row.people}`, align: 'right' },
-      {
-        heading: h.state,
-        cell: (row) =>
-          [
-            row.state,
-            shared.invitationChannels[row.via],
-            ...(row.unprinted > 0 ? [say(w.facts.printed, { unprinted: row.unprinted })] : []),
-          ].join(', '),
-        wraps: true,
-      },
-      {
-        heading: h.asked,
-        cell: (row) => (row.standing ? w.facts.standing : (row.askedBy?.displayName ?? words.facts.erased)),
-        wraps: true,
-      },
-      { heading: h.last, cell: (row) => relative(row.createdAt, now()), wraps: true },
-    ],
-  });
-  listVerb(at, {
-    line: 'people <sending>',
-    help: help.people,
-    limit: 50,
-    options: (one) => one.addOption(new Option('--outcome <outcome>', options.outcome).choices(INVITING_OUTCOMES)),
-    rows: async ({ client }, { outcome, ...query }: Paged & { outcome?: InvitingOutcome }, id = '') =>
-      await client.call('invitationRounds.people', { params: { id }, query: { ...query, outcome } }),
-    columns: () => [
-      { heading: h.whose, cell: (row) => row.person.displayName, flexible: true },
-      {
-        heading: h.outcome,
-        cell: (row) => (row.outcome ? shared.invitingOutcomes[row.outcome] : words.facts.none),
-        wraps: true,
-      },
-    ],
-  });
-  verb<{ out: string; yes?: boolean }>(
-    at,
-    {
-      line: 'letters <sending>',
-      help: help.letters,
-      options: (one) => one.requiredOption('--out <file>', options.out).option('-y, --yes', words.options.yes),
-    },
-    async (session, [id = ''], { out, yes }) => {
-      if (!(await confirm(session, w.consequences.letters, yes))) return;
-      // Made before anything is shown: what cannot be kept must not be used up.
-      await writeFile(out, '', { flag: 'wx', mode: 0o600 }).catch((error: unknown) => {
-        throw new Failure((error as Error).message, { where: '--out', try: '--out letters-2.html' });
-      });
-      const { letters, left } = await session.client.call('invitationRounds.print', { params: { id } });
-      if (letters.length === 0) await rm(out);
-      else await writeFile(out, lettersPage(w.letterTitle, letters), { mode: 0o600 });
-      const lines =
-        letters.length === 0
-          ? [w.done.noLetters]
-          : [
-              say(w.done.letters, { count: letters.length, file: out }),
-              ...(left > 0 ? [say(w.done.left, { left })] : []),
-            ];
-      done(session, { file: out, letters: letters.length, left }, lines.join('\n'));
-    },
-  );
-}
 
 function standing(at: Parameters<typeof verb>[0]): void {
   const { help, options } = w;

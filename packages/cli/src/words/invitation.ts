@@ -5,6 +5,7 @@ export const invitationWords = {
     file: 'a CSV file whose people are invited, by their login names',
     column: 'the heading of that column; without it every line begins with a login name, the first one too',
     letter: 'on paper: letters to print, in place of mails',
+    merge: 'by an encrypted file for a mail merge, in place of mails',
     days: 'how many days it lives; as the settings say unless said',
     all: 'everybody who meets the filter, also where no filter is given',
     dryRun: 'only say whom it would come to, and why not',
@@ -13,6 +14,9 @@ export const invitationWords = {
     round: 'only those of this sending',
     outcome: 'only people of whom this came',
     out: 'a file that is written, to open in a browser and print; must not be there yet',
+    zip: 'a ZIP file that is written; must not be there yet',
+    withMail: 'with their mail addresses in it',
+    again: 'also those who are in a file before and have not opened theirs; what that file holds of them ends',
     group: 'whoever joins this group; everybody who is newly added unless said',
     present: 'also invite those who are there already',
     language: 'the language of the text',
@@ -41,6 +45,7 @@ export const invitationWords = {
     everybody: 'everybody who is new',
     standing: 'by itself',
     printed: '{unprinted} to print',
+    unmerged: '{unprinted} in no file yet',
     anew: 'sent anew {times, plural, one {once} other {# times}}',
   },
   preview: {
@@ -57,12 +62,18 @@ export const invitationWords = {
   done: {
     sent: 'Sending {id}: invited {invited} of {people}.',
     toPrint: 'Print the letters: nlatch invitation letters {id} --out letters.html',
+    toMerge: 'Make the file: nlatch invitation merge-file {id} --out invitations.zip',
     reminded: '{name} is reminded.',
     anew: 'The invitation of {name} is sent anew; what was sent before is of no use any more.',
     withdrawn: 'The invitation of {name} is withdrawn.',
     letters:
       '{count, plural, one {# letter} other {# letters}} in {file}. Each is shown this once: print them, then delete the file.',
     left: 'More are waiting: {left}. Run it again with another file.',
+    merge:
+      '{people, plural, one {# invitation} other {# invitations}} in {file}. This opens it, and is shown this once:\n\n    {password}\n\nTell it by another way than the file goes. An archiver that knows AES opens it; delete both when the letters are out.',
+    noMerge: 'Nobody of this sending is waiting to be put into a file.',
+    merged:
+      'Nobody of this sending is waiting to be put into a file. {unopened, plural, one {# person has} other {# people have}} not opened theirs: --again makes a new file of these.',
     noLetters: 'No letter of this sending is waiting to be printed.',
     standing: 'From now on whoever joins {group} is invited.',
     ended: 'The standing invitation has ended; what it has sent stays of use.',
@@ -72,6 +83,10 @@ export const invitationWords = {
     anew: 'What {name} was sent before is of no use any more.',
     withdraw: '{name} can enrol nothing by it any more.',
     letters: 'The codes of these letters are shown this once.',
+    merge:
+      'Whoever opens the file can begin to enrol in the place of {people, plural, one {# person} other {# people}}. It is given out this once, after the yes of a second administrator.',
+    mergeAgain:
+      'Whoever opens the file can begin to enrol in the place of {people, plural, one {# person} other {# people}}. What a file before it holds ends for {unopened, plural, one {# of them} other {# of them}}. It takes the yes of a second administrator.',
     standing:
       'Whoever joins {group} is invited by mail, without anybody asking again. There now: {people}, of whom {invited} would be invited.',
     end: 'Nobody is invited by it any more.',
@@ -98,6 +113,7 @@ export const invitationWords = {
     sendings: 'sendings, the latest first',
     people: 'what came of a sending, by name',
     letters: 'print the letters of a sending; each is shown once',
+    'merge-file': 'make the encrypted file of a sending for a mail merge; it is given out once',
     standing: 'who is invited by itself',
     'standing-begin': 'invite whoever joins a group, or is newly added, by itself',
     'standing-end': 'end a standing invitation, by its id',

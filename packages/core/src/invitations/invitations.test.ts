@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { FIRST_METHODS, type MethodSettings } from '../methods/index.js';
 import { bitsOf } from '../look-up-secrets/index.js';
-import { INVITATION_FIELDS, INVITING_OUTCOMES, type Method } from '../vocabulary.js';
+import { INVITATION_CHANNELS, INVITATION_FIELDS, INVITING_OUTCOMES, type Method } from '../vocabulary.js';
 import {
   drawInvitationCode,
   fillText,
@@ -115,7 +115,8 @@ describe('whom an invitation comes to', () => {
     expect(outcome({ emergency: true }, { byOwner: true })).toBe('emergency');
     expect(outcome({ administrator: true })).toBe('owners-only');
     expect(outcome({ administrator: true }, { byOwner: true })).toBe('invited');
-    expect(outcome({ administrator: true }, { byOwner: true, via: 'letter' })).toBe('owners-only');
+    for (const via of ['letter', 'file'] as const)
+      expect(outcome({ administrator: true }, { byOwner: true, via })).toBe('owners-only');
     expect(outcome({ held: new Set<Method>(['password', 'totp']) })).toBe('already-held');
     expect(outcome({ held: new Set<Method>(['totp']) }, { methods: ['webauthn'] })).toBe('invited');
     expect(outcome({ invited: true })).toBe('already-invited');
@@ -151,7 +152,7 @@ describe('whom an invitation comes to', () => {
       fc.property(
         fc.record({ active: flag, emergency: flag, administrator: flag, hasMail: flag, invited: flag }),
         fc.subarray<Method>(['password', 'totp', 'webauthn', 'pass']),
-        fc.record({ byOwner: flag, countersigned: flag, via: fc.constantFrom('mail' as const, 'letter' as const) }),
+        fc.record({ byOwner: flag, countersigned: flag, via: fc.constantFrom(...INVITATION_CHANNELS) }),
         (who, held, how) => {
           const came = outcome({ ...who, held: new Set(held) }, how);
           expect(INVITING_OUTCOMES).toContain(came);

@@ -50,7 +50,7 @@ export function firstOffer(
 
 /**
  * Whether somebody is invited, or why not: of several reasons the one that stands most firmly. Administrators are invited by owners
- * alone and never on paper, which whoever prints it could read; emergency accounts by nobody.
+ * alone and only by mail: a letter or a file could be read by whoever makes it; emergency accounts by nobody.
  */
 export function outcomeOfInviting(
   settings: MethodSettings,
@@ -59,7 +59,7 @@ export function outcomeOfInviting(
 ): InvitingOutcome {
   if (!active) return 'deactivated';
   if (emergency) return 'emergency';
-  if (administrator && (!byOwner || via === 'letter')) return 'owners-only';
+  if (administrator && (!byOwner || via !== 'mail')) return 'owners-only';
   if (methods.some((method) => held.has(method))) return 'already-held';
   if (invited) return 'already-invited';
   const offer = firstOffer(settings, methods, groups);

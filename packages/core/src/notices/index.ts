@@ -19,6 +19,7 @@ const EFFECTS: Readonly<Record<NoticeKind, DisputeEffect | null>> = {
   'recovery.used': 'suspended',
   'recovery.few': 'suspended',
   'invitation.printed': 'withdrawn',
+  'invitation.merged': 'withdrawn',
   'pass.given': 'suspended',
   'pass.delegated': 'suspended',
   'pass.withdrawn': 'told',

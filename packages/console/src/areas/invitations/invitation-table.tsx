@@ -104,11 +104,12 @@ export function InvitationTable({
             cell: (row) => (
               <>
                 <State tone={TONES[row.state]}>{shared.invitationStates[row.state]}</State>
-                {(row.via === 'letter' || row.sentAnew > 0) && (
+                {(row.via !== 'mail' || row.sentAnew > 0) && (
                   <Small>
-                    {[...(row.via === 'letter' ? [w.printed] : []), ...(row.sentAnew > 0 ? [w.sentAnew] : [])].join(
-                      ', ',
-                    )}
+                    {[
+                      ...(row.via === 'mail' ? [] : [shared.invitationChannels[row.via]]),
+                      ...(row.sentAnew > 0 ? [w.sentAnew] : []),
+                    ].join(', ')}
                   </Small>
                 )}
               </>

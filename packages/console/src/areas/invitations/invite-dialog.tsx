@@ -1,4 +1,12 @@
-import { INVITABLE_METHODS, INVITING_OUTCOMES, type Answer, type InvitableMethod, type Sent } from '@nimble-latch/api';
+import {
+  INVITABLE_METHODS,
+  INVITATION_CHANNELS,
+  INVITING_OUTCOMES,
+  type Answer,
+  type InvitableMethod,
+  type InvitationChannel,
+  type Sent,
+} from '@nimble-latch/api';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { styled } from 'styled-components';
@@ -64,7 +72,7 @@ export function Outcomes({ outcomes }: { outcomes: Preview['outcomes'] }) {
 export function InviteDialog({ who: given, onClose }: { who?: Who; onClose: () => void }) {
   const [group, setGroup] = useState('');
   const [methods, setMethods] = useState<InvitableMethod[]>(['totp', 'webauthn']);
-  const [via, setVia] = useState<'mail' | 'letter'>('mail');
+  const [via, setVia] = useState<InvitationChannel>('mail');
   const [days, setDays] = useState('');
   const groups = useRead('groups.list', { query: { limit: 200 } });
   const who: Who = given ?? {
@@ -110,10 +118,7 @@ export function InviteDialog({ who: given, onClose }: { who?: Who; onClose: () =
         label={w.via}
         value={via}
         onChange={(id) => setVia(id as typeof via)}
-        options={[
-          { id: 'mail', text: w.mail },
-          { id: 'letter', text: w.letter },
-        ]}
+        options={INVITATION_CHANNELS.map((id) => ({ id, text: w[id] }))}
       />
       <TextField
         label={w.days}

@@ -11,6 +11,7 @@ import { Time } from '../../frame/components/time.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
 import { LettersDialog } from './letters.js';
+import { MergeDialog } from './merge-file.js';
 import { invitationsWords } from './messages/index.js';
 
 const w = invitationsWords.invitations;
@@ -44,6 +45,7 @@ export function Rounds() {
   const [passed, setPassed] = useState<Round>();
   const [printing, setPrinting] = useState<Round>();
   const [letters, setLetters] = useState<Printed>();
+  const [merging, setMerging] = useState<Round>();
   if (!data || data.rows.length === 0) return null;
   return (
     <Section aria-labelledby="sendings">
@@ -74,7 +76,12 @@ export function Rounds() {
             heading: w.change,
             cell: (row) => (
               <Row>
-                {row.unprinted > 0 && (
+                {row.via === 'file' && row.unprinted + row.unopened > 0 && (
+                  <Button look="quiet" onPress={() => setMerging(row)}>
+                    {row.unprinted > 0 ? say(w.merge, { unprinted: row.unprinted }) : w.mergeAnew}
+                  </Button>
+                )}
+                {row.via === 'letter' && row.unprinted > 0 && (
                   <Button look="quiet" onPress={() => setPrinting(row)}>
                     {say(w.print, { unprinted: row.unprinted })}
                   </Button>
@@ -90,6 +97,7 @@ export function Rounds() {
         ]}
       />
       {passed && <PassedOver round={passed} onClose={() => setPassed(undefined)} />}
+      {merging && <MergeDialog round={merging} onClose={() => setMerging(undefined)} />}
       {printing && (
         <Print
           round={printing}

@@ -1,5 +1,5 @@
 import { LIMITS } from '@nimble-latch/api';
-import type { Id, Method } from '@nimble-latch/core/vocabulary';
+import type { Id, InvitationChannel, Method } from '@nimble-latch/core/vocabulary';
 import { insertAll } from '../../platform/db/bulk-insert.js';
 import { select, selectOneToWrite, type Db } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
@@ -29,7 +29,7 @@ interface Again {
   readonly person_id: Buffer;
   readonly round_id: Buffer;
   readonly methods: string;
-  readonly via: 'mail' | 'letter';
+  readonly via: InvitationChannel;
   readonly countersigned: number;
   readonly valid_until: Date;
   readonly bounced_at: Date | null;
@@ -122,7 +122,7 @@ export const remindNow: Handler<'invitations.remind'> = async (deps, call) =>
     const row = await lockInvitation(work, id);
     const state = stateOf(row);
     if (state !== 'open' || row.via !== 'mail')
-      throw new Refusal('wrong-state', { state: row.via === 'mail' ? state : 'letter' });
+      throw new Refusal('wrong-state', { state: row.via === 'mail' ? state : row.via });
     assertMailServer(deps, 'mail');
     await remind(deps, work, row, (await readSettings(work)).settings);
     const person = idText(row.person_id);

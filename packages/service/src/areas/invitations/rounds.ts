@@ -1,5 +1,5 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
-import { catalogue, LIMITS } from '@nimble-latch/api';
+import { LIMITS } from '@nimble-latch/api';
 import { sha256 } from '@nimble-latch/core/crypto';
 import type { Inviting } from '@nimble-latch/core/invitations';
 import { normaliseLoginName } from '@nimble-latch/core/loginnames';
@@ -195,7 +195,6 @@ export const beginRound: Handler<'invitationRounds.begin'> = async (deps, call) 
     if (ids.length !== expect) throw new Refusal('count-changed', { people: ids.length });
     const { outcomes, guarded } = await judgeAll(deps, work, ids, await invitingOf(work, actor, body));
     const days = body.days ?? (await readSettings(work)).settings.invitations.days;
-    const names = catalogue('en').methods;
     if (guarded > 0)
       await countersigned(deps, work, call, {
         action: 'first-enrolment',
@@ -204,7 +203,7 @@ export const beginRound: Handler<'invitationRounds.begin'> = async (deps, call) 
         bound: { people: digestOf(ids), methods: [...methods], via, days },
         consequence: {
           what: 'people-invited',
-          facts: { people: outcomes.invited ?? 0, guarded, methods: methods.map((method) => names[method]).join(', ') },
+          facts: { people: outcomes.invited ?? 0, guarded, methods: methods.join(' ') },
         },
       });
     const id = await addRound(deps, work, {
@@ -271,17 +270,17 @@ export async function addRound(
 type Round = Answer<'invitationRounds.show'>;
 
 async function showRow(db: Db, row: RoundRow): Promise<Round> {
+  const unopened = `SELECT COUNT(*) FROM invitations i WHERE i.round_id = :id AND i.opened_at IS NULL AND i.open_for IS NOT NULL AND i.valid_until > UTC_TIMESTAMP(3)`;
   const [counts, about] = await Promise.all([
     select<{ outcome: InvitingOutcome; n: number }>(
       db,
       'SELECT outcome, COUNT(*) AS n FROM invitation_round_people WHERE round_id = :id AND outcome IS NOT NULL GROUP BY outcome',
       { id: row.id },
     ),
-    selectOne<{ asker: string | null; unprinted: number }>(
+    selectOne<{ asker: string | null; unprinted: number; unopened: number }>(
       db,
       `SELECT (SELECT display_name FROM persons WHERE id = :asker) AS asker,
-         (SELECT COUNT(*) FROM invitations i WHERE i.round_id = :id AND i.via = 'letter' AND i.sent_at IS NULL AND i.open_for IS NOT NULL
-           AND i.valid_until > UTC_TIMESTAMP(3)) AS unprinted`,
+         (${unopened} AND i.via <> 'mail' AND i.sent_at IS NULL) AS unprinted, (${unopened} AND i.via = 'file' AND i.sent_at IS NOT NULL) AS unopened`,
       { id: row.id, asker: row.asked_by },
     ),
   ]);
@@ -295,6 +294,7 @@ async function showRow(db: Db, row: RoundRow): Promise<Round> {
     passed: row.passed,
     outcomes: Object.fromEntries(counts.map(({ outcome, n }) => [outcome, Number(n)])),
     unprinted: Number(about!.unprinted),
+    unopened: Number(about!.unopened),
     standing: idTextOrNull(row.standing_id),
     askedBy: about!.asker === null ? null : { id: idText(row.asked_by), displayName: about!.asker },
     createdAt: row.created_at.toISOString(),

@@ -3,6 +3,7 @@ import type { AreaHandlers } from '../../platform/http/call.js';
 import { remindNow, sendAnew, withdrawInvitation } from './again.js';
 import { previewOf } from './compose.js';
 import { printLetters } from './letters.js';
+import { mergeFile } from './merge-file.js';
 import { beginRound, listRoundPeople, listRounds, previewRound, showRound } from './rounds.js';
 import { beginStanding, endStanding, listStanding, previewStanding } from './standing.js';
 import { countInvitations, listInvitations } from './list.js';
@@ -11,7 +12,7 @@ type Calls = 'list' | 'figures' | 'remind' | 'sendAnew' | 'withdraw' | 'previewT
 
 export const invitationHandlers: AreaHandlers<
   | `invitations.${Calls}`
-  | `invitationRounds.${'preview' | 'begin' | 'list' | 'show' | 'people' | 'print'}`
+  | `invitationRounds.${'preview' | 'begin' | 'list' | 'show' | 'people' | 'print' | 'merge'}`
   | `standingInvitations.${'list' | 'preview' | 'begin' | 'end'}`
 > = {
   'invitations.list': async (deps, { query, actor }) => {
@@ -35,6 +36,7 @@ export const invitationHandlers: AreaHandlers<
   'invitationRounds.show': showRound,
   'invitationRounds.people': listRoundPeople,
   'invitationRounds.print': printLetters,
+  'invitationRounds.merge': mergeFile,
   'standingInvitations.list': listStanding,
   'standingInvitations.preview': previewStanding,
   'standingInvitations.begin': beginStanding,

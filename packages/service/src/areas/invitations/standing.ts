@@ -1,4 +1,4 @@
-import { catalogue, LIMITS, type Answer } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import type { Id, Method } from '@nimble-latch/core/vocabulary';
 import { countersigned } from '../access/countersign.js';
 import { insertAll } from '../../platform/db/bulk-insert.js';
@@ -111,7 +111,6 @@ export const beginStanding: Handler<'standingInvitations.begin'> = async (deps, 
     const guarded = (await readMethods(work)).settings.rows.some(({ cells }) =>
       methods.some((method) => cells[method]?.parameters?.first === 'countersigned'),
     );
-    const names = catalogue('en').methods;
     if (guarded)
       await countersigned(deps, work, call, {
         action: 'first-enrolment',
@@ -120,7 +119,7 @@ export const beginStanding: Handler<'standingInvitations.begin'> = async (deps, 
         bound: { standing: group, methods: [...methods], present },
         consequence: {
           what: 'people-invited-whenever',
-          facts: { group: named.name, methods: methods.map((method) => names[method]).join(', ') },
+          facts: { group: named.name, methods: methods.join(' ') },
         },
       });
     const id = newId(deps);

@@ -1,7 +1,7 @@
 import type { Answer } from '@nimble-latch/api';
 import { totp } from '@nimble-latch/core/codes';
 import { decodeBase32 } from '@nimble-latch/core/crypto';
-import type { Id } from '@nimble-latch/core/vocabulary';
+import type { Id, InvitationChannel } from '@nimble-latch/core/vocabulary';
 import { inviteJob } from '../../areas/invitations/invite.js';
 import { select, write } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
@@ -22,7 +22,7 @@ interface Life {
 
 /**
  * Invitations as a roll-out has them: the customs desk was asked weeks ago, and some did nothing; the port offices lately; letters for the
- * quay wait to be printed; whoever joins the contractors is asked by itself; and the tower's wait for a second administrator.
+ * quay wait to be printed, and the pilots’ to be put into a merge file; whoever joins the contractors is asked by itself; and the tower's wait for a second administrator.
  *
  * @returns how many people were invited
  */
@@ -42,7 +42,7 @@ export async function loadInvitations(
     });
     return rows.filter(({ hasPassword, emergency }) => hasPassword && !emergency).map(({ id }) => id);
   };
-  const send = async (ids: readonly Id[], daysAgo: number, via: 'mail' | 'letter', days: number) => {
+  const send = async (ids: readonly Id[], daysAgo: number, via: InvitationChannel, days: number) => {
     clock.at = today - daysAgo * DAY;
     const { id } = await call('invitationRounds.begin', {
       body: { who: { ids: [...ids] }, methods: ['totp', 'webauthn'], via, days, expect: ids.length },
@@ -76,6 +76,7 @@ export async function loadInvitations(
   const offices = await send(await weak('port-offices', 14), 3, 'mail', 14);
   await live(offices, { done: 2, begun: 1, opened: 2, bounced: 1 });
   await send(await weak('quay-crew', 4), 1, 'letter', 14);
+  await send(await weak('pilots', 6), 1, 'file', 14);
   clock.at = today - 10 * DAY;
   await call('standingInvitations.begin', {
     body: { group: groups.get('contractors')!, methods: ['totp', 'webauthn'] },
