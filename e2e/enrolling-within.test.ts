@@ -1,11 +1,12 @@
 import type { Answer } from '@nimble-latch/api';
 import { createClient } from '@nimble-latch/api/client';
+import type { Page } from 'playwright-core';
 import * as oidc from 'openid-client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
 import { createTraffic } from '../packages/standins/src/traffic/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
-import { accessible, openPage } from './support/browser.js';
+import { accessible, openPage, withPasskeys } from './support/browser.js';
 import { Installation, outcomes, PASSWORD, Phone } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 import { RelyingParty, Visitor } from './support/visitor.js';
@@ -262,13 +263,38 @@ describe('days of grace, at our pages', () => {
 });
 
 describe('somebody new at the Berth Planner', () => {
-  it('is asked to enrol, puts it off twice, enrols on the last day, and is back in the planner', async () => {
+  /** What they do on the page for enrolling, by method, and what the planner hears of it. */
+  const KINDS = [
+    {
+      method: 'an app that shows codes',
+      name: 'first.day',
+      amr: '["pwd","otp","mfa"]',
+      setUp: async (page: Page) => {
+        await page.getByRole('button', { name: 'Set up an app that shows codes' }).click();
+        const app = page.getByRole('link', { name: 'The app is on this device' });
+        const phone = new Phone((await app.getAttribute('href'))!);
+        await page.getByLabel('Code').fill(phone.next());
+        await page.keyboard.press('Enter');
+      },
+    },
+    {
+      method: 'a passkey',
+      name: 'first.key',
+      amr: '["pwd","hwk","user","mfa"]',
+      setUp: async (page: Page) => {
+        await withPasskeys(page);
+        await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
+      },
+    },
+  ];
+  it.each(KINDS)('puts it off twice, enrols $method on the last day, and is back in the planner', async (kind) => {
+    const { name, setUp, amr } = kind;
     await rules([CONSOLE, HOUSE, asking(GRACE)]);
     const planner = createPlanner({ issuer: whole.issuer, address, whole, secondStep: whole });
     await planner.listen({ host: '127.0.0.1', port: Number(new URL(address).port) });
     const { browser, complaints } = await openPage();
     try {
-      const id = await add('first.day');
+      const id = await add(name);
       const context = await browser.newContext({ locale: 'en-GB', viewport: { width: 360, height: 780 } });
       const page = await context.newPage();
       page.setDefaultTimeout(20_000);
@@ -276,40 +302,37 @@ describe('somebody new at the Berth Planner', () => {
         await context.clearCookies();
         await page.goto(address);
         await page.getByRole('link', { name: 'Sign in' }).click();
-        await page.getByLabel('Login name').fill('first.day');
+        await page.getByLabel('Login name').fill(name);
         await page.keyboard.press('Enter');
         await page.getByLabel('Password').fill(PASSWORD);
         await page.keyboard.press('Enter');
-        await page.getByRole('heading', { name: 'You are in, for now' }).waitFor();
       };
       for (const times of [0, 1]) {
         await come();
+        await page.getByRole('heading', { name: 'You are in, for now' }).waitFor();
         await page.getByText('You get in without it until').waitFor();
         if (times > 0) await page.getByText(`Put off so far: ${times} time`).waitFor();
         await accessible(page, 'grace, to be put off');
         await page.getByRole('button', { name: 'Later, go on to Berth Planner' }).click();
-        await page.getByText('Signed in: first.day').waitFor();
+        await page.getByText(`Signed in: ${name}`).waitFor();
       }
       await inst.sql(
         "UPDATE graces SET begun_at = begun_at - INTERVAL 13 DAY - INTERVAL 1 HOUR WHERE person_id = UNHEX(REPLACE(?, '-', ''))",
         [id],
       );
       await come();
+      await page.getByRole('heading', { name: 'Today it has to be set up' }).waitFor();
+      expect(await page.getByText('You get in without it').count()).toBe(0);
       await page.getByText('It is the last day').waitFor();
       expect(await page.getByRole('button', { name: /Later/ }).count()).toBe(0);
       await accessible(page, 'the last day');
       await page.getByRole('button', { name: 'Set it up now' }).click();
-      await page.getByRole('button', { name: 'Set up an app that shows codes' }).click();
-      const phone = new Phone(
-        (await page.getByRole('link', { name: 'The app is on this device' }).getAttribute('href'))!,
-      );
-      await page.getByLabel('Code').fill(phone.next());
-      await page.keyboard.press('Enter');
+      await setUp(page);
       await page.getByText('Now a spare').waitFor();
       await accessible(page, 'back to the application');
       await page.getByRole('button', { name: 'Go on to Berth Planner' }).click();
-      await page.getByText('Signed in: first.day').waitFor();
-      expect(await page.locator('dl').innerText()).toContain('["pwd","otp","mfa"]');
+      await page.getByText(`Signed in: ${name}`).waitFor();
+      expect(await page.locator('dl').innerText()).toContain(amr);
       expect(complaints).toEqual([]);
     } finally {
       await browser.close();

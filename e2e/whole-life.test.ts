@@ -2,10 +2,10 @@ import { createClient } from '@nimble-latch/api/client';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { CDPSession, Page } from 'playwright-core';
+import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { NLATCH, run } from '../scripts/lib/installation.mjs';
-import { openPage, type OpenPage } from './support/browser.js';
+import { openPage, withPasskeys, type OpenPage } from './support/browser.js';
 import { connectedApplication, Installation, PASSWORD, Phone } from './support/installation.js';
 import { LINK, mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
@@ -15,7 +15,6 @@ import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 let inst: Installation;
 let post: Post;
 let open: OpenPage;
-let keys: CDPSession;
 let berths: Awaited<ReturnType<typeof connectedApplication>>;
 const dir = mkdtempSync(join(tmpdir(), 'nlatch-'));
 beforeAll(async () => {
@@ -111,18 +110,7 @@ describe('the whole life of somebody', () => {
     const old = await setUpApp(page, 'Old phone');
     expect(await nlatch('invitation', 'list', '--of', 'wren.vale', '--state', 'done')).toContain('Wren Vale');
     const notice = await post.letter(MAIL, /new authenticator was added/);
-    keys = await page.context().newCDPSession(page);
-    await keys.send('WebAuthn.enable', { enableUI: false });
-    await keys.send('WebAuthn.addVirtualAuthenticator', {
-      options: {
-        protocol: 'ctap2',
-        transport: 'internal',
-        hasResidentKey: true,
-        hasUserVerification: true,
-        isUserVerified: true,
-        automaticPresenceSimulation: true,
-      },
-    });
+    await withPasskeys(page);
     await page.getByRole('button', { name: 'Set up a passkey or security key' }).click();
     await page.getByText('Set up a second one').waitFor();
     await page.getByRole('button', { name: 'Make recovery codes' }).click();

@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import { chromium, type Browser, type CDPSession, type Page } from 'playwright-core';
 import { expect } from 'vitest';
 
 const FLAGS = [
@@ -46,4 +46,25 @@ export async function accessible(page: Page, what: string, looksOnly = false): P
   expect(
     violations.map((one) => `${what}: ${one.id}: ${one.nodes.map((node) => node.target.join(' ')).join(', ')}`),
   ).toEqual([]);
+}
+
+/**
+ * Builds a verifier of the platform into the browser of a page, with a finger that is always there.
+ *
+ * @returns by what it is spoken to, and taken out again
+ */
+export async function withPasskeys(page: Page): Promise<CDPSession> {
+  const session = await page.context().newCDPSession(page);
+  await session.send('WebAuthn.enable', { enableUI: false });
+  await session.send('WebAuthn.addVirtualAuthenticator', {
+    options: {
+      protocol: 'ctap2',
+      transport: 'internal',
+      hasResidentKey: true,
+      hasUserVerification: true,
+      isUserVerified: true,
+      automaticPresenceSimulation: true,
+    },
+  });
+  return session;
 }

@@ -78,11 +78,11 @@ export function Without({
     );
   const { right, grace } = offer;
   return (
-    <Hall organisation={organisation} title={grace ? w.graceTitle : w.enrolTitle}>
+    <Hall organisation={organisation} title={!grace ? w.enrolTitle : grace.mayPutOff ? w.graceTitle : w.lastDayTitle}>
       <Trouble text={trouble} />
       <p role={grace ? 'status' : 'alert'}>
         {say(right ? w.enrolNow : w.enrolElsewhere, { application })}
-        {grace && ` ${say(w.graceUntil, { until: moment(grace.until) })}`}
+        {grace?.mayPutOff && ` ${say(w.graceUntil, { until: moment(grace.until) })}`}
       </p>
       {grace && grace.putOff > 0 && <p>{say(w.putOffSoFar, { times: grace.putOff })}</p>}
       {grace && !grace.mayPutOff && <p>{w.lastDay}</p>}

@@ -53,7 +53,9 @@ export const de: Words<typeof en> = {
   graceTitle: 'Sie sind drin, fürs Erste',
   graceUntil: 'Bis {until} kommen Sie auch ohne hinein.',
   putOffSoFar: 'Bisher verschoben: {times, plural, one {# Mal} other {# Mal}}.',
-  lastDay: 'Es ist der letzte Tag: es lässt sich nicht mehr verschieben.',
+  lastDayTitle: 'Heute muss es sein',
+  lastDay:
+    'Es ist der letzte Tag: es lässt sich nicht mehr verschieben. Wenn Sie es jetzt nicht können, rufen Sie Ihren Helpdesk an.',
   putOff: 'Später, weiter zu {application}',
   enrolNow:
     '{application} verlangt neben Ihrem Passwort etwas, das zeigt, dass Sie es sind. Richten Sie es jetzt ein; das dauert wenige Minuten, und von dort geht es weiter.',

@@ -48,7 +48,8 @@ export const en = {
   graceTitle: 'You are in, for now',
   graceUntil: 'You get in without it until {until}.',
   putOffSoFar: 'Put off so far: {times, plural, one {# time} other {# times}}.',
-  lastDay: 'It is the last day: it cannot be put off any more.',
+  lastDayTitle: 'Today it has to be set up',
+  lastDay: 'It is the last day: it cannot be put off any more. If you cannot do it now, call your help desk.',
   putOff: 'Later, go on to {application}',
   enrolNow:
     '{application} asks for something beside your password that shows it is you. Set it up now; it takes a few minutes, and you go on from there.',
