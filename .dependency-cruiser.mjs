@@ -1,4 +1,4 @@
-/** Imports run one way: core ← service, api ← {service, cli, console, standins}. docs/architecture.md says why. */
+/** Imports run one way: core ← service, api ← {service, cli, console}; standins and pocket stand alone. docs/architecture.md says why. */
 const pkg = (name) => `^packages/${name}/`;
 const only = (name, to) => ({
   name: `${name}-imports`,
@@ -24,6 +24,7 @@ export default {
     only('cli', [pkg('api')]),
     only('console', [pkg('api')]),
     only('standins', []),
+    only('pocket', []),
     {
       name: 'core-is-computation-alone',
       severity: 'error',

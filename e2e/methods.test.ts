@@ -63,7 +63,8 @@ describe('method settings', () => {
       group: 'quay-crew',
       held: 1,
     });
-    expect(rows.find(({ method }) => method === 'push')).toMatchObject({ enrol: false, why: 'not-built' });
+    expect(rows.find(({ method }) => method === 'push')).toMatchObject({ enrol: false, why: 'nothing-said' });
+    expect(rows.find(({ method }) => method === 'sms')).toMatchObject({ enrol: false, why: 'not-built' });
     // What they hold still serves: enrolling and using are two things.
     expect(await meets('crane')).toMatchObject({ state: 'asking', prompt: { kind: 'code' } });
     await expect(inst.owner.call('groups.delete', { params: { id: quay } })).rejects.toMatchObject({
@@ -86,7 +87,7 @@ describe('method settings', () => {
       query: { application: app.id },
     });
     expect(explained).toMatchObject({
-      barred: ['totp', 'webauthn', 'recovery', 'pass'],
+      barred: ['totp', 'webauthn', 'push', 'recovery', 'pass'],
       meets: { state: 'enrol-first' },
       ways: [{ servedBy: null }],
     });

@@ -130,8 +130,15 @@ describe('looking after one’s own', () => {
     expect(await test(answer(), other)).toBe('wrong');
     expect(await test(answer({ origin: 'https://evil.example' }))).toBe('wrong');
     expect(await test(answer())).toBe('right');
-    // Its counter went on: the same once more is that of a copy.
+    const copied = async () =>
+      (await inst.owner.call('keyring.show', { params: { id: kay.id } })).authenticators.find((one) => one.id === id)!
+        .webauthn!.copied;
+    expect(await copied()).toBe(false);
+    // Its counter went on: the same once more is that of a copy, and somebody looks at it.
     expect(await test(answer())).toBe('wrong');
+    expect(await copied()).toBe(true);
+    const { rows } = await inst.owner.call('trail.list', { query: { person: kay.id } });
+    expect(rows.map(({ action }) => action)).toContain('authenticator.copied');
   });
 
   it('is taken off where something else is left, and never the last way in; of two at once one stays', async () => {

@@ -60,6 +60,8 @@ export const LIMITS = {
   lettersAtOnce: 200,
   /** People of one merge file. */
   mergedAtOnce: 5_000,
+  /** Characters of a message of a phone. */
+  pushTokenChars: 4_096,
   standingInvitations: 100,
   subjectChars: 150,
   letterChars: 4_000,

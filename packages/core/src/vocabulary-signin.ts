@@ -40,6 +40,8 @@ export const REASONS = [
   'pin-must-change',
   'grace',
   'cancelled',
+  'denied',
+  'not-answered',
   'expired',
 ] as const;
 export type Reason = (typeof REASONS)[number];
@@ -65,6 +67,7 @@ export const OPERATOR_REASONS = [
   'pass-waiting',
   'pass-ended',
   'pass-not-here',
+  'not-me',
   'authenticator-gone',
   'overtaken',
 ] as const;

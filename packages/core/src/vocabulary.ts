@@ -11,6 +11,7 @@ export * from './vocabulary-methods.js';
 export * from './vocabulary-notices.js';
 export * from './vocabulary-oidc.js';
 export * from './vocabulary-passes.js';
+export * from './vocabulary-push.js';
 export * from './vocabulary-rulebook.js';
 export * from './vocabulary-signin.js';
 export * from './vocabulary-tokens.js';

@@ -262,6 +262,23 @@ export const deErrors: typeof enErrors = {
       title: 'Dieser Link gilt nicht, oder nicht mehr.',
       remedy: 'Öffnen Sie ihn noch einmal ganz aus der Nachricht. Ist sie älter, so rufen Sie Ihren Helpdesk an.',
     },
+    'phone-unknown': {
+      title: 'Dieses Telefon ist hier nicht bekannt, oder nicht mehr.',
+      remedy:
+        'Richten Sie es dort neu ein, wo Sie sich darum kümmern, womit Sie sich anmelden, oder fragen Sie Ihren Helpdesk.',
+    },
+    'phone-clock': {
+      title: 'Die Uhr des Telefons geht falsch; hier ist es {now}.',
+      remedy: 'Stellen Sie Datum und Uhrzeit auf automatisch und versuchen Sie es noch einmal.',
+    },
+    'phone-known': {
+      title: 'Dieses Telefon ist hier schon eingerichtet.',
+      remedy: 'Nehmen Sie das Konto zuerst vom Telefon, dann folgen Sie einem neuen Link.',
+    },
+    'phone-waits': {
+      title: 'Das Telefon hat seine erste Anfrage noch nicht beantwortet.',
+      remedy: 'Öffnen Sie den Link auf dem Telefon, beantworten Sie, was es fragt, und gehen Sie dann hier weiter.',
+    },
     'proof-old': {
       title: 'Dazu braucht es einen frischen Nachweis, dass Sie es sind.',
       remedy: 'Weisen Sie sich noch einmal aus und wiederholen Sie es dann.',

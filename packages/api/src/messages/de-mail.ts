@@ -44,6 +44,12 @@ export const deMail: Catalogue['mail'] = {
     '{giver} hat innerhalb eines Tages {given, plural, one {# vorläufigen Ausweis} other {# vorläufige Ausweise}} vergeben, den letzten an {name}. Weitere werden abgelehnt.',
   'passes.where': 'Die Ausweise: {link}',
   'passes.closing': 'Ist das mehr, als Sie erwarten, so fragen Sie {giver} und ziehen Sie zurück, was niemand braucht.',
+  'not-me.subject': 'Jemand sagt, dass eine Anmeldung nicht von ihm war',
+  'not-me.said':
+    '{name} wurde auf einem Telefon gebeten, einer Anmeldung von {from} zuzustimmen, und sagt, dass sie nicht von ihr oder ihm war.',
+  'not-me.done':
+    'Sie wurde abgewiesen, und alles, womit die Person angemeldet war, ist beendet. Wer es versuchte, weiß, was davor nachgewiesen wurde.',
+  'not-me.where': 'Sehen Sie es hier an: {link}',
   'dispute.subject': 'Jemand sagt, dass eine Änderung nicht von ihm kam',
   'dispute.said': '{name} sagt, dass dies nicht von ihr oder ihm kam: {what}.',
   'dispute.suspended': 'Es ist ausgesetzt, und alles, womit die Person angemeldet war, ist beendet.',

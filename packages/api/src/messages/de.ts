@@ -194,6 +194,8 @@ export const de: Catalogue = {
     'password-must-change': 'das Passwort muss erst geändert werden, wo danach gefragt werden kann',
     grace: 'Schonfrist: noch nichts zum Nachweisen',
     cancelled: 'aufgegeben',
+    denied: 'auf dem Telefon abgelehnt',
+    'not-answered': 'kein Telefon hat rechtzeitig geantwortet',
     expired: 'dauerte zu lange',
     'person-unknown': 'niemand hat diesen Anmeldenamen',
     overtaken: 'während der Anmeldung wurde etwas geändert, womit sich die Person anmeldet',
@@ -215,6 +217,7 @@ export const de: Catalogue = {
     'pass-waiting': 'der Ausweis war richtig, seine Zeit ist noch nicht gekommen',
     'pass-ended': 'der Ausweis war richtig und ist zu Ende',
     'pass-not-here': 'der Ausweis war richtig und gilt nicht für diesen Ort',
+    'not-me': 'auf dem Telefon abgelehnt: die Anmeldung war nicht von ihnen',
     'authenticator-gone': 'das Nachweismittel wurde inzwischen außer Gebrauch genommen',
   },
   prompts: {

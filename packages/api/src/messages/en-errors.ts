@@ -241,6 +241,22 @@ export const enErrors = {
       title: 'This link is of no use, or not any more.',
       remedy: 'Open it from the notice once more, whole. If it was longer ago, call your help desk.',
     },
+    'phone-unknown': {
+      title: 'This phone is not known here, or not any more.',
+      remedy: 'Set it up anew from where you look after how you sign in, or ask your help desk.',
+    },
+    'phone-clock': {
+      title: 'The clock of the phone is off; here it is {now}.',
+      remedy: 'Set its date and time to automatic, then do it again.',
+    },
+    'phone-known': {
+      title: 'This phone is set up here already.',
+      remedy: 'Take the account off the phone first, then follow a new link.',
+    },
+    'phone-waits': {
+      title: 'The phone has not answered its first request yet.',
+      remedy: 'Open the link on the phone, answer what it asks, then go on here.',
+    },
     'proof-old': {
       title: 'This needs a fresh proof that it is you.',
       remedy: 'Say once more who you are, then repeat it.',

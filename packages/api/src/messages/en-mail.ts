@@ -39,6 +39,11 @@ export const enMail = {
     '{giver} has given {given, plural, one {# temporary pass} other {# temporary passes}} within a day, the last one to {name}. More are refused.',
   'passes.where': 'The passes: {link}',
   'passes.closing': 'If this is more than you expect, ask {giver}, and withdraw what nobody needs.',
+  'not-me.subject': 'Somebody says that a sign-in was not them',
+  'not-me.said': '{name} was asked on a phone to approve a sign-in from {from}, and says that it was not them.',
+  'not-me.done':
+    'It was refused, and everything that they were signed in with has ended. Whoever tried knows what was proved before.',
+  'not-me.where': 'Look at it here: {link}',
   'dispute.subject': 'Somebody says that a change was not them',
   'dispute.said': '{name} says of this that it was not them: {what}.',
   'dispute.suspended': 'It is suspended, and everything that they were signed in with has ended.',

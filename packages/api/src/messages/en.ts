@@ -195,6 +195,8 @@ export const en = {
     'password-must-change': 'the password must be changed first, where that can be asked for',
     grace: 'days of grace: nothing to prove with yet',
     cancelled: 'given up',
+    denied: 'denied on the phone',
+    'not-answered': 'no phone answered in time',
     expired: 'took too long',
     'person-unknown': 'nobody has this login name',
     overtaken: 'something that they sign in with was changed while the sign-in was under way',
@@ -216,6 +218,7 @@ export const en = {
     'pass-waiting': 'the pass was right, and its time has not come yet',
     'pass-ended': 'the pass was right, and has ended',
     'pass-not-here': 'the pass was right, and is not good for this place',
+    'not-me': 'denied on the phone: it was not them who signed in',
     'authenticator-gone': 'the authenticator was taken out of use meanwhile',
   },
   prompts: {

@@ -18,6 +18,7 @@ import { pageRoutes } from './pages.js';
 import { peopleRoutes } from './people.js';
 import { relyingPartyRoutes } from './relying-party.js';
 import { rulebookRoutes } from './rulebook.js';
+import { pushRoutes } from './push.js';
 import { roleRoutes } from './roles.js';
 import { stockRoutes } from './stock.js';
 import { signInRoutes } from './signins.js';
@@ -43,6 +44,7 @@ export const ROUTES = {
   ...pageRoutes,
   ...ownRoutes,
   ...noticeRoutes,
+  ...pushRoutes,
   ...insightRoutes,
 } satisfies Record<RouteId, RouteSpec>;
 

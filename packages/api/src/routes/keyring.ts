@@ -140,6 +140,19 @@ const byId = z.strictObject({ id });
 /** An authenticator that ends or rests; with what else ended, where it was the last that its person had. */
 const endingAuthenticator = z.strictObject({ ...authenticator.shape, ended: endedAccess.nullable() });
 
+/** What a phone's authenticator is on. */
+export const onPhone = z
+  .union([
+    z.strictObject({ id }),
+    z.strictObject({
+      kind: z.enum(CARRIER_KINDS),
+      label: line(LIMITS.labelChars),
+      serial: serial.nullable().default(null),
+    }),
+  ])
+  .default({ kind: 'phone', label: 'Phone', serial: null })
+  .describe('On a carrier that is there, or a new one');
+
 export const keyringRoutes = {
   'keyring.show': route('keyring.show', {
     summary: 'All carriers and authenticators of one person',
@@ -163,17 +176,7 @@ export const keyringRoutes = {
     params: byId,
     body: z.strictObject({
       label: line(LIMITS.labelChars).default('Authenticator app'),
-      carrier: z
-        .union([
-          z.strictObject({ id }),
-          z.strictObject({
-            kind: z.enum(CARRIER_KINDS),
-            label: line(LIMITS.labelChars),
-            serial: serial.nullable().default(null),
-          }),
-        ])
-        .default({ kind: 'phone', label: 'Phone', serial: null })
-        .describe('On a carrier that is there, or a new one'),
+      carrier: onPhone,
       algorithm: z.enum(OTP_ALGORITHMS).optional().describe('Left out: as the settings say'),
       digits: z.literal([6, 8]).optional(),
       period: z

@@ -75,6 +75,7 @@ export const methodCells = z
     totp: cellOf('totp'),
     hotp: cellOf('hotp'),
     webauthn: cellOf('webauthn'),
+    push: cellOf('push'),
     recovery: cellOf('recovery'),
     pass: cellOf('pass'),
   } satisfies Record<OfferedMethod, z.ZodType>)

@@ -8,7 +8,7 @@ import { pageRoutes } from './pages.js';
 import { assertionResponse, registrationResponse, requestOptions } from './webauthn.js';
 import { proofBody, signIn, whoOrKey } from './signins.js';
 
-const right = z
+export const right = z
   .string()
   .min(1)
   .max(LIMITS.requestChars)
@@ -339,7 +339,7 @@ export const ownRoutes = {
     body: z.strictObject({ right, code: typedCode.optional(), credential: assertionResponse.optional() }),
     answer: z.strictObject({ outcome: testOutcome }),
     errors: ['request-gone', 'not-by-oneself', 'wrong-state', 'throttled'],
-    trail: ['authenticator.tested'],
+    trail: ['authenticator.tested', 'authenticator.copied'],
   }),
   'own.remove': route('own.remove', {
     summary:

@@ -26,6 +26,7 @@ const prompt = ask
       .describe('What can be asked for instead: answer with kind choose, and the first of its methods as value'),
     text: z.literal('pin').optional().describe('Of a prompt text: what is to be typed'),
     publicKey: requestOptions.optional().describe('Of a prompt webauthn: what to ask the browser for'),
+    number: z.string().nullable().optional().describe('Of a prompt wait: what to show; the phone asks for it'),
   })
   .describe('What to ask the person next');
 
@@ -83,9 +84,13 @@ const beginBody = z.strictObject({
 
 export const proofBody = z.strictObject({
   kind: z
-    .enum(['password', 'code', 'next-code', 'text', 'webauthn', 'choose', 'new-password', 'new-pin'])
-    .describe('The prompt that it answers; choose asks for another'),
-  value: secretText(LIMITS.proofChars).optional().describe('What was typed or chosen; of every kind but webauthn'),
+    .enum(['password', 'code', 'next-code', 'text', 'webauthn', 'wait', 'choose', 'new-password', 'new-pin'])
+    .describe(
+      'The prompt that it answers; choose asks for another; wait looks whether a phone has answered, also where something else is asked',
+    ),
+  value: secretText(LIMITS.proofChars)
+    .optional()
+    .describe('What was typed or chosen; of every kind but webauthn and wait'),
   credential: assertionResponse
     .optional()
     .describe('Of kind webauthn: what the browser answered, as its toJSON gives it'),

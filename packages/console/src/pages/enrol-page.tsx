@@ -19,6 +19,7 @@ import { nameOf, OwnThing, type Held } from './own-thing.js';
 import { LatestSignIns, OwnBrowsers, SignOutEverywhere } from './own-things.js';
 import { DrawnPass, HeldForOthers } from './passes-for-others.js';
 import { ProveApp, type BegunApp } from './prove-app.js';
+import { ProvePhone, type BegunPhone } from './prove-phone.js';
 
 const w = words.enrolling;
 type Shown = Answer<'own.show'>;
@@ -66,6 +67,7 @@ interface Leave {
 /** What is being done instead of looking at all of it. */
 type Doing =
   | { readonly what: 'app'; readonly begun: BegunApp }
+  | { readonly what: 'phone'; readonly begun: BegunPhone }
   | { readonly what: 'token'; readonly task: DeviceTask }
   | { readonly what: 'codes'; readonly codes: readonly string[] }
   | { readonly what: 'thing'; readonly id: string }
@@ -117,6 +119,15 @@ function MyKeyring({ leave }: { leave?: Leave }) {
   if (doing?.what === 'app')
     return (
       <ProveApp begun={doing.begun} organisation={organisation} onProved={() => done(w.done, true)} onBack={back} />
+    );
+  if (doing?.what === 'phone')
+    return (
+      <ProvePhone
+        begun={doing.begun}
+        organisation={organisation}
+        onProved={() => done(w.phoneDone, true)}
+        onBack={back}
+      />
     );
   if (doing?.what === 'token')
     return (
@@ -191,6 +202,12 @@ function MyKeyring({ leave }: { leave?: Leave }) {
             setDoing({ what: 'app', begun });
           })
         }
+        onPhone={() =>
+          act(async () => {
+            const begun = await run(async (right) => await call('own.beginPush', { body: { right } }));
+            setDoing({ what: 'phone', begun });
+          })
+        }
         onKey={() =>
           act(async () => {
             const { label } = await run(async (right) => {
@@ -256,6 +273,7 @@ function SetUp({
   onToken,
   onApp,
   onKey,
+  onPhone,
   onCodes,
 }: {
   shown: Shown;
@@ -267,10 +285,11 @@ function SetUp({
   onToken: (token: Shown['tokens'][number]) => void;
   onApp: (carrier: string) => void;
   onKey: () => void;
+  onPhone: () => void;
   onCodes: () => void;
 }) {
   const [carrier, setCarrier] = useState('');
-  const [totp, webauthn, recovery] = (['totp', 'webauthn', 'recovery'] as const).map(
+  const [totp, webauthn, push, recovery] = (['totp', 'webauthn', 'push', 'recovery'] as const).map(
     (wanted) => offers.find(({ method }) => method === wanted)?.enrol === true,
   );
   return (
@@ -307,6 +326,14 @@ function SetUp({
           {totp && <p>{w.appAbout}</p>}
         </>
       )}
+      {push && (
+        <>
+          <p>{w.phoneAbout}</p>
+          <Button isDisabled={busy} onPress={onPhone}>
+            {w.startPhone}
+          </Button>
+        </>
+      )}
       {totp ? (
         <Form
           onSubmit={(event) => {
@@ -324,7 +351,7 @@ function SetUp({
           </Button>
         </Form>
       ) : (
-        !webauthn && <p>{w.notOffered}</p>
+        !webauthn && !push && <p>{w.notOffered}</p>
       )}
       {recovery && !spare && hasOwn && (
         <>

@@ -27,7 +27,8 @@ const promptWords = (finish: string): PromptWords => ({
 
 function sayStep({ retryAt, state, reason }: Asking): string | undefined {
   if (retryAt) return say(w.paused, { when: new Date(retryAt).toLocaleTimeString(locale) });
-  return state === 'asking' && reason ? w.wrong : undefined;
+  if (state !== 'asking' || !reason) return undefined;
+  return reason === 'not-answered' ? w.notAnswered : w.wrong;
 }
 
 /** One prompt of a sign-in, on a page for everybody. Keep it apart by `key` from the prompt before. */

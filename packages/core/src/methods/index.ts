@@ -55,7 +55,7 @@ export const FIRST_METHODS: MethodSettings = {
     {
       group: null,
       cells: Object.fromEntries(
-        OFFERED_METHODS.map((method): [Method, MethodCell] => {
+        OFFERED_METHODS.filter((method) => offeredSpec(method).delivered).map((method): [Method, MethodCell] => {
           const { firstPurposes, checkedElsewhere } = offeredSpec(method);
           return [
             method,

@@ -34,7 +34,9 @@ describe('method settings', () => {
       decided: { row: 1 },
     });
     expect(offerOf(PORT, 'password', new Set(['quay']))).toMatchObject({ enrol: true, why: null, decided: { row: 2 } });
-    expect(offerOf(PORT, 'push', new Set())).toMatchObject({ enrol: false, why: 'not-built' });
+    expect(offerOf(PORT, 'sms', new Set())).toMatchObject({ enrol: false, why: 'not-built' });
+    // What is not delivered switched on is offered to nobody before somebody says so.
+    expect(offerOf(FIRST_METHODS, 'push', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
     expect(offerOf({ rows: [] }, 'totp', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
     expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp', 'recovery']);
     expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password', 'recovery']);

@@ -5,10 +5,12 @@ export {
   advance,
   beginSignIn,
   promptOf,
+  wantsPhones,
   type Event,
   type ProofDone,
   type SignIn,
   type StoryStep,
+  type Waits,
 } from './state.js';
 export { amrOf, delegateOf, wayOf } from './way.js';
 export { verificationFor } from './verification.js';

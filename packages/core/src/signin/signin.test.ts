@@ -13,6 +13,7 @@ import {
   MOST_WRONG_PROOFS,
   promptOf,
   SIGN_IN_LIFE_MS,
+  wantsPhones,
   wayOf,
   type Event,
   type SignIn,
@@ -225,5 +226,61 @@ describe('what is foreseen', () => {
   ] as const)('%j, %j, vouched %s: %s', (outcome, keyring, claimed, state, asks, serves, reason) => {
     const requirement = { version: 1, rule: null, trial: null, outcome };
     expect(foresee(requirement, keyring, ['password', 'code'], claimed, NOW)).toEqual({ state, asks, serves, reason });
+  });
+});
+
+describe('a sign-in that asks the phones', () => {
+  const REQUEST = '01a22bb4-4537-7000-a41b-6a205aad64dc';
+  const WAITS = { request: REQUEST, number: '07', until: NOW + 90_000 };
+  const AWAY = held('tablet', 'push', 'tablet');
+  const keyring = [PASSWORD, PUSH, held('fob', 'totp', 'fob')];
+  const outcome = ways('password + push', 'password + totp');
+  const askedFor = (signIn: SignIn) => advance(signIn, { type: 'phones-asked', ...WAITS }, NOW);
+  const waiting = () => askedFor(advance(begin(outcome, keyring), right(PASSWORD, keyring), NOW));
+
+  it('asks once for them, shows the number meanwhile, and goes on by an approval', () => {
+    const before = advance(begin(outcome, keyring), right(PASSWORD, keyring), NOW);
+    expect(promptOf(before)).toMatchObject({ kind: 'wait', others: [{ kind: 'code' }] });
+    expect(wantsPhones(before)).toBe(true);
+    const asking = askedFor(before);
+    expect([wantsPhones(asking), asking.waits]).toEqual([false, WAITS]);
+    const done = advance(asking, right(PUSH, keyring), NOW);
+    expect(done).toMatchObject({ state: 'let-in', reason: 'proved' });
+    expect(done.waits).toBeUndefined();
+    expect(wayOf(done.proofs)).toBe('password + push');
+  });
+
+  it('keeps them asked while another way is chosen; whichever is right first counts', () => {
+    const chosen = advance(waiting(), { type: 'chosen', method: 'totp' }, NOW);
+    expect([promptOf(chosen)?.kind, chosen.waits?.request]).toEqual(['code', REQUEST]);
+    const back = advance(chosen, { type: 'chosen', method: 'push' }, NOW);
+    expect([promptOf(back)?.kind, wantsPhones(back)]).toEqual(['wait', false]);
+    for (const proof of [PUSH, keyring[2]!]) {
+      const done = advance(chosen, right(proof, keyring), NOW);
+      expect([done.state, done.waits]).toEqual(['let-in', undefined]);
+    }
+  });
+
+  it('ends with a denial, and says to operators alone that it was somebody else', () => {
+    for (const why of ['denied', 'not-me'] as const) {
+      const ended = advance(waiting(), { type: 'denied', authenticator: 'push', why }, NOW);
+      expect(ended).toMatchObject({ state: 'refused', reason: 'denied', operatorReason: why, asks: null });
+      expect(advance(ended, right(PUSH, keyring), NOW)).toBe(ended);
+    }
+  });
+
+  it('asks for something else after silence, never for a phone again, and ends where there is nothing else', () => {
+    const silent = advance(waiting(), { type: 'unanswered' }, NOW);
+    expect(silent).toMatchObject({ state: 'asking', asks: { kind: 'code' }, others: [], reason: 'not-answered' });
+    expect(advance(silent, { type: 'chosen', method: 'push' }, NOW)).toBe(silent);
+    expect(advance(silent, right(keyring[2]!, keyring), NOW).state).toBe('let-in');
+    const only = [PASSWORD, PUSH];
+    const alone = askedFor(advance(begin(outcome, only), right(PASSWORD, only), NOW));
+    expect(advance(alone, { type: 'unanswered' }, NOW)).toMatchObject({ state: 'refused', reason: 'not-answered' });
+    // Neither by a proof that leads there anew.
+    const both = [PUSH, AWAY, KEY];
+    const two = askedFor(begin(ways('push + webauthn', 'webauthn'), both));
+    const later = advance(advance(two, { type: 'unanswered' }, NOW), right(KEY, both), NOW);
+    expect(later.state).toBe('let-in');
   });
 });

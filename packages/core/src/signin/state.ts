@@ -30,6 +30,14 @@ export interface StoryStep {
   readonly proved?: string;
 }
 
+/** What asks the phones: the request that is out, and the number that is shown beside it; null where none is asked for. */
+export interface Waits {
+  readonly request: string;
+  readonly number: string | null;
+  /** Until when, in milliseconds since 1970. */
+  readonly until: number;
+}
+
 /** One question about one person at one application. */
 export interface SignIn {
   readonly state: SignInState;
@@ -52,6 +60,8 @@ export interface SignIn {
   };
   /** An authenticator whose code was right, and whose PIN is asked for. */
   readonly pin?: { readonly authenticator: string };
+  /** While phones are asked. */
+  readonly waits?: Waits;
   /** The password that was proved has to be changed before anybody is let in. */
   readonly renew?: true;
   /** What was proved needs a PIN of the person's own before anybody is let in. */
@@ -99,6 +109,12 @@ export type Event =
       readonly authenticator: string | null;
       readonly why: OperatorReason;
     }
+  /** Phones are asked: what they are asked by, and the number that is shown meanwhile. */
+  | ({ readonly type: 'phones-asked' } & Waits)
+  /** A phone said no. */
+  | { readonly type: 'denied'; readonly authenticator: string; readonly why: 'denied' | 'not-me' }
+  /** No phone answered in time: it is asked for something else, as far as there is something else. */
+  | { readonly type: 'unanswered' }
   /** A code was right, and stood alone where a PIN belongs before it: it proves nothing without that. */
   | { readonly type: 'pin-wanted'; readonly authenticator: string; readonly method: Method }
   /** A code was right for a counter that is far ahead: it proves nothing yet. */
@@ -112,6 +128,10 @@ export type Event =
   | { readonly type: 'time-passed' };
 
 const instant = (ms: number) => new Date(ms).toISOString();
+
+/** Whether it asks for an approval, or could, and no phone was asked yet. */
+export const wantsPhones = ({ state, asks, waits }: Pick<SignIn, 'state' | 'asks' | 'waits'>): boolean =>
+  state === 'asking' && asks?.kind === 'wait' && waits === undefined;
 
 /** A new sign-in with its first prompt. A password that the application vouches for is a first event on it. */
 export function beginSignIn(
@@ -186,6 +206,30 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
       // The operator keeps the last cause: "too many attempts" alone would not say at what.
       return told.wrong >= MOST_WRONG_PROOFS ? end(told, 'refused', 'too-many-attempts', event.why, nowMs) : told;
     }
+    case 'phones-asked': {
+      const { request, number, until } = event;
+      return { ...signIn, waits: { request, number, until } };
+    }
+    case 'denied': {
+      const { authenticator, why } = event;
+      const step = { at: instant(nowMs), what: 'wrong', method: 'push', why, authenticator } as const;
+      return end({ ...signIn, story: storyWith(signIn, step) }, 'refused', 'denied', why, nowMs);
+    }
+    case 'unanswered': {
+      const { waits: _waits, ...rest } = signIn;
+      const step = { at: instant(nowMs), what: 'wrong', method: 'push', why: 'not-answered' } as const;
+      const told: SignIn = {
+        ...rest,
+        // Asked for once in a sign-in: somebody who begins them over and over is not to wear out whoever has the phone.
+        carries: signIn.carries.filter((kind) => kind !== 'wait'),
+        reason: 'not-answered',
+        operatorReason: 'not-answered',
+        story: storyWith(signIn, step),
+      };
+      const left = [...(signIn.asks ? [signIn.asks] : []), ...signIn.others].filter(({ kind }) => kind !== 'wait');
+      const [asks, ...others] = left;
+      return asks ? { ...told, asks, others } : end(told, 'refused', 'not-answered', 'not-answered', nowMs);
+    }
     case 'far': {
       const { authenticator, counter, pin } = event;
       const asks: Ask = { kind: 'next-code', methods: ['hotp'] };
@@ -234,7 +278,7 @@ export function advance(signIn: SignIn, event: Event, nowMs: number): SignIn {
         operatorReason: null,
         story: storyWith(signIn, { at: instant(nowMs), what: 'right', method, ...(id ? { authenticator: id } : {}) }),
       };
-      const { kept = [], far: _far, pin: _pin, ...rest } = told;
+      const { kept = [], far: _far, pin: _pin, waits: _waits, ...rest } = told;
       return next(counting(rest, remembered(kept), event.keyring, nowMs), event.keyring, event.graceUntil, nowMs);
     }
     case 'renewed': {

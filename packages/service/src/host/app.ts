@@ -12,7 +12,7 @@ import { Refusal } from '../platform/errors.js';
 import { Gate } from '../areas/access/gate.js';
 import type { Served } from './areas.js';
 import { FloodGuard } from '../platform/http/flood-guard.js';
-import { dataHeaders, registerPages } from '../platform/http/pages.js';
+import { dataHeaders, registerPages, type BuiltPages } from '../platform/http/pages.js';
 import { problemOf, refusalOf } from '../platform/http/problems.js';
 import { registerContract } from '../platform/http/register.js';
 
@@ -68,7 +68,7 @@ export interface Leaving {
 export async function buildApp(
   deps: Deps,
   { handlers, endpoints }: Served,
-  consoleDir: string,
+  built: BuiltPages,
   standing: Readonly<Leaving> = { leaving: false },
 ): Promise<FastifyInstance> {
   const { tls, trustedProxies } = deps.config;
@@ -149,6 +149,6 @@ export async function buildApp(
   const floods = new FloodGuard();
   registerContract(app, deps, handlers, new Gate(deps), floods);
   for (const register of endpoints) await register(app, deps, floods);
-  await registerPages(app, deps, consoleDir);
+  await registerPages(app, deps, built);
   return app;
 }

@@ -13,6 +13,7 @@ import { networksArea } from '../areas/networks/area.js';
 import { noticesArea } from '../areas/notices/area.js';
 import { passesArea } from '../areas/passes/area.js';
 import { peopleArea } from '../areas/people/area.js';
+import { pushArea } from '../areas/push/area.js';
 import { relyingPartyArea } from '../areas/relying-party/area.js';
 import { rulebookArea } from '../areas/rulebook/area.js';
 import { signinsArea } from '../areas/signins/area.js';
@@ -53,6 +54,7 @@ const BROUGHT = [
   networksArea,
   noticesArea,
   passesArea,
+  pushArea,
   peopleArea,
   relyingPartyArea,
   rulebookArea,

@@ -7,6 +7,7 @@ import { served } from './areas.js';
 import { requestRecurringJobs, runDueJobs, type JobKinds } from '../platform/jobs/jobs.js';
 import { startLoop } from '../platform/jobs/loop.js';
 import { beat } from '../platform/jobs/node-heartbeat.js';
+import type { BuiltPages } from '../platform/http/pages.js';
 import type { Config } from '../platform/config.js';
 import { patiently } from '../platform/db/patience.js';
 import { startSending } from '../platform/delivery/sender.js';
@@ -16,8 +17,9 @@ import { closeRuntime, openRuntime, StartError } from './runtime.js';
 import { hostWords as words } from '../platform/host-words.js';
 import { say } from '@nimble-latch/api';
 
-/** Where the built console lies beside this package. */
-export const CONSOLE_DIR = join(dirname(fileURLToPath(import.meta.url)), '../../../console/dist/web');
+const builtOf = (name: string): string => join(dirname(fileURLToPath(import.meta.url)), `../../../${name}/dist/web`);
+/** Where the built pages lie beside this package. */
+export const BUILT_PAGES: BuiltPages = { console: builtOf('console'), pocket: builtOf('pocket') };
 
 /** A running service. */
 export interface Service {
@@ -31,12 +33,12 @@ const kindsOf = (jobs: JobKinds, long: boolean): JobKinds =>
   Object.fromEntries(Object.entries(jobs).filter(([, kind]) => (kind.long ?? false) === long));
 
 /** Starts the service: HTTP, and its background loops. Answers once it takes calls. */
-export async function serve(config: Config, consoleDir = CONSOLE_DIR): Promise<Service> {
+export async function serve(config: Config, built = BUILT_PAGES): Promise<Service> {
   const deps = await openRuntime(config);
   const startedAt = deps.now();
   const all = await served();
   const standing: Leaving = { leaving: false };
-  const app = await buildApp(deps, all, consoleDir, standing);
+  const app = await buildApp(deps, all, built, standing);
   let setUpLink: string | undefined;
   try {
     await patiently(deps.log, async () => {

@@ -66,6 +66,15 @@ export const ShownCode = styled(Code)`
   font-size: ${type.base};
 `;
 
+/** A number to be compared with another device, from an arm's length. */
+export const ShownNumber = styled(ShownCode)`
+  width: max-content;
+  margin: ${space.snug} 0;
+  padding: ${space.snug} ${space.wide};
+  font-size: ${type.title};
+  letter-spacing: 0.15em;
+`;
+
 /** Names and values side by side. */
 export const Facts = styled.dl`
   display: grid;

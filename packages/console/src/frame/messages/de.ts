@@ -83,6 +83,8 @@ export const de: Words<typeof en> = {
     next: 'Weiter',
     finish: 'Anmelden',
     byKey: 'Mit einem Passkey anmelden',
+    waitNumber: 'Ihr Telefon wird gefragt. Tippen Sie dort diese Zahl:',
+    waitHint: 'Sobald Sie dort geantwortet haben, geht es hier von selbst weiter.',
     useKey: 'Passkey oder Schlüssel benutzen',
     keyHint:
       'Nehmen Sie Ihren Sicherheitsschlüssel zur Hand, oder das Gerät, auf dem Ihr Passkey ist. Der Browser fragt danach, wenn Sie weitergehen.',

@@ -60,6 +60,8 @@ export const en = {
   },
   signIn: {
     byKey: 'Sign in with a passkey',
+    waitNumber: 'Your phone is asked. Type this number on it:',
+    waitHint: 'As soon as you have answered there, it goes on here by itself.',
     useKey: 'Use the passkey or key',
     keyHint:
       'Take your security key out, or the device that your passkey is on. Your browser asks for it when you go on.',

@@ -8,6 +8,9 @@ export interface PromptWords {
   readonly pass: { readonly have: string; readonly label: string; readonly hint: string };
   readonly keyHint: string;
   readonly useKey: string;
+  /** Of an approval: the number to compare, and that nothing has to be done here. */
+  readonly waitNumber: string;
+  readonly waitHint: string;
   /** On the button that sends a password; more is to come. */
   readonly next: string;
   /** On the button that sends anything else. */

@@ -1,9 +1,9 @@
 import { typedPrompt, type Answer, type TypedPrompt } from '@nimble-latch/api';
-import { useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button } from '../components/button.js';
 import { Form } from '../components/text-fields.js';
 import { useKey, type UsedKey } from '../components/keys.js';
-import { Banner, Row } from '../components/layout.js';
+import { Banner, Row, ShownNumber } from '../components/layout.js';
 import { PromptField, type PromptWords } from './prompt-field.js';
 
 /** A sign-in that waits for an answer, wherever it is done. */
@@ -12,7 +12,49 @@ export type Asking = Pick<Answer<'signIns.show'>, 'prompt' | 'state' | 'retryAt'
 /** What answers a prompt. */
 export type Proof =
   | { readonly kind: TypedPrompt | 'choose'; readonly value: string }
-  | { readonly kind: 'webauthn'; readonly credential: UsedKey };
+  | { readonly kind: 'webauthn'; readonly credential: UsedKey }
+  | { readonly kind: 'wait' };
+
+/** How often it is looked whether a phone has answered. */
+const LOOK_MS = 1_200;
+
+/** A phone is asked: the number that it asks for, until it has answered. */
+function Waiting({
+  number,
+  words,
+  look,
+}: {
+  number: string | null | undefined;
+  words: PromptWords;
+  /** Looks whether it has answered; one look after the other. */
+  look: () => Promise<void>;
+}) {
+  const latest = useRef(look);
+  latest.current = look;
+  useEffect(() => {
+    let timer: ReturnType<typeof setTimeout>;
+    let over = false;
+    const again = () => {
+      timer = setTimeout(() => void latest.current().finally(() => !over && again()), LOOK_MS);
+    };
+    again();
+    return () => {
+      over = true;
+      clearTimeout(timer);
+    };
+  }, []);
+  return (
+    <div role="status">
+      {number && (
+        <>
+          <p>{words.waitNumber}</p>
+          <ShownNumber>{number}</ShownNumber>
+        </>
+      )}
+      <p>{words.waitHint}</p>
+    </div>
+  );
+}
 
 export const Trouble = ({ text }: { text: string | undefined }) =>
   text === undefined ? null : (
@@ -60,7 +102,8 @@ export function PromptForm<S extends Asking>({
   const [letters, setLetters] = useState(false);
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState(said);
-  const { kind, publicKey, others } = signIn.prompt!;
+  const { kind, publicKey, others, number } = signIn.prompt!;
+  const waits = kind === 'wait';
 
   async function step(other?: string): Promise<void> {
     setBusy(true);
@@ -82,6 +125,14 @@ export function PromptForm<S extends Asking>({
     }
   }
 
+  async function look(): Promise<void> {
+    try {
+      setTrouble(sayStep(await prove({ kind: 'wait' })));
+    } catch (error) {
+      setTrouble(explain(error));
+    }
+  }
+
   return (
     <Form
       onSubmit={(event) => {
@@ -92,7 +143,9 @@ export function PromptForm<S extends Asking>({
       <Trouble text={trouble} />
       {/* Password managers look for whose password it is. */}
       {name !== undefined && <input type="text" autoComplete="username" value={name ?? ''} readOnly hidden />}
-      {publicKey ? (
+      {waits ? (
+        <Waiting number={number} words={words} look={look} />
+      ) : publicKey ? (
         <p>{words.keyHint}</p>
       ) : (
         <PromptField
@@ -107,14 +160,16 @@ export function PromptForm<S extends Asking>({
       )}
       {children}
       <Row>
-        <Button
-          look="main"
-          type="submit"
-          isDisabled={busy || (!publicKey && typed === '')}
-          autoFocus={publicKey !== undefined}
-        >
-          {publicKey ? words.useKey : kind === 'password' ? words.next : words.finish}
-        </Button>
+        {!waits && (
+          <Button
+            look="main"
+            type="submit"
+            isDisabled={busy || (!publicKey && typed === '')}
+            autoFocus={publicKey !== undefined}
+          >
+            {publicKey ? words.useKey : kind === 'password' ? words.next : words.finish}
+          </Button>
+        )}
         {others.map((other) => (
           <Button key={other.methods[0]} look="quiet" onPress={() => void step(other.methods[0])}>
             {words.instead(other.kind)}

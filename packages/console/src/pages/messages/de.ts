@@ -35,6 +35,9 @@ export const de: Words<typeof en> = {
   newPin: 'Eine eigene PIN',
   newPinHint: 'Ziffern, die nur Sie kennen und vor jedem Code eingeben: kein Datum, keine Reihe.',
   byKey: 'Mit einem Passkey anmelden',
+  waitNumber: 'Ihr Telefon wird gefragt. Tippen Sie dort diese Zahl:',
+  waitHint: 'Sobald Sie dort geantwortet haben, geht es hier von selbst weiter.',
+  notAnswered: 'Kein Telefon hat rechtzeitig geantwortet. Gehen Sie auf einem anderen Weg weiter.',
   useKey: 'Passkey oder Schlüssel benutzen',
   keyHint:
     'Nehmen Sie Ihren Sicherheitsschlüssel zur Hand, oder das Gerät, auf dem Ihr Passkey ist. Der Browser fragt danach, wenn Sie weitergehen.',
@@ -245,6 +248,17 @@ export const de: Words<typeof en> = {
     notOffered:
       'Eine App, die Codes zeigt, kann für Sie nicht eingerichtet werden. Fragen Sie Ihren Helpdesk, was geht.',
     startKey: 'Passkey oder Sicherheitsschlüssel einrichten',
+    phoneAbout:
+      'Auf einem Telefon: eine Seite von uns fragt Sie dort, und ein Tippen antwortet. Es ist nichts zu installieren.',
+    startPhone: 'Ein Telefon einrichten, das zustimmt',
+    phoneTitle: 'Öffnen Sie das auf Ihrem Telefon',
+    phoneScan:
+      'Richten Sie die Kamera Ihres Telefons auf dieses Bild, öffnen Sie, was sie findet, und beantworten Sie dort, was Sie gefragt werden.',
+    phoneQr: 'Der Link für Ihr Telefon, als Bild',
+    phoneHere: 'Das ist das Telefon: hier öffnen',
+    phoneWaits: 'Es wird auf Ihr Telefon gewartet. Der Link gilt einmal, bis {until}.',
+    phoneDone:
+      'Ihr Telefon kann ab jetzt gefragt werden. Richten Sie ein zweites ein, oder Wiederherstellungscodes, für den Tag, an dem es verloren ist.',
     keyAbout:
       'Das Sicherste: er antwortet nur diesem Ort, niemand kann ihn Ihnen abschwatzen. Auf diesem Gerät, auf Ihrem Telefon oder auf einem Schlüssel zum Einstecken.',
     appAbout: 'Oder eine App, die Codes zeigt:',

@@ -30,6 +30,9 @@ export const en = {
   newPin: 'A PIN of your own',
   newPinHint: 'Digits that only you know, to be typed before each code: no date, no row.',
   byKey: 'Sign in with a passkey',
+  waitNumber: 'Your phone is asked. Type this number on it:',
+  waitHint: 'As soon as you have answered there, it goes on here by itself.',
+  notAnswered: 'No phone answered in time. Go on another way.',
   useKey: 'Use the passkey or key',
   keyHint:
     'Take your security key out, or the device that your passkey is on. Your browser asks for it when you go on.',
@@ -234,6 +237,16 @@ export const en = {
     another: 'Set up another one, as a spare',
     notOffered: 'An app that shows codes cannot be set up for you. Ask your help desk what can.',
     startKey: 'Set up a passkey or security key',
+    phoneAbout: 'On a phone: a page of ours asks you there, and one tap answers. Nothing has to be installed.',
+    startPhone: 'Set up a phone that approves',
+    phoneTitle: 'Open this on your phone',
+    phoneScan:
+      'Point the camera of your phone at this picture, open what it finds, and answer what you are asked there.',
+    phoneQr: 'The link for your phone, as a picture',
+    phoneHere: 'This is the phone: open it here',
+    phoneWaits: 'Waiting for your phone. The link is good once, until {until}.',
+    phoneDone:
+      'Your phone can be asked from now on. Set up a second one, or recovery codes, for the day when it is lost.',
     keyAbout:
       'The safest: it answers to this place alone, so nobody can talk you out of it. On this device, on your phone, or on a key that you plug in.',
     appAbout: 'Or an app that shows codes:',

@@ -7,6 +7,7 @@ export const PAGES_SHOW = [
   'next-code',
   'text',
   'webauthn',
+  'wait',
   'new-password',
   'new-pin',
 ] as const satisfies readonly PromptKind[];

@@ -23,6 +23,7 @@ export const hotp = methodSpec({
       ...selfParameters(SELF_ACTIONS),
     },
     firstPurposes: ['sign-in', 'enrol'],
+    delivered: true,
     neverFor: [],
     checkedElsewhere: false,
     takesPin: true,

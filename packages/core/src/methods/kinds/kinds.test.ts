@@ -71,7 +71,7 @@ describe('the descriptions of methods', () => {
   });
 
   it('offer only what a prompt can ask for, with cells that are never said for what they can never do', () => {
-    expect(OFFERED_METHODS).toEqual(['password', 'totp', 'hotp', 'webauthn', 'recovery', 'pass']);
+    expect(OFFERED_METHODS).toEqual(['password', 'totp', 'hotp', 'webauthn', 'push', 'recovery', 'pass']);
     expect(PINNED_METHODS).toEqual(['totp', 'hotp']);
     for (const method of OFFERED_METHODS) {
       const { firstPurposes, neverFor, takesPin, parameters, decoy } = offeredSpec(method);

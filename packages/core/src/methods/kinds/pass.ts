@@ -15,6 +15,7 @@ export const pass = methodSpec({
     parameters: {},
     firstPurposes: ['sign-in', 'enrol'],
     // Whoever could set a password by it would keep more than was given.
+    delivered: true,
     neverFor: ['reset', 'caller-check'],
     checkedElsewhere: false,
     takesPin: false,

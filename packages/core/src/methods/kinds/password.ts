@@ -21,6 +21,7 @@ export const password = methodSpec({
     },
     firstPurposes: ['sign-in', 'enrol'],
     // Nobody resets a password by that password.
+    delivered: true,
     neverFor: ['reset'],
     checkedElsewhere: true,
     takesPin: false,

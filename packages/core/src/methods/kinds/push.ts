@@ -1,14 +1,29 @@
-import { methodSpec, SHOWS_HELD } from './spec.js';
+import { FIRST_PARAMETERS, methodSpec, selfParameters, SHOWS_HELD } from './spec.js';
 
 export const push = methodSpec({
   method: 'push',
-  reason: 'Something held, out of band [3.1.3]; verified, unlocked by something known or a trait.',
+  reason:
+    'Something held, out of band [3.1.3]; verified, unlocked by something known or a trait. What is approved is not bound to where it is used: somebody can be talked into it, whatever number is compared, so it is not phishing-resistant [3.2.5].',
   prompt: 'wait',
   unsent: false,
   qualifiers: ['verified'],
   shows: (qualifiers) => ({ ...SHOWS_HELD, knows: qualifiers.includes('verified') }),
-  amr: () => [],
+  // A key that browsers keep in software, and somebody who answered by it.
+  amr: () => ['swk', 'user'],
   coverage: 'two-factors',
   lastResort: false,
-  offered: null,
+  offered: {
+    parameters: { ...FIRST_PARAMETERS, ...selfParameters(['enrol', 'name', 'prefer', 'remove']) },
+    firstPurposes: ['sign-in', 'enrol'],
+    // Phones have to be let in first.
+    delivered: false,
+    neverFor: [],
+    checkedElsewhere: false,
+    takesPin: false,
+    bySelf: true,
+    fromStock: false,
+    carrier: 'phone',
+    // Whether somebody has a phone that answers is nobody's business before they have proved anything.
+    decoy: 'hidden',
+  },
 });

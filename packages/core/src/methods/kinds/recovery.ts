@@ -15,6 +15,7 @@ export const recovery = methodSpec({
     parameters: selfParameters(['enrol', 'remove']),
     // For coming to something new; where they were good for applications, a sheet of paper would be a second factor for years.
     firstPurposes: ['enrol'],
+    delivered: true,
     neverFor: ['caller-check'],
     checkedElsewhere: false,
     takesPin: false,

@@ -69,6 +69,8 @@ export interface Offered {
   readonly parameters: Readonly<Record<string, ParameterSpec>>;
   /** What it may be used for as delivered. */
   readonly firstPurposes: readonly MethodPurpose[];
+  /** Whether the method settings as delivered offer it; otherwise somebody has to say so first. */
+  readonly delivered: boolean;
   /** What it can never be used for, whatever is said. */
   readonly neverFor: readonly MethodPurpose[];
   /** It may be kept and checked by applications alone, which say so. */

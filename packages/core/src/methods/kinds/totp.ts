@@ -24,6 +24,7 @@ export const totp = methodSpec({
       ...selfParameters(SELF_ACTIONS),
     },
     firstPurposes: ['sign-in', 'enrol'],
+    delivered: true,
     neverFor: [],
     checkedElsewhere: false,
     takesPin: true,

@@ -63,6 +63,7 @@ export const webauthn = methodSpec({
       ...selfParameters(['enrol', 'name', 'prefer', 'test', 'remove']),
     },
     firstPurposes: ['sign-in', 'enrol'],
+    delivered: true,
     neverFor: [],
     checkedElsewhere: false,
     takesPin: false,

@@ -5,7 +5,7 @@ import type { Parsed } from '@nimble-latch/api';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { noticeTo } from '../notices/notices.js';
 import { keyRulesOf } from '../methods/offer.js';
-import { selectOneToWrite, write } from '../../platform/db/sql.js';
+import { carryOut, selectOneToWrite, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
@@ -16,6 +16,7 @@ import { readyKey } from '../../platform/secrets/public-keys.js';
 import { guardColumns, type AuthenticatorRow } from './authenticator-row.js';
 import { authenticators } from './authenticator.model.js';
 import { lockCarrier, nameCarrier } from './carriers.js';
+import { copiedAt, copiedEntry, mayBeCopied } from './copied-key.js';
 import { assertNotLeant, ownBy, type Own } from './own.js';
 import { lockOwn } from './own-devices.js';
 import { preferLocked } from './prefer.js';
@@ -148,6 +149,10 @@ async function tryKey(
     true,
   );
   const outcome = checked.ok ? 'right' : 'wrong';
+  if (mayBeCopied(checked)) {
+    await carryOut(work, copiedAt(row.id, work.now));
+    await work.trail(copiedEntry(own, own.personId, id));
+  }
   if (checked.ok) {
     await write(work, 'UPDATE webauthn_credentials SET sign_count = :count WHERE authenticator_id = :id', {
       count: checked.signCount,

@@ -105,7 +105,7 @@ type Catalogue = ReturnType<typeof catalogue>;
 async function toOwners(
   deps: Deps,
   plan: Plan,
-  subject: 'signature.subject' | 'emergency.subject' | 'passes.subject' | 'dispute.subject',
+  subject: 'signature.subject' | 'emergency.subject' | 'passes.subject' | 'dispute.subject' | 'not-me.subject',
   usefulMs: number | undefined,
   linesIn: (words: Catalogue) => readonly string[],
 ): Promise<void> {
@@ -177,6 +177,20 @@ export async function noticeOfEmergency(
     '',
     say(mail['emergency.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${used.signIn}` }),
     mail['emergency.closing'],
+  ]);
+}
+
+/** Tells every owner that somebody said on their phone that a sign-in was not them. */
+export async function noticeOfNotMe(
+  deps: Deps,
+  plan: Plan,
+  { person, signIn, from }: { readonly person: string; readonly signIn: Id; readonly from: string | null },
+): Promise<void> {
+  await toOwners(deps, plan, 'not-me.subject', undefined, ({ mail }) => [
+    say(mail['not-me.said'], { name: person, from: from ?? '?' }),
+    mail['not-me.done'],
+    '',
+    say(mail['not-me.where'], { link: `${deps.config.publicUrl.origin}/sign-ins/${signIn}` }),
   ]);
 }
 

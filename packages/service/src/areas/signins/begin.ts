@@ -20,6 +20,7 @@ import { idBytes, newId } from '../../platform/ids.js';
 import { factsOf, requirementOf } from '../rulebook/facts.js';
 import { trailSignIn, type Driver } from './trail-sign-in.js';
 import { advanceRight } from './grace.js';
+import { askingPhones } from './phones.js';
 import { insertSignIn, type StoredSignIn } from './store.js';
 import { assessRisk } from './risk.js';
 import { findSubject, seemingKeyring } from './subject.js';
@@ -151,11 +152,16 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     resumed.length > 0
       ? await advanceRight(deps, whose, blank, { type: 'resumed', proofs: resumed, keyring }, now, leave)
       : blank;
-  const signIn = believed('password-checked')
+  const id = newId(deps);
+  const proved = believed('password-checked')
     ? await advanceRight(deps, whose, asking, { type: 'right', proof: VOUCHED, keyring, claimed: true }, now, leave)
     : asking;
+  const { personId: found, decoyId } = subject;
+  const asks = { id, personId: found, decoyId, applicationId: place.applicationId };
+  const { sourceAddress: from, browser } = circumstances;
+  const signIn = await askingPhones(deps, deps, { ...asks, sourceAddress: from, browser }, proved, now, leave);
   return {
-    id: newId(deps),
+    id,
     applicationId: place.applicationId,
     connectionId: place.connectionId,
     personId: subject.personId,

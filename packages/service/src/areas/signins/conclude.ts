@@ -4,6 +4,7 @@ import type { Deps } from '../../platform/deps.js';
 import { currentKeyring, heldAt } from '../keyring/usable.js';
 import { trailSignIn, type Driver } from './trail-sign-in.js';
 import { advanceRight } from './grace.js';
+import { askingPhones } from './phones.js';
 import { rememberSource, spendBudget } from './lanes.js';
 import type { Judged } from './proofs/judged.js';
 import { saveSignIn, type StoredSignIn } from './store.js';
@@ -28,7 +29,20 @@ export async function conclude(
 ): Promise<StoredSignIn> {
   // The sign-in before its authenticators, as the locks are taken: two that meet queue instead of blocking each other.
   const saved =
-    judgement.type === 'beside' ? stored : saveSignIn(plan, stored, await nextState(plan, stored, judgement));
+    judgement.type === 'beside'
+      ? stored
+      : saveSignIn(
+          plan,
+          stored,
+          await askingPhones(
+            deps,
+            plan.reading,
+            stored,
+            await nextState(plan, stored, judgement),
+            plan.now,
+            plan.atEnd,
+          ),
+        );
   for (const write of writes) plan.atEnd(write);
   for (const entry of entries) await plan.trail(entry);
   if (judgement.type === 'beside') return saved;

@@ -34,7 +34,7 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   const handle = handleOf(deps, stored.id);
-  if (!who.byKey) {
+  if (!who.byKey && !stored.begins?.length) {
     await insertSignIn(deps, stored);
     return { answer: { signIn: await shownAtPage(deps, deps, stored), handle } };
   }

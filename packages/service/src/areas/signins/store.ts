@@ -7,6 +7,7 @@ import type { Plan } from '../../platform/db/unit-of-work.js';
 import { notFound } from '../../platform/errors.js';
 import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
 import { seenWrite } from '../people/facets.js';
+import { withdrawal } from './phones.js';
 import { signInColumns, stateColumns, type StoredSignIn } from './stored.js';
 
 export type { StoredSignIn } from './stored.js';
@@ -105,6 +106,8 @@ function saving(stored: StoredSignIn, signIn: SignIn, endedAt: Date | null): Sta
 export function saveSignIn(plan: Plan, stored: StoredSignIn, signIn: SignIn): StoredSignIn {
   const endedAt = signIn.state === 'asking' ? null : plan.now;
   plan.atEnd(saving(stored, signIn, endedAt));
+  const withdrawn = withdrawal(stored.signIn, signIn);
+  if (withdrawn) plan.atEnd(withdrawn);
   const seen =
     signIn.state === 'let-in' && stored.personId && !stored.walkedBy
       ? seenWrite(stored.personId, stored.lastSeenAt, plan.now)
@@ -132,6 +135,7 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
           ...shownAsk(prompt),
           others: prompt.others.map(shownAsk),
           ...(prompt.kind === 'text' ? { text: 'pin' as const } : {}),
+          ...(prompt.kind === 'wait' ? { number: signIn.waits?.number ?? null } : {}),
         }
       : null,
     reason: signIn.reason,

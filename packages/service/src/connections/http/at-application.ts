@@ -41,7 +41,7 @@ export const beginForApplication: Handler<'signIns.begin'> = async (deps, call) 
   const who = await whoBegins(deps, placeOf(call), source, actor.applicationId, call.body);
   const stored = await prepareSignIn(deps, place, { loginName: who.loginName, promptKinds, claims });
   // Usually nothing is decided yet: one row, which needs no transaction around it.
-  if (stored.signIn.state === 'asking' && !call.once && !who.byKey) {
+  if (stored.signIn.state === 'asking' && !call.once && !who.byKey && !stored.begins?.length) {
     await deps.batcher.ask(insertSignIns, stored);
     return { answer: await shownAt('theirs', deps, deps, stored) };
   }

@@ -20,7 +20,7 @@ import { insertPerson } from '../../areas/people/add-person.js';
 import { keepCounts } from '../../areas/people/counts.js';
 import { readLoginName } from '../../areas/people/login-names.js';
 import { StartError } from '../runtime.js';
-import { CONSOLE_DIR } from '../serve.js';
+import { BUILT_PAGES } from '../serve.js';
 import type { NewEntry } from '../../platform/trail/writer.js';
 import { addResident, bulkLoad, loadTrail } from './bulk.js';
 import { addPlayed, HISTORY_DAYS, MOST_PLAYED, play, rotaOf, type Appointment, type DemoPlace } from './history.js';
@@ -60,7 +60,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   const today = Math.floor(real.now().getTime() / 60_000) * 60_000;
   const clock = { at: today - (HISTORY_DAYS + 3) * DAY };
   const deps: Deps = { ...real, now: () => new Date(clock.at), log: createLogger('silent') };
-  const app = await buildApp(deps, await served(), CONSOLE_DIR);
+  const app = await buildApp(deps, await served(), BUILT_PAGES);
   const random = seededRandom(7_041);
   const ownerToken = await makeOwner(deps);
 

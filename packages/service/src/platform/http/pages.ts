@@ -3,7 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { join } from 'node:path';
 import fastifyStatic from '@fastify/static';
 import { buildOpenApi } from '@nimble-latch/api/openapi';
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyReply } from 'fastify';
 import helmet from 'helmet';
 import type { Deps } from '../deps.js';
 import { Refusal } from '../errors.js';
@@ -60,6 +60,20 @@ const pagePolicy = (style: readonly string[]): Policy => ({
   'frame-ancestors': ["'none'"],
 });
 
+/** The policy of the page on a phone, which has its styles in a file of its own. */
+const POCKET_POLICY: Policy = {
+  'default-src': ["'none'"],
+  'script-src': ["'self'"],
+  'style-src': ["'self'"],
+  'img-src': ["'self'"],
+  'connect-src': ["'self'"],
+  'manifest-src': ["'self'"],
+  'base-uri': ["'none'"],
+  'form-action': ["'none'"],
+  'frame-ancestors': ["'none'"],
+};
+const POCKET = '/pocket/';
+
 /** For what no cookie opens: a page of any origin may read it. */
 const FOR_ANY_ORIGIN = {
   'access-control-allow-origin': '*',
@@ -81,14 +95,24 @@ export function pathHere(url: string): string | undefined {
   return /^\/(?![/\\])[\x21-\x5b\x5d-\x7e]*$/.test(url) ? url : undefined;
 }
 
+/** Where the built pages lie. */
+export interface BuiltPages {
+  readonly console: string;
+  /** Of the page on a phone that approves. */
+  readonly pocket: string;
+}
+
 /** The console's files, the description of the interface, and the headers of everything. */
-export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir: string): Promise<void> {
+export async function registerPages(app: FastifyInstance, deps: Deps, built: BuiltPages): Promise<void> {
+  const { console: consoleDir, pocket: pocketDir } = built;
   const ofData = dataHeaders(deps);
   const ofPages = headersWith(deps, pagePolicy([]), PAGE_HEADERS);
+  const ofPocket = headersWith(deps, POCKET_POLICY, PAGE_HEADERS);
   app.addHook('onSend', (request, reply, payload, done) => {
     const { routeId, data: isData, anyOrigin } = request.routeOptions.config;
     const { styleNonce } = request as { styleNonce?: string };
     if (routeId !== undefined || isData === true) reply.headers(ofData);
+    else if (request.url.startsWith(POCKET)) reply.headers(ofPocket);
     else if (styleNonce === undefined) reply.headers(ofPages);
     else reply.headers(headersWith(deps, pagePolicy([`'nonce-${styleNonce}'`]), PAGE_HEADERS));
     if (anyOrigin) reply.headers(FOR_ANY_ORIGIN);
@@ -115,6 +139,18 @@ export async function registerPages(app: FastifyInstance, deps: Deps, consoleDir
     immutable: true,
     maxAge: '365d',
     index: false,
+  });
+  const pocket = readFileSync(join(pocketDir, 'index.html'), 'utf8');
+  // Nothing secret is in it: what a link carries stands behind the number sign, and no request has it.
+  const sendPocket = async (_: unknown, reply: FastifyReply) =>
+    await reply.type('text/html; charset=utf-8').header('cache-control', 'no-store').send(pocket);
+  app.get(POCKET, sendPocket);
+  await app.register(fastifyStatic, {
+    root: pocketDir,
+    prefix: POCKET,
+    index: false,
+    decorateReply: false,
+    maxAge: '1h',
   });
   app.setNotFoundHandler(async (request, reply) => {
     const wantsPage =

@@ -17,6 +17,7 @@ export const TOKEN_PREFIX = {
   code: 'nlc',
   userinfo: 'nlu',
   notice: 'nln',
+  device: 'nld',
 } as const;
 export type TokenKind = keyof typeof TOKEN_PREFIX;
 
@@ -34,7 +35,7 @@ export function issueToken(
   return { token, hint: `${token.slice(0, 12)}…`, hash, hashKeyId: keyId };
 }
 
-const SHAPE = /^(nl[kaslpbcun])_([a-z2-7]{26})_[a-z2-7]{32}$/;
+const SHAPE = /^(nl[kaslpbcund])_([a-z2-7]{26})_[a-z2-7]{32}$/;
 
 /** The id inside a token of this kind, or undefined when it has not even its shape. */
 export function tokenId(kind: TokenKind, token: string): Id | undefined {

@@ -1,5 +1,6 @@
 import type { PromptKind } from '@nimble-latch/core/vocabulary';
 import { badField } from '../../../platform/errors.js';
+import { approval } from './approval.js';
 import { choice } from './choice.js';
 import { code } from './code.js';
 import { newPassword } from './new-password.js';
@@ -14,8 +15,8 @@ import { securityKey } from './security-key.js';
 const codeOrSecret: ProofKind = async (incoming) =>
   await (isLookUpSecret(incoming.proof.value ?? '') ? lookUpSecret : code)(incoming);
 
-/** What answers each kind of prompt. A kind that nothing answers is refused, and falls to nobody. */
-const PROOFS: Readonly<Record<PromptKind, ProofKind | undefined>> = {
+/** What answers each kind of prompt. */
+const PROOFS: Readonly<Record<PromptKind, ProofKind>> = {
   password,
   code: codeOrSecret,
   'next-code': code,
@@ -24,10 +25,9 @@ const PROOFS: Readonly<Record<PromptKind, ProofKind | undefined>> = {
   'new-password': newPassword,
   'new-pin': newPin,
   choose: choice,
-  // Nothing is sent for it: it is looked at again.
-  wait: undefined,
+  wait: approval,
 };
-const ANSWERED = (Object.keys(PROOFS) as PromptKind[]).filter((kind) => PROOFS[kind]);
+const ANSWERED = Object.keys(PROOFS) as PromptKind[];
 
 /**
  * Answers the prompt of a sign-in: does what takes time, and gives back the step that decides, for the caller to run in the

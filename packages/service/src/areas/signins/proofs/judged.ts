@@ -12,10 +12,13 @@ type Right = Extract<Event, { type: 'right' }>;
 /** What an attempt came to, and the writes that must hold before anybody is told. */
 export interface Judged {
   readonly judgement:
-    | Extract<Event, { type: 'wrong' | 'far' | 'pin-wanted' | 'turned-away' | 'renewed' | 'chosen' }>
+    | Extract<
+        Event,
+        { type: 'wrong' | 'far' | 'pin-wanted' | 'turned-away' | 'renewed' | 'chosen' | 'denied' | 'unanswered' }
+      >
     /** Without a keyring, the one that the person holds is looked at where this proof alone does not end it. */
     | (Omit<Right, 'keyring'> & { readonly keyring?: Right['keyring'] })
-    /** It says who it is, and no way asks for it: what is asked is asked all the same. */
+    /** It says who it is, and no way asks for it; or nothing has happened yet: what is asked is asked all the same. */
     | { readonly type: 'beside' };
   readonly writes: readonly Statement[];
   /** Where it came from; without one it neither makes a source familiar nor costs it anything. */

@@ -69,9 +69,11 @@ export type ProofKind = (incoming: Incoming) => Promise<Step>;
 
 interface Kind {
   /** What of a proof it goes by. */
-  readonly by: 'value' | 'credential';
+  readonly by: 'value' | 'credential' | 'nothing';
   /** It may be given whatever is asked. */
   readonly anyPrompt?: true;
+  /** It only looks what has happened elsewhere: of a sign-in that was refused there it brings how it ended. */
+  readonly looks?: true;
 }
 
 /** A kind whose proof is judged by what was read ahead, and written in one go. */
@@ -149,11 +151,15 @@ async function expire(incoming: Incoming, kind: Kind, work: Work): Promise<Store
 }
 
 function checked(proof: Proof, { by }: Pick<Kind, 'by'>): Proof {
-  if (proof[by] === undefined) throw badField(`body.${by}`, 'missing');
+  if (by !== 'nothing' && proof[by] === undefined) throw badField(`body.${by}`, 'missing');
   return proof;
 }
 
-function look(incoming: Incoming, kind: Pick<Kind, 'anyPrompt'>, rows: readonly object[]): Opened | undefined {
+function look(
+  incoming: Incoming,
+  kind: Pick<Kind, 'anyPrompt' | 'looks'>,
+  rows: readonly object[],
+): Opened | undefined {
   const stored = onlySignIn(rows);
   assertAnswers(incoming, kind, stored);
   return incoming.deps.now().getTime() >= stored.signIn.expiresAt ? undefined : { stored, rows };
@@ -166,6 +172,8 @@ async function take<P>(
   stored: StoredSignIn,
   judge: (attempt: Attempt<P>) => Promise<Judged>,
 ): Promise<StoredSignIn> {
+  // Only one that looks comes this far with a sign-in that has ended, and only with one that let nobody in.
+  if (stored.signIn.state !== 'asking') return stored;
   const late = advance(stored.signIn, { type: 'time-passed' }, plan.now.getTime());
   if (late.state === 'expired') return saveSignIn(plan, stored, late);
   const { value = '', credential } = proof;
@@ -173,8 +181,13 @@ async function take<P>(
   return await conclude(deps, plan, driver, stored, judged);
 }
 
-function assertAnswers({ mine, proof }: Incoming, { anyPrompt }: Pick<Kind, 'anyPrompt'>, stored: StoredSignIn): void {
+function assertAnswers(
+  { mine, proof }: Incoming,
+  { anyPrompt, looks }: Pick<Kind, 'anyPrompt' | 'looks'>,
+  stored: StoredSignIn,
+): void {
   if (!mine(stored)) throw new Refusal('not-found');
+  if (looks && stored.signIn.state === 'refused') return;
   const prompt = promptOf(stored.signIn);
   if (!prompt) throw new Refusal('sign-in-ended');
   if (!anyPrompt && prompt.kind !== proof.kind) throw badField('body.kind', 'other-prompt', { kind: prompt.kind });

@@ -6,9 +6,9 @@ import { verifyAssertion, type RefusalReason } from '@nimble-latch/core/webauthn
 import type { Statement } from '../../../platform/db/sql.js';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
-import { entryOf } from '../../../platform/http/actors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { guardOf } from '../../keyring/authenticator-row.js';
+import { copiedAt, copiedEntry, mayBeCopied } from '../../keyring/copied-key.js';
 import { bytesOf, claimedChallenge, givenChallenge } from '../../keyring/relying-party.js';
 import { currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
 import { keyRulesOf } from '../../methods/offer.js';
@@ -84,12 +84,12 @@ async function judge(
   const { signIn, personId, applicationId } = stored;
   const { outcome } = signIn.requirement;
   const checked = await assertion(deps, plan, stored, row, answering);
-  const twoOfIt = checked.ok ? checked.copied : checked.reason === 'counter';
+  const twoOfIt = mayBeCopied(checked);
   const told = {
     standing,
-    entries: twoOfIt ? [copiedEntry(driver, stored, row)] : [],
+    entries: twoOfIt ? [copiedEntry(driver, personId, idText(row.id), { signIn: stored.id })] : [],
   };
-  const copied: readonly Statement[] = twoOfIt ? [copiedAt(row, plan.now)] : [];
+  const copied: readonly Statement[] = twoOfIt ? [copiedAt(row.id, plan.now)] : [];
   const wrong = (why: OperatorReason): Judged => ({
     ...told,
     judgement: wrongOf(idText(row.id), why),
@@ -181,16 +181,3 @@ const WHY: Readonly<Partial<Record<RefusalReason, OperatorReason>>> = {
 
 const exchanged = (keyring: readonly Usable[], held: Usable): readonly Usable[] =>
   keyring.map((one) => (one.id === held.id ? { ...held, preferred: one.preferred } : one));
-
-/** Somebody must see it: there may be two of the key. */
-const copiedAt = (row: KeyRow, now: Date): Statement => ({
-  sql: 'UPDATE webauthn_credentials SET copied_at = :now WHERE authenticator_id = :id',
-  values: { now, id: row.id },
-});
-const copiedEntry = (driver: Driver, { personId, id: signIn }: StoredSignIn, row: KeyRow) =>
-  entryOf(
-    driver,
-    'authenticator.copied',
-    { kind: 'authenticator', id: idText(row.id) },
-    { person: personId, details: { signIn } },
-  );

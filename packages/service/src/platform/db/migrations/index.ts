@@ -14,6 +14,7 @@ import { pins } from './0014-pins.js';
 import { webauthn } from './0015-webauthn.js';
 import { relyingParty } from './0016-relying-party.js';
 import { delegatedPasses } from './0028-delegated-passes.js';
+import { push } from './0029-push.js';
 import { notices } from './0027-notices.js';
 import { enrollingWithin } from './0026-enrolling-within.js';
 import { invitations } from './0025-invitations.js';
@@ -64,4 +65,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...enrollingWithin,
   ...notices,
   ...delegatedPasses,
+  ...push,
 ];

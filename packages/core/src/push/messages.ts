@@ -1,0 +1,177 @@
+import type { KeyObject } from 'node:crypto';
+import { publicKeyOf, sha256 } from '../crypto/index.js';
+import type { Json } from '../crypto/index.js';
+import { PUSH_DECISIONS, type PushDecision } from '../vocabulary.js';
+import { decoded, isMadeBy, readCompact, type JsonObject } from './jws.js';
+
+/**
+ * What a phone says to the service, each a compact JWS by the key of the device (docs/push-protocol.md). What it is stands in `typ`, so
+ * that no message is taken for another (RFC 8725 §3.11).
+ */
+export const PUSH_VERSION = 1;
+/** Seconds that a device's clock may be off before what it says is refused, and it is told the time. */
+export const CLOCK_OFF_MOST = 120;
+
+/** A public key of a device, RFC 7518 §6.2.1. */
+export interface DeviceKey {
+  readonly x: Buffer;
+  readonly y: Buffer;
+}
+
+export interface Subscription {
+  /** Where a push service takes messages for it, RFC 8030 §5. */
+  readonly endpoint: string;
+  /** Its public key and its secret, RFC 8291 §2.1: 65 and 16 bytes in base64url. */
+  readonly p256dh: string;
+  readonly auth: string;
+}
+
+/** What each kind of message says beside version, installation and time. */
+export interface PushMessages {
+  /** A device shows that it was handed the code of an enrolment, and brings its key. */
+  readonly enrol: { readonly code: string; readonly key: DeviceKey };
+  /** A device asks what waits for it. */
+  readonly fetch: { readonly device: string };
+  /** A device answers one request. */
+  readonly answer: {
+    readonly device: string;
+    readonly request: string;
+    readonly challenge: Buffer;
+    readonly decision: PushDecision;
+    readonly number: string | null;
+  };
+  /** A device says how it can be woken, or that it cannot any more. */
+  readonly subscribe: { readonly device: string; readonly subscription: Subscription | null };
+}
+export type PushMessageKind = keyof PushMessages;
+
+/** Why a message is not taken. `clock`: it is right but for its time. */
+export type PushRefusal = 'malformed' | 'other-version' | 'other-installation' | 'clock' | 'signature';
+
+export type PushRead<K extends PushMessageKind> =
+  { readonly ok: true; readonly message: PushMessages[K] } | { readonly ok: false; readonly reason: PushRefusal };
+
+/** The `typ` of a kind of message, RFC 7515 §4.1.9. */
+export const typeOf = (kind: PushMessageKind): string => `nlatch-push-${kind}+jws`;
+
+const UUID = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/;
+const text = (value: Json | undefined, longest: number): value is string =>
+  typeof value === 'string' && value.length > 0 && value.length <= longest;
+const bytes = (value: Json | undefined, length: number): Buffer | undefined => {
+  const read = typeof value === 'string' ? decoded(value) : undefined;
+  return read?.length === length ? read : undefined;
+};
+const hasOnly = (object: JsonObject, ...names: readonly string[]): boolean =>
+  Object.keys(object).every((name) => names.includes(name));
+
+const COMMON = ['v', 'aud', 'iat'] as const;
+/** The members of each payload beside those, and what they come to; undefined for what is none. */
+const READERS: {
+  readonly [K in Exclude<PushMessageKind, 'enrol'>]: {
+    readonly members: readonly string[];
+    readonly read: (payload: JsonObject, device: string) => PushMessages[K] | undefined;
+  };
+} = {
+  fetch: { members: ['dev'], read: (_, device) => ({ device }) },
+  answer: {
+    members: ['dev', 'req', 'challenge', 'decision', 'number'],
+    read: ({ req, challenge, decision, number }, device) => {
+      const asked = bytes(challenge, 32);
+      const decided = PUSH_DECISIONS.find((one) => one === decision);
+      if (!text(req, 36) || !UUID.test(req) || !asked || !decided) return undefined;
+      // A number goes with an approval, and with nothing else.
+      if (number !== undefined && (typeof number !== 'string' || !/^\d\d$/.test(number) || decided !== 'approve'))
+        return undefined;
+      return { device, request: req, challenge: asked, decision: decided, number: number ?? null };
+    },
+  },
+  subscribe: {
+    members: ['dev', 'sub'],
+    read: ({ sub }, device) => {
+      if (sub === null) return { device, subscription: null };
+      if (typeof sub !== 'object' || Array.isArray(sub) || !hasOnly(sub as JsonObject, 'endpoint', 'p256dh', 'auth'))
+        return undefined;
+      const { endpoint, p256dh, auth } = sub as JsonObject;
+      if (!text(endpoint, 1_000) || !/^https?:\/\//.test(endpoint) || !URL.canParse(endpoint)) return undefined;
+      if (bytes(p256dh, 65)?.[0] !== 4 || !bytes(auth, 16)) return undefined;
+      return { device, subscription: { endpoint, p256dh: p256dh as string, auth: auth as string } };
+    },
+  },
+};
+
+/** Where and when a message is read. */
+export interface PushReading {
+  /** The origin of this installation, as devices know it. */
+  readonly installation: string;
+  readonly nowMs: number;
+}
+
+/**
+ * Reads a message of a device that is known.
+ *
+ * @param keyOf the key that is kept for a device; undefined for one that there is none of
+ */
+export async function readPush<K extends Exclude<PushMessageKind, 'enrol'>>(
+  token: string,
+  kind: K,
+  at: PushReading,
+  keyOf: (device: string) => Promise<KeyObject | undefined>,
+): Promise<PushRead<K>> {
+  const jws = readCompact(token);
+  const { members, read } = READERS[kind];
+  if (!jws || !hasOnly(jws.header, 'alg', 'typ') || !isOf(jws.header, kind)) return refused('malformed');
+  const device = jws.payload['dev'];
+  if (!text(device, 36) || !UUID.test(device) || !hasOnly(jws.payload, ...COMMON, ...members))
+    return refused('malformed');
+  const message = read(jws.payload, device);
+  if (!message) return refused('malformed');
+  const why = misplaced(jws.payload, at);
+  if (why && why !== 'clock') return refused(why);
+  const key = await keyOf(device);
+  if (!key || !isMadeBy(jws, key)) return refused('signature');
+  // Told only to whoever holds the key: that it is right but for its time.
+  return why ? refused(why) : { ok: true, message };
+}
+
+/** Reads the message by which a device enrols: it brings its key, and shows that it has the private one. */
+export function readPushEnrolment(token: string, at: PushReading): PushRead<'enrol'> {
+  const jws = readCompact(token);
+  if (!jws || !hasOnly(jws.header, 'alg', 'typ', 'jwk') || !isOf(jws.header, 'enrol')) return refused('malformed');
+  const { jwk } = jws.header;
+  const { code } = jws.payload;
+  if (!text(code, 100) || !hasOnly(jws.payload, ...COMMON, 'code')) return refused('malformed');
+  if (typeof jwk !== 'object' || jwk === null || Array.isArray(jwk)) return refused('malformed');
+  const { kty, crv, x, y } = jwk as JsonObject;
+  const [xs, ys] = [bytes(x, 32), bytes(y, 32)];
+  if (!hasOnly(jwk as JsonObject, 'kty', 'crv', 'x', 'y') || kty !== 'EC' || crv !== 'P-256' || !xs || !ys)
+    return refused('malformed');
+  const why = misplaced(jws.payload, at);
+  if (why && why !== 'clock') return refused(why);
+  const key = deviceKeyObject({ x: xs, y: ys });
+  if (!key || !isMadeBy(jws, key)) return refused('signature');
+  return why ? refused(why) : { ok: true, message: { code, key: { x: xs, y: ys } } };
+}
+
+/** The key to verify with; undefined for a point that is not on the curve. */
+export const deviceKeyObject = ({ x, y }: DeviceKey): KeyObject | undefined =>
+  publicKeyOf({ kty: 'EC', crv: 'P-256', x, y });
+
+/** The thumbprint of a key (RFC 7638 §3): by it a device is told from another that has the same name. */
+export const thumbprint = ({ x, y }: DeviceKey): Buffer =>
+  sha256(
+    Buffer.from(
+      `{"crv":"P-256","kty":"EC","x":"${x.toString('base64url')}","y":"${y.toString('base64url')}"}`,
+      'ascii',
+    ),
+  );
+
+const refused = (reason: PushRefusal) => ({ ok: false, reason }) as const;
+
+const isOf = ({ alg, typ }: JsonObject, kind: PushMessageKind): boolean => alg === 'ES256' && typ === typeOf(kind);
+
+function misplaced({ v, aud, iat }: JsonObject, { installation, nowMs }: PushReading): PushRefusal | undefined {
+  if (v !== PUSH_VERSION) return 'other-version';
+  if (aud !== installation) return 'other-installation';
+  if (typeof iat !== 'number' || !Number.isSafeInteger(iat)) return 'malformed';
+  return Math.abs(nowMs / 1000 - iat) > CLOCK_OFF_MOST ? 'clock' : undefined;
+}

@@ -1,0 +1,146 @@
+import { useCallback, useEffect, useState } from 'react';
+import { dropAccount, keepAccount, readAccounts } from './accounts.js';
+import { Question } from './question.js';
+import { enrol, Failed, fetchRequests, type Account, type Asked, type Trouble } from './protocol.js';
+import { say, words as w } from './words.js';
+
+/** How often it is asked what waits, while the page is open. */
+const LOOK_MS = 2_000;
+
+const troubleOf = (error: unknown): Trouble => (error instanceof Failed ? error.trouble : 'broken');
+
+/** The code of a link that was opened here; it leaves the address as soon as it was read. */
+function takenCode(): string | undefined {
+  const code = location.hash.slice(1);
+  if (code !== '') history.replaceState(null, '', location.pathname);
+  return code === '' ? undefined : code;
+}
+
+/** The whole page: a link to be followed, or the accounts of this phone and what waits for them. */
+export function Pocket() {
+  const [code, setCode] = useState(takenCode);
+  const [accounts, setAccounts] = useState<readonly Account[]>();
+  const read = useCallback(async () => setAccounts(await readAccounts()), []);
+  useEffect(() => void read(), []);
+  useEffect(() => {
+    // A link that is opened while the page is there already.
+    const came = () => setCode(takenCode());
+    addEventListener('hashchange', came);
+    return () => removeEventListener('hashchange', came);
+  }, []);
+  if (code !== undefined)
+    return (
+      <SetUp
+        code={code}
+        onDone={() => {
+          setCode(undefined);
+          void read();
+        }}
+      />
+    );
+  if (!accounts) return null;
+  return (
+    <>
+      <h1>{w.title}</h1>
+      {accounts.length === 0 && <p>{w.none}</p>}
+      {accounts.map((account) => (
+        <AccountView key={account.device} account={account} onGone={() => void dropAccount(account).then(read)} />
+      ))}
+    </>
+  );
+}
+
+/** Nothing happens by opening a link: whoever holds the phone says so first. */
+function SetUp({ code, onDone }: { code: string; onDone: () => void }) {
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<Trouble>();
+  return (
+    <>
+      <h1>{w.setUpTitle}</h1>
+      <p>{w.setUpHint}</p>
+      {trouble && <p role="alert">{w.troubles[trouble]}</p>}
+      <button
+        type="button"
+        className="main"
+        disabled={busy}
+        onClick={() => {
+          setBusy(true);
+          setTrouble(undefined);
+          enrol(code)
+            .then(async ({ account }) => {
+              await keepAccount(account);
+              onDone();
+            })
+            .catch((error: unknown) => {
+              setTrouble(troubleOf(error));
+              setBusy(false);
+            });
+        }}
+      >
+        {busy ? w.setting : w.setUp}
+      </button>
+    </>
+  );
+}
+
+function AccountView({ account, onGone }: { account: Account; onGone: () => void }) {
+  const [asked, setAsked] = useState<Asked>();
+  const [trouble, setTrouble] = useState<Trouble>();
+  const [said, setSaid] = useState<string>();
+  useEffect(() => {
+    let over = false;
+    let timer: ReturnType<typeof setTimeout>;
+    const look = async () => {
+      // A page that nobody sees asks nothing.
+      if (document.visibilityState === 'visible')
+        try {
+          const now = await fetchRequests(account);
+          if (over) return;
+          setAsked(now);
+          setTrouble(undefined);
+        } catch (error) {
+          if (!over) setTrouble(troubleOf(error));
+        }
+      if (!over) timer = setTimeout(() => void look(), LOOK_MS);
+    };
+    void look();
+    const seen = () => {
+      clearTimeout(timer);
+      void look();
+    };
+    document.addEventListener('visibilitychange', seen);
+    return () => {
+      over = true;
+      clearTimeout(timer);
+      document.removeEventListener('visibilitychange', seen);
+    };
+  }, []);
+  const request = asked?.requests[0];
+  return (
+    <section aria-label={say(w.account, account)}>
+      <p className="soft">{say(w.account, asked ?? account)}</p>
+      {trouble && <p role="alert">{w.troubles[trouble]}</p>}
+      {said && !request && <p role="status">{said}</p>}
+      {request ? (
+        <Question
+          key={request.id}
+          account={account}
+          request={request}
+          now={asked.now}
+          onAnswered={(sentence) => {
+            setSaid(sentence);
+            setAsked({ ...asked, requests: asked.requests.filter(({ id }) => id !== request.id) });
+          }}
+          onTrouble={(error) => setTrouble(troubleOf(error))}
+        />
+      ) : (
+        asked && !said && <p>{asked.state === 'suspended' ? w.suspended : w.nothing}</p>
+      )}
+      {trouble === 'unknown' && (
+        <button type="button" onClick={onGone}>
+          {w.remove}
+        </button>
+      )}
+    </section>
+  );
+}

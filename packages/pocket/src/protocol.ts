@@ -1,0 +1,125 @@
+/** What this phone and the service say to each other: docs/push-protocol.md. */
+
+/** One question to this phone. */
+export interface Request {
+  readonly id: string;
+  readonly kind: 'test' | 'sign-in';
+  readonly challenge: string;
+  readonly asksNumber: boolean;
+  readonly application: string | null;
+  readonly network: string | null;
+  readonly city: string | null;
+  readonly country: string | null;
+  readonly browser: string | null;
+  readonly at: string;
+  readonly until: string;
+}
+
+/** What waits for an account, and whose it is. */
+export interface Asked {
+  readonly now: string;
+  readonly organisation: string;
+  readonly person: string;
+  readonly state: 'pending' | 'active' | 'suspended';
+  readonly requests: readonly Request[];
+}
+
+/** An account of this phone: its key, which never leaves the browser, and who it is known as. */
+export interface Account {
+  readonly device: string;
+  readonly keys: CryptoKeyPair;
+  readonly organisation: string;
+  readonly person: string;
+}
+
+export type Decision = 'approve' | 'deny' | 'not-me';
+
+/** Why nothing came of it. */
+export type Trouble = 'offline' | 'unknown' | 'clock' | 'known' | 'busy' | 'broken';
+export class Failed extends Error {
+  constructor(readonly trouble: Trouble) {
+    super(trouble);
+  }
+}
+
+const CODES: Readonly<Partial<Record<string, Trouble>>> = {
+  'phone-unknown': 'unknown',
+  'phone-clock': 'clock',
+  'phone-known': 'known',
+  throttled: 'busy',
+};
+
+type Member = string | number | null | { readonly [name: string]: Member };
+
+/** Canonical JSON (RFC 8785) of what is said here: objects, text, whole numbers. */
+export function canonical(value: Member): string {
+  if (typeof value !== 'object' || value === null) return JSON.stringify(value);
+  const members = Object.keys(value)
+    .sort()
+    .map((name) => `${JSON.stringify(name)}:${canonical(value[name]!)}`);
+  return `{${members.join(',')}}`;
+}
+
+export function base64url(bytes: Uint8Array): string {
+  return btoa(String.fromCharCode(...bytes))
+    .replaceAll('+', '-')
+    .replaceAll('/', '_')
+    .replaceAll('=', '');
+}
+
+const utf8 = (text: string) => new TextEncoder().encode(text);
+
+/** A compact JWS (RFC 7515 §7.1) by ES256. */
+export async function signed(
+  keys: CryptoKeyPair,
+  kind: 'enrol' | 'fetch' | 'answer',
+  payload: Readonly<Record<string, Member>>,
+  header: Readonly<Record<string, Member>> = {},
+): Promise<string> {
+  const head = canonical({ alg: 'ES256', typ: `nlatch-push-${kind}+jws`, ...header });
+  const body = canonical({ v: 1, aud: location.origin, iat: Math.floor(Date.now() / 1000), ...payload });
+  const input = `${base64url(utf8(head))}.${base64url(utf8(body))}`;
+  const signature = await crypto.subtle.sign({ name: 'ECDSA', hash: 'SHA-256' }, keys.privateKey, utf8(input));
+  return `${input}.${base64url(new Uint8Array(signature))}`;
+}
+
+async function post<T>(path: string, token: string): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ token }),
+    });
+  } catch {
+    throw new Failed('offline');
+  }
+  const answer = (await response.json().catch(() => ({}))) as { code?: string };
+  if (!response.ok) throw new Failed(CODES[answer.code ?? ''] ?? 'broken');
+  return answer as T;
+}
+
+/** Follows a link: makes a key that cannot be taken out of this browser, and brings its public half. */
+export async function enrol(code: string): Promise<{ readonly account: Account; readonly asked: Asked }> {
+  const keys = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, false, ['sign', 'verify']);
+  const { kty, crv, x, y } = await crypto.subtle.exportKey('jwk', keys.publicKey);
+  const token = await signed(keys, 'enrol', { code }, { jwk: { kty: kty!, crv: crv!, x: x!, y: y! } });
+  const asked = await post<Asked & { device: string }>('/phones', token);
+  const { device, organisation, person } = asked;
+  return { account: { device, keys, organisation, person }, asked };
+}
+
+export const fetchRequests = async ({ keys, device }: Account): Promise<Asked> =>
+  await post<Asked>('/phones/requests', await signed(keys, 'fetch', { dev: device }));
+
+export async function answer(
+  { keys, device }: Account,
+  { id, challenge }: Request,
+  decision: Decision,
+  number?: string,
+): Promise<'taken' | 'wrong-number' | 'over'> {
+  const said = { dev: device, req: id, challenge, decision, ...(number === undefined ? {} : { number }) };
+  return (
+    await post<{ outcome: 'taken' | 'wrong-number' | 'over' }>('/phones/answers', await signed(keys, 'answer', said))
+  ).outcome;
+}

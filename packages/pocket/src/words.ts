@@ -1,0 +1,90 @@
+import type { Trouble } from './protocol.js';
+
+const en = {
+  title: 'Approve sign-ins',
+  none: 'No account is set up on this phone. Where you look after how you sign in, choose to set up a phone that approves, and open its link here.',
+  setUpTitle: 'Set up this phone',
+  setUpHint:
+    'From then on this page asks you here whenever somebody signs in as you. Only go on if you have just asked for it yourself.',
+  setUp: 'Set it up',
+  setting: 'Setting up …',
+  testTitle: 'One last thing',
+  test: 'Press Approve, to see that it works. Later you are asked the same way when you sign in.',
+  tested: 'This phone is set up. Go on where you came from.',
+  signIn: 'Is it you who signs in?',
+  at: 'At {application}',
+  from: 'from {place}',
+  by: 'by {browser}',
+  number: 'The number that is shown where you sign in',
+  approve: 'Approve',
+  deny: 'Deny',
+  notMe: 'It was not me',
+  notMeHint: 'Press this if you are not signing in: it ends there and then, and your administrators hear of it.',
+  left: '{seconds} s left',
+  taken: 'Done. Go on where you sign in.',
+  denied: 'Denied. Nobody gets in by this.',
+  reported: 'Denied, and your administrators hear of it. Change your password if somebody may know it.',
+  over: 'It is over: it was answered elsewhere, or it took too long.',
+  wrong: 'That is not the number that is shown. Look again; there is one more try.',
+  nothing: 'Nothing waits for you.',
+  account: '{person}, {organisation}',
+  suspended: 'This phone is suspended: ask your help desk.',
+  remove: 'Take it off this phone',
+  troubles: {
+    offline: 'There is no connection. This page goes on by itself once there is.',
+    unknown:
+      'This phone is not known here any more, or the link was used before. Set it up anew, or ask your help desk.',
+    clock: 'The clock of this phone is off. Set date and time to automatic.',
+    known: 'This phone is set up here already.',
+    busy: 'Too many tries from here. Wait some minutes.',
+    broken: 'That did not work. Try again.',
+  } satisfies Record<Trouble, string>,
+};
+
+const de: typeof en = {
+  title: 'Anmeldungen zustimmen',
+  none: 'Auf diesem Telefon ist kein Konto eingerichtet. Wählen Sie dort, wo Sie sich darum kümmern, womit Sie sich anmelden, ein Telefon einzurichten, das zustimmt, und öffnen Sie hier den Link.',
+  setUpTitle: 'Dieses Telefon einrichten',
+  setUpHint:
+    'Von da an fragt diese Seite Sie hier, wenn sich jemand als Sie anmeldet. Gehen Sie nur weiter, wenn Sie es gerade selbst verlangt haben.',
+  setUp: 'Einrichten',
+  setting: 'Wird eingerichtet …',
+  testTitle: 'Noch eins',
+  test: 'Drücken Sie Zustimmen, um zu sehen, dass es geht. So werden Sie später gefragt, wenn Sie sich anmelden.',
+  tested: 'Dieses Telefon ist eingerichtet. Gehen Sie dort weiter, woher Sie kamen.',
+  signIn: 'Melden Sie sich gerade an?',
+  at: 'Bei {application}',
+  from: 'von {place}',
+  by: 'mit {browser}',
+  number: 'Die Zahl, die dort steht, wo Sie sich anmelden',
+  approve: 'Zustimmen',
+  deny: 'Ablehnen',
+  notMe: 'Das war nicht ich',
+  notMeHint: 'Drücken Sie das, wenn Sie sich nicht anmelden: es endet sofort, und die Administration erfährt davon.',
+  left: 'noch {seconds} s',
+  taken: 'Erledigt. Gehen Sie dort weiter, wo Sie sich anmelden.',
+  denied: 'Abgelehnt. Damit kommt niemand hinein.',
+  reported: 'Abgelehnt, und die Administration erfährt davon. Ändern Sie Ihr Passwort, wenn es jemand wissen könnte.',
+  over: 'Es ist vorbei: es wurde anderswo geantwortet, oder es dauerte zu lange.',
+  wrong: 'Das ist nicht die Zahl, die dort steht. Sehen Sie noch einmal nach; ein Versuch bleibt.',
+  nothing: 'Es wartet nichts.',
+  account: '{person}, {organisation}',
+  suspended: 'Dieses Telefon ist ausgesetzt: fragen Sie Ihren Helpdesk.',
+  remove: 'Von diesem Telefon nehmen',
+  troubles: {
+    offline: 'Es besteht keine Verbindung. Sobald es eine gibt, geht es hier von selbst weiter.',
+    unknown:
+      'Dieses Telefon ist hier nicht mehr bekannt, oder der Link wurde schon verwendet. Richten Sie es neu ein, oder fragen Sie Ihren Helpdesk.',
+    clock: 'Die Uhr dieses Telefons geht falsch. Stellen Sie Datum und Uhrzeit auf automatisch.',
+    known: 'Dieses Telefon ist hier schon eingerichtet.',
+    busy: 'Zu viele Versuche von hier. Warten Sie einige Minuten.',
+    broken: 'Das hat nicht geklappt. Versuchen Sie es noch einmal.',
+  },
+};
+
+export const language = navigator.language.startsWith('de') ? 'de' : 'en';
+export const words = language === 'de' ? de : en;
+
+/** A sentence with its facts. */
+export const say = (sentence: string, facts: object): string =>
+  sentence.replace(/\{(\w+)\}/g, (whole, name: string) => String((facts as Record<string, unknown>)[name] ?? whole));

@@ -1,0 +1,183 @@
+import { WRONG_NUMBERS_MOST, type PushMessages } from '@nimble-latch/core/push';
+import { constantTimeEqual } from '@nimble-latch/core/crypto';
+import { admit, CLEAR, reserve, type Lane } from '@nimble-latch/core/throttle';
+import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
+import { authenticators } from '../keyring/authenticator.model.js';
+import { guardColumns, guardOf } from '../keyring/authenticator-row.js';
+import type { Maker } from '../keyring/enrolling.js';
+import { noticeOfNotMe } from '../notices/notices.js';
+import { lockAsked, refusedByPhone } from '../signins/by-phone.js';
+import type { StoredSignIn } from '../signins/stored.js';
+import { foundOut } from '../signins/verdict.js';
+import { selectOne, selectOneToWrite, write } from '../../platform/db/sql.js';
+import type { Work } from '../../platform/db/unit-of-work.js';
+import type { Deps } from '../../platform/deps.js';
+import { Refusal, throttledUntil } from '../../platform/errors.js';
+import { entryOf } from '../../platform/http/actors.js';
+import type { Handler } from '../../platform/http/call.js';
+import { idBytes, idText, idTextOrNull, storedId } from '../../platform/ids.js';
+import { askedOf } from './asked.js';
+import { heard, readDevice, type DeviceRow } from './devices.js';
+
+/** A phone asks what waits for it. */
+export const fetchForPhone: Handler<'phones.fetch'> = async (deps, call) => {
+  const { device } = await heard(deps, { token: call.body.token, origin: call.origin }, 'fetch');
+  const answer = await askedOf(deps, deps, idText(device.id), deps.now());
+  const shown = answer.requests.map(({ id }) => idBytes(id));
+  await write(deps, 'UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :id', {
+    id: device.id,
+  });
+  if (shown.length > 0)
+    await write(
+      deps,
+      'UPDATE push_requests SET shown_at = UTC_TIMESTAMP(3) WHERE id IN (:shown) AND shown_at IS NULL',
+      { shown },
+    );
+  return { answer };
+};
+
+interface RequestRow {
+  readonly id: Buffer;
+  readonly sign_in_id: Buffer | null;
+  readonly device_id: Buffer | null;
+  readonly challenge: Buffer;
+  readonly number: string | null;
+  readonly state: PushRequestState;
+  readonly lane: Lane;
+  readonly wrong: number;
+  readonly past: number;
+}
+
+const REQUEST = `SELECT q.id, q.sign_in_id, q.device_id, q.challenge, q.number, q.state, q.lane, q.wrong, (q.valid_until <= UTC_TIMESTAMP(3)) AS past
+  FROM push_requests q WHERE q.id = :id AND q.person_id = :person`;
+
+/**
+ * A phone answers: the first answer counts, on whatever node, and only as long as it is waited for. An approval is written down for
+ * whoever signs in to go on by; a no ends the sign-in there and then.
+ */
+export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
+  const { message, device } = await heard(deps, { token: call.body.token, origin: call.origin }, 'answer');
+  const doer: Maker = { actor: { kind: 'page', personId: idText(device.person_id) }, origin: call.origin };
+  let refusal: Refusal | undefined;
+  const reply = await call.run(async (work) => {
+    refusal = undefined;
+    // The sign-in before what it asks, as the locks are taken everywhere.
+    const found = await selectOne<{ sign_in_id: Buffer | null }>(
+      work,
+      'SELECT sign_in_id FROM push_requests WHERE id = :id AND person_id = :person',
+      { id: idBytes(storedId(message.request)), person: device.person_id },
+    );
+    const signInId = idTextOrNull(found?.sign_in_id ?? null);
+    const stored = signInId === null ? undefined : await lockAsked(work, signInId);
+    const row = await selectOneToWrite<RequestRow>(work, REQUEST, {
+      id: idBytes(storedId(message.request)),
+      person: device.person_id,
+    });
+    const now = await readDevice(work, idText(device.id));
+    if (!now || !row || !mayAnswer(now, row, message) || (stored && stored.signIn.state !== 'asking'))
+      return { answer: { outcome: 'over' as const } };
+    if (message.decision !== 'approve') {
+      await deny(deps, work, doer, now, row, stored, message.decision);
+      return { answer: { outcome: 'taken' as const } };
+    }
+    const admission = admit(guardOf(now, row.lane), work.now.getTime());
+    if (!admission.admitted) {
+      refusal =
+        admission.until === undefined
+          ? new Refusal('phone-unknown')
+          : throttledUntil(admission.until, work.now.getTime());
+      return { answer: { outcome: 'over' as const } };
+    }
+    if (!isRightNumber(row.number, message.number)) {
+      await wrongNumber(deps, work, doer, now, row, stored);
+      return { answer: { outcome: 'wrong-number' as const } };
+    }
+    await settle(work, row, now, 'approved');
+    await authenticators(work).update(guardColumns(row.lane, CLEAR), {
+      where: { id: idText(now.id) },
+      transaction: work.transaction,
+    });
+    return { answer: { outcome: 'taken' as const } };
+  });
+  if (refusal) throw refusal;
+  return reply;
+};
+
+/** Whether it is this phone's to answer, is still waited for, and is the very question that the phone was shown. */
+const mayAnswer = (device: DeviceRow, row: RequestRow, { challenge }: PushMessages['answer']): boolean =>
+  row.state === 'waiting' &&
+  Number(row.past) === 0 &&
+  constantTimeEqual(row.challenge, challenge) &&
+  (row.device_id === null
+    ? device.state === 'active'
+    : row.device_id.equals(device.id) && device.state !== 'suspended');
+
+const isRightNumber = (number: string | null, typed: string | null): boolean =>
+  number === null || (typed !== null && constantTimeEqual(Buffer.from(number), Buffer.from(typed)));
+
+async function settle(work: Work, row: RequestRow, device: DeviceRow, state: PushRequestState): Promise<void> {
+  await write(
+    work,
+    'UPDATE push_requests SET state = :state, answered_at = :now, answered_by = :device WHERE id = :id',
+    { id: row.id, state, device: device.id, now: work.now },
+  );
+  await write(work, 'UPDATE push_devices SET answered_at = :now WHERE authenticator_id = :device', {
+    device: device.id,
+    now: work.now,
+  });
+}
+
+const entry = (
+  doer: Maker,
+  action: 'push.denied' | 'push.wrong-number',
+  device: DeviceRow,
+  signIn: Id | undefined,
+  more = {},
+) =>
+  entryOf(
+    doer,
+    action,
+    { kind: 'authenticator', id: idText(device.id) },
+    { person: idText(device.person_id), details: { ...(signIn ? { signIn } : {}), ...more } },
+  );
+
+async function deny(
+  deps: Deps,
+  work: Work,
+  doer: Maker,
+  device: DeviceRow,
+  row: RequestRow,
+  stored: StoredSignIn | undefined,
+  decision: 'deny' | 'not-me',
+): Promise<void> {
+  const why = decision === 'deny' ? 'denied' : 'not-me';
+  await settle(work, row, device, why);
+  await work.trail(entry(doer, 'push.denied', device, stored?.id, { why }));
+  if (!stored) return;
+  const judgement = { type: 'denied', authenticator: idText(device.id), why } as const;
+  const ended = await refusedByPhone(deps, work, doer, stored, judgement);
+  if (why !== 'not-me') return;
+  // By the person's own word, as an administrator would say it.
+  await foundOut(deps, work, doer, ended);
+  await noticeOfNotMe(deps, work, { person: ended.displayName ?? '', signIn: ended.id, from: ended.sourceAddress });
+}
+
+async function wrongNumber(
+  deps: Deps,
+  work: Work,
+  doer: Maker,
+  device: DeviceRow,
+  row: RequestRow,
+  stored: StoredSignIn | undefined,
+): Promise<void> {
+  const wrong = row.wrong + 1;
+  await work.trail(entry(doer, 'push.wrong-number', device, stored?.id));
+  await authenticators(work).update(guardColumns(row.lane, reserve(guardOf(device, row.lane), work.now.getTime())), {
+    where: { id: idText(device.id) },
+    transaction: work.transaction,
+  });
+  await write(work, 'UPDATE push_requests SET wrong = :wrong WHERE id = :id', { id: row.id, wrong });
+  if (wrong < WRONG_NUMBERS_MOST) return;
+  await settle(work, row, device, 'given-up');
+  if (stored) await refusedByPhone(deps, work, doer, stored, { type: 'unanswered' });
+}

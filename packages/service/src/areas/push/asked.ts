@@ -1,0 +1,72 @@
+import type { Answer } from '@nimble-latch/api';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { labelOf } from '../browsers/browsers.js';
+import { readSettings } from '../insight/settings-cache.js';
+import { locate } from '../networks/table.js';
+import { select, selectOne, type Db } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
+import { Refusal } from '../../platform/errors.js';
+import { idBytes, idText } from '../../platform/ids.js';
+
+type Asked = Answer<'phones.fetch'>;
+
+interface WaitingRow {
+  readonly id: Buffer;
+  readonly sign_in_id: Buffer | null;
+  readonly challenge: Buffer;
+  readonly number: string | null;
+  readonly source_address: string | null;
+  readonly browser: string | null;
+  readonly created_at: Date;
+  readonly valid_until: Date;
+  readonly application: string | null;
+}
+
+/** A phone is asked what its person signs in to, while it is in use; one that is new, its first request alone. */
+const WAITING = `SELECT q.id, q.sign_in_id, q.challenge, q.number, q.source_address, q.browser, q.created_at, q.valid_until,
+    (SELECT x.name FROM applications x WHERE x.id = q.application_id) AS application
+  FROM push_requests q WHERE q.person_id = :person AND q.state = 'waiting' AND q.valid_until > UTC_TIMESTAMP(3)
+    AND (q.device_id = :device OR (q.device_id IS NULL AND :active = 1)) ORDER BY q.created_at DESC, q.id DESC LIMIT 10`;
+
+/** What waits for a phone. */
+export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promise<Asked> {
+  const whose = await selectOne<{ person_id: Buffer; state: string; display_name: string }>(
+    db,
+    'SELECT a.person_id, a.state, p.display_name FROM authenticators a JOIN persons p ON p.id = a.person_id WHERE a.id = :id',
+    { id: idBytes(device) },
+  );
+  if (!whose || !isKnown(whose.state)) throw new Refusal('phone-unknown');
+  const rows = await select<WaitingRow>(db, WAITING, {
+    person: whose.person_id,
+    device: idBytes(device),
+    active: whose.state === 'active' ? 1 : 0,
+  });
+  const { settings } = await readSettings(db);
+  return {
+    now: now.toISOString(),
+    organisation: settings.organisation,
+    person: whose.display_name,
+    state: whose.state,
+    requests: await Promise.all(
+      rows.map(async (row) => {
+        const [network] = await locate(deps, row.source_address);
+        return {
+          id: idText(row.id),
+          kind: row.sign_in_id === null ? ('test' as const) : ('sign-in' as const),
+          challenge: row.challenge.toString('base64url'),
+          asksNumber: row.number !== null,
+          application: row.application,
+          network: network?.name ?? null,
+          city: network?.city ?? null,
+          country: network?.country ?? null,
+          browser: labelOf(row.browser) || null,
+          at: row.created_at.toISOString(),
+          until: row.valid_until.toISOString(),
+        };
+      }),
+    ),
+  };
+}
+
+const isKnown = (state: string): state is Asked['state'] =>
+  state === 'pending' || state === 'active' || state === 'suspended';

@@ -1,0 +1,50 @@
+import { deviceKeyObject, readPush, type PushMessages, type PushRefusal } from '@nimble-latch/core/push';
+import type { AuthenticatorState, Id } from '@nimble-latch/core/vocabulary';
+import type { GuardColumns } from '../keyring/authenticator-row.js';
+import { assertMayTry, paidBySource } from '../signins/nameless.js';
+import { selectOne, type Db } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
+import { Refusal } from '../../platform/errors.js';
+import { idBytes, storedId } from '../../platform/ids.js';
+
+/** A phone that has brought its key. */
+export interface DeviceRow extends GuardColumns {
+  readonly id: Buffer;
+  readonly person_id: Buffer;
+  readonly state: AuthenticatorState;
+  readonly label: string;
+  readonly key_x: Buffer;
+  readonly key_y: Buffer;
+}
+
+/** As long as it is on the keyring of somebody who is active; what ended, or is on a carrier that is lost, is not known any more. */
+const DEVICE = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures, a.familiar_paused_until, a.stranger_failures, a.stranger_paused_until, d.key_x, d.key_y
+  FROM push_devices d JOIN authenticators a ON a.id = d.authenticator_id JOIN persons p ON p.id = a.person_id LEFT JOIN carriers c ON c.id = a.carrier_id
+  WHERE d.authenticator_id = :id AND d.key_x IS NOT NULL AND a.state IN ('pending', 'active', 'suspended') AND p.state = 'active' AND COALESCE(c.state, '') <> 'lost'`;
+
+export const readDevice = async (db: Db, id: Id): Promise<DeviceRow | undefined> =>
+  await selectOne<DeviceRow>(db, DEVICE, { id: idBytes(id) });
+
+/** Why a phone is not listened to: its clock is told to whoever holds the key; all else is told the same, and paid for by its source. */
+export async function phoneRefusal(deps: Deps, origin: string, reason: PushRefusal): Promise<Refusal> {
+  if (reason === 'clock') return new Refusal('phone-clock', { now: deps.now().toISOString() });
+  await paidBySource(deps, origin);
+  return new Refusal('phone-unknown');
+}
+
+/** What a known phone says. Throws `phone-unknown`, `phone-clock` or `throttled`. */
+export async function heard<K extends 'fetch' | 'answer'>(
+  deps: Deps,
+  { token, origin }: { readonly token: string; readonly origin: string },
+  kind: K,
+): Promise<{ readonly message: PushMessages[K]; readonly device: DeviceRow }> {
+  await assertMayTry(deps, origin);
+  let device: DeviceRow | undefined;
+  const at = { installation: deps.config.publicUrl.origin, nowMs: deps.now().getTime() };
+  const read = await readPush(token, kind, at, async (id) => {
+    device = await readDevice(deps, storedId(id));
+    return device && deviceKeyObject({ x: device.key_x, y: device.key_y });
+  });
+  if (!read.ok) throw await phoneRefusal(deps, origin, read.reason);
+  return { message: read.message, device: device! };
+}

@@ -1,0 +1,37 @@
+import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { fixedBytes, id, instant, keyId } from '../../platform/db/columns.js';
+import { tableOf } from '../../platform/db/models.js';
+
+/** What is said of a phone that approves, beside the authenticator that it is: its public key, or the code by which it is to bring one. */
+export class PushDevice extends Model<InferAttributes<PushDevice>, InferCreationAttributes<PushDevice>> {
+  declare authenticatorId: Id;
+  declare keyX: CreationOptional<Buffer | null>;
+  declare keyY: CreationOptional<Buffer | null>;
+  declare thumbprint: CreationOptional<Buffer | null>;
+  declare hash: Buffer | null;
+  declare hashKeyId: Id | null;
+  declare codeUntil: Date | null;
+  /** When it last asked what waits for it. */
+  declare seenAt: CreationOptional<Date | null>;
+  declare answeredAt: CreationOptional<Date | null>;
+}
+
+export const pushDevices = tableOf(
+  PushDevice,
+  'push_devices',
+  {
+    authenticatorId: id({ key: true, of: { table: 'authenticators', gone: 'CASCADE' } }),
+    keyX: fixedBytes(32).orNone(),
+    keyY: fixedBytes(32).orNone(),
+    thumbprint: fixedBytes(32).orNone(),
+    hash: fixedBytes(32).orNone(),
+    hashKeyId: keyId('verify').orNone(),
+    codeUntil: instant.orNone(),
+    seenAt: instant.orNone(),
+    answeredAt: instant.orNone(),
+  },
+  {
+    indexes: [{ name: 'push_devices_thumbprint', fields: ['thumbprint'], unique: true }],
+  },
+);

@@ -1,0 +1,116 @@
+import {
+  drawNumber,
+  mayAskPhones,
+  PUSH_PAUSE_MS,
+  PUSH_REQUEST_LIFE_MS,
+  type LatelyAsked,
+} from '@nimble-latch/core/push';
+import { advance, wantsPhones, type SignIn, type Waits } from '@nimble-latch/core/signin';
+import type { Id } from '@nimble-latch/core/vocabulary';
+import { pushRequests } from '../push/push-request.model.js';
+import { insertion, select, type Db, type Statement } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
+import { idBytes, newId } from '../../platform/ids.js';
+import { standingOf } from './lanes.js';
+import type { StoredSignIn } from './stored.js';
+
+type Asking = Pick<StoredSignIn, 'id' | 'personId' | 'decoyId' | 'applicationId' | 'sourceAddress' | 'browser'>;
+
+interface LatelyRow {
+  id: Buffer;
+  application_id: Buffer | null;
+  source: Buffer | null;
+  browser: string | null;
+  state: LatelyAsked['state'];
+  lane: LatelyAsked['lane'];
+  created_at: Date;
+  valid_until: Date;
+}
+
+/** Looked at: more than that in a quarter of an hour is too many anyway. */
+const LOOKED_AT = 50;
+const LATELY = `SELECT id, application_id, source, browser, state, lane, created_at, valid_until FROM push_requests
+  WHERE person_id = :person AND sign_in_id IS NOT NULL AND created_at > :since ORDER BY created_at DESC LIMIT ${LOOKED_AT}`;
+
+/**
+ * A sign-in that asks for an approval asks the person's phones, once; the number that is to be compared is drawn here. Nobody, and somebody
+ * without a phone, looks the same from outside: a number is shown, and nothing answers. Where too much was asked of somebody, or they have
+ * just said no, whoever has proved something already is asked for something else, and anybody else waits for nothing.
+ *
+ * @param leave takes a write, to be carried out with the sign-in's own
+ */
+export async function askingPhones(
+  deps: Deps,
+  db: Db,
+  asking: Asking,
+  signIn: SignIn,
+  now: Date,
+  leave: (statement: Statement) => void,
+): Promise<SignIn> {
+  if (!wantsPhones(signIn)) return signIn;
+  const nowMs = now.getTime();
+  const waits: Waits = {
+    request: newId(deps),
+    number: drawNumber(deps.random),
+    until: Math.min(nowMs + PUSH_REQUEST_LIFE_MS, signIn.expiresAt),
+  };
+  const asked = advance(signIn, { type: 'phones-asked', ...waits }, nowMs);
+  const { personId, applicationId, sourceAddress, browser } = asking;
+  if (asking.decoyId || personId === null) return asked;
+  const { lane, source } = await standingOf(db, personId, sourceAddress, now);
+  const since = new Date(nowMs - PUSH_PAUSE_MS.stranger);
+  const rows = await select<LatelyRow>(db, LATELY, { person: idBytes(personId), since });
+  // Two questions that look alike are one: the later.
+  const alike = rows.filter(
+    (row) =>
+      row.state === 'waiting' &&
+      row.valid_until > now &&
+      row.application_id?.equals(idBytes(applicationId)) === true &&
+      (source === null ? row.source === null : row.source?.equals(source) === true) &&
+      row.browser === browser,
+  );
+  const lately = rows.map((row): LatelyAsked => ({
+    state: alike.includes(row) ? 'withdrawn' : row.state,
+    lane: row.lane,
+    createdAt: row.created_at.getTime(),
+    validUntil: row.valid_until.getTime(),
+  }));
+  if (!mayAskPhones(lately, lane, nowMs))
+    return signIn.proofs.length > 0 ? advance(asked, { type: 'unanswered' }, nowMs) : asked;
+  if (alike.length > 0)
+    leave({
+      sql: "UPDATE push_requests SET state = 'withdrawn' WHERE id IN (:alike) AND state = 'waiting'",
+      values: { alike: alike.map(({ id }) => id) },
+    });
+  leave(
+    insertion(
+      'push_requests',
+      pushRequests.sent({
+        id: waits.request as Id,
+        personId,
+        signInId: asking.id,
+        deviceId: null,
+        applicationId,
+        challenge: Buffer.from(deps.random(32)),
+        number: waits.number,
+        state: 'waiting',
+        lane,
+        source,
+        sourceAddress,
+        browser,
+        createdAt: now,
+        validUntil: new Date(waits.until),
+      }),
+    ),
+  );
+  return asked;
+}
+
+/** A sign-in that went on, or ended, asks no phone any more; undefined where it asked none, or still does. */
+export function withdrawal(before: SignIn, after: SignIn): Statement | undefined {
+  if (!before.waits || (after.state === 'asking' && after.waits)) return undefined;
+  return {
+    sql: "UPDATE push_requests SET state = 'withdrawn' WHERE id = :id AND state = 'waiting'",
+    values: { id: idBytes(before.waits.request as Id) },
+  };
+}

@@ -1,0 +1,105 @@
+import { canAnswer, promptOf } from '@nimble-latch/core/signin';
+import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
+import type { Statement } from '../../../platform/db/sql.js';
+import type { Plan } from '../../../platform/db/unit-of-work.js';
+import { badField } from '../../../platform/errors.js';
+import { idBytes, idText } from '../../../platform/ids.js';
+import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
+import { countsNow, currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
+import { select } from '../../../platform/db/sql.js';
+import { forgetting, taking } from '../guards.js';
+import { atPlace } from '../key-prompt.js';
+import { standingOf } from '../lanes.js';
+import { SIGN_IN_COLUMNS, type StoredSignIn } from '../store.js';
+import type { Judged } from './judged.js';
+import { judgedAhead } from './proof.js';
+
+/**
+ * Whoever signs in looks whether a phone has answered. The approval itself was written by the phone, at whatever node; here the sign-in
+ * goes on by it, once. It may be looked at while something else is asked: whichever is right first counts.
+ */
+export const approval = judgedAhead({
+  by: 'nothing',
+  anyPrompt: true,
+  looks: true,
+  opening: (deps, id) => ({
+    read: { sql: `${SIGN_IN_WITH_APPROVAL} WHERE s.id = :id`, values: { id: idBytes(id) } },
+    ahead: async () => await select(deps, `${SIGN_IN_WITH_APPROVAL} WHERE s.id = :id`, { id: idBytes(id) }),
+  }),
+  prepare: async () => await Promise.resolve(undefined),
+  judge: async ({ stored, rows }, plan) => await judge(plan, stored, rows),
+});
+
+const COLUMNS = [
+  'id',
+  'carrier_id',
+  'method',
+  'preferred',
+  'hardware',
+  'pin_sealed',
+  'verified',
+  'device_bound',
+  'familiar_failures',
+  'familiar_paused_until',
+  'stranger_failures',
+  'stranger_paused_until',
+] as const satisfies (keyof AuthenticatorRow)[];
+type PhoneRow = GuardColumns & Pick<AuthenticatorRow, (typeof COLUMNS)[number]>;
+
+const SIGN_IN_WITH_APPROVAL = `SELECT ${SIGN_IN_COLUMNS}, q.id AS push_id, q.state AS push_state, ${COLUMNS.map((column) => `a.${column} AS phone_${column}`).join(', ')}
+  FROM sign_ins s LEFT JOIN push_requests q ON q.sign_in_id = s.id AND q.state IN ('waiting', 'approved')
+  LEFT JOIN authenticators a ON q.state = 'approved' AND a.id = q.answered_by AND a.person_id = s.person_id AND ${countsNow('a')} AND ${atPlace('s.application_id')}
+    AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active')`;
+
+interface Answered {
+  readonly push_id: Buffer | null;
+  readonly push_state: PushRequestState;
+}
+
+const USED = forgetting('last_used_at = :now, last_used_in = :place');
+/** Of two that go on by one approval, one does. */
+const TAKEN = "UPDATE push_requests SET state = 'used' WHERE id = :id AND state = 'approved'";
+
+async function judge(plan: Plan, stored: StoredSignIn, rows: readonly object[]): Promise<Judged> {
+  const { signIn, applicationId, personId, sourceAddress } = stored;
+  const { waits } = signIn;
+  if (!waits) throw badField('body.kind', 'other-prompt', { kind: promptOf(signIn)!.kind });
+  const request = idBytes(waits.request as Id);
+  const row = (rows as readonly (Answered & Record<string, unknown>)[]).find(({ push_id }) => push_id?.equals(request));
+  if (row?.push_state !== 'approved') {
+    if (plan.now.getTime() < waits.until) return { judgement: { type: 'beside' }, writes: [] };
+    return { judgement: { type: 'unanswered' }, writes: [] };
+  }
+  // Taken out of use between its answer and now: nobody has answered.
+  if (row['phone_id'] === null) return { judgement: { type: 'unanswered' }, writes: [withdrawn(request)] };
+  const phone = Object.fromEntries(COLUMNS.map((column) => [column, row[`phone_${column}`]])) as unknown as PhoneRow;
+  const held = usableOf(phone);
+  const keyring = heldAt(await currentKeyring(plan.reading, personId!), applicationId);
+  if (!canAnswer(signIn.requirement.outcome, signIn.proofs, held, keyring))
+    return { judgement: { type: 'unanswered' }, writes: [withdrawn(request)] };
+  const standing = await standingOf(plan.reading, personId, sourceAddress, plan.now);
+  return {
+    judgement: { type: 'right', proof: held, keyring },
+    standing,
+    writes: [
+      taking(USED, phone, standing.lane, { now: plan.now, place: idBytes(applicationId) }),
+      { sql: TAKEN, values: { id: request }, matchesOne: true },
+    ],
+    entries: [
+      {
+        actor: { kind: 'person', id: personId },
+        action: 'push.approved',
+        target: { kind: 'authenticator', id: idText(phone.id) },
+        person: personId,
+        origin: null,
+        reason: null,
+        details: { signIn: stored.id },
+      },
+    ],
+  };
+}
+
+const withdrawn = (id: Buffer): Statement => ({
+  sql: "UPDATE push_requests SET state = 'withdrawn' WHERE id = :id AND state = 'approved'",
+  values: { id },
+});

@@ -1,0 +1,147 @@
+import { webcrypto } from 'node:crypto';
+
+/**
+ * A phone that approves, from docs/push-protocol.md and nothing else: it makes its key, follows a link, asks what waits for it, and answers.
+ */
+
+/** What a phone is asked, as the service tells it. */
+export interface PhoneRequest {
+  readonly id: string;
+  readonly kind: 'test' | 'sign-in';
+  readonly challenge: string;
+  readonly asksNumber: boolean;
+  readonly application: string | null;
+  readonly network: string | null;
+  readonly browser: string | null;
+  readonly at: string;
+  readonly until: string;
+}
+
+export interface PhoneAsked {
+  readonly now: string;
+  readonly organisation: string;
+  readonly person: string;
+  readonly state: string;
+  readonly requests: readonly PhoneRequest[];
+}
+
+type Member = string | number | null | { readonly [name: string]: Member };
+
+/** What the service answered in place of what was asked for (RFC 9457). */
+export class PhoneRefused extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+  ) {
+    super(code);
+  }
+}
+
+const base64url = (bytes: ArrayBuffer | Uint8Array | string): string =>
+  Buffer.from(bytes as Uint8Array).toString('base64url');
+
+/** JSON whose members stand in the order of their names, without spaces; enough for what is said here (RFC 8785). */
+function canonical(value: Member): string {
+  if (typeof value !== 'object' || value === null) return JSON.stringify(value);
+  const members = Object.keys(value).sort();
+  return `{${members.map((name) => `${JSON.stringify(name)}:${canonical(value[name]!)}`).join(',')}}`;
+}
+
+export class PocketPhone {
+  /** Seconds that its clock is off. */
+  clockOff = 0;
+
+  private constructor(
+    readonly installation: string,
+    private readonly service: string,
+    private readonly keys: webcrypto.CryptoKeyPair,
+    readonly device: string,
+  ) {}
+
+  /**
+   * Follows a link, as a phone does that reads its picture.
+   *
+   * @param service where it talks to, where that is not the address in the link
+   */
+  static async follow(
+    link: string,
+    service = new URL(link).origin,
+  ): Promise<{ readonly phone: PocketPhone; readonly asked: PhoneAsked }> {
+    const { origin, hash } = new URL(link);
+    const keys = await webcrypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, false, ['sign', 'verify']);
+    const blank = new PocketPhone(origin, service, keys, '');
+    const { kty, crv, x, y } = await webcrypto.subtle.exportKey('jwk', keys.publicKey);
+    const token = await blank.signed('enrol', { code: hash.slice(1) }, { jwk: { kty: kty!, crv: crv!, x: x!, y: y! } });
+    const asked = (await blank.post('/phones', token)) as PhoneAsked & { readonly device: string };
+    return { phone: new PocketPhone(origin, service, keys, asked.device), asked };
+  }
+
+  /** The same phone, which reaches the service elsewhere. */
+  at(service: string): PocketPhone {
+    return new PocketPhone(this.installation, service, this.keys, this.device);
+  }
+
+  async fetch(): Promise<PhoneAsked> {
+    return (await this.post('/phones/requests', await this.signed('fetch', { dev: this.device }))) as PhoneAsked;
+  }
+
+  /** Answers a request. @returns what the service made of it: `taken`, `wrong-number` or `over` */
+  async answer(
+    request: Pick<PhoneRequest, 'id' | 'challenge'>,
+    decision: 'approve' | 'deny' | 'not-me',
+    number?: string,
+  ): Promise<string> {
+    const token = await this.answerFor(request, decision, number);
+    return await this.send(token);
+  }
+
+  /** The signed answer, without sending it. */
+  async answerFor(
+    { id, challenge }: Pick<PhoneRequest, 'id' | 'challenge'>,
+    decision: string,
+    number?: string,
+    more: Readonly<Record<string, Member>> = {},
+  ): Promise<string> {
+    return await this.signed('answer', {
+      dev: this.device,
+      req: id,
+      challenge,
+      decision,
+      ...(number === undefined ? {} : { number }),
+      ...more,
+    });
+  }
+
+  async send(token: string): Promise<string> {
+    return ((await this.post('/phones/answers', token)) as { outcome: string }).outcome;
+  }
+
+  /** A compact JWS (RFC 7515 §7.1) by this phone's key. */
+  async signed(
+    kind: string,
+    payload: Readonly<Record<string, Member>>,
+    header: Readonly<Record<string, Member>> = {},
+  ): Promise<string> {
+    const iat = Math.floor(Date.now() / 1000) + this.clockOff;
+    const head = canonical({ alg: 'ES256', typ: `nlatch-push-${kind}+jws`, ...header });
+    const body = canonical({ v: 1, aud: this.installation, iat, ...payload });
+    const input = `${base64url(Buffer.from(head))}.${base64url(Buffer.from(body))}`;
+    const signature = await webcrypto.subtle.sign(
+      { name: 'ECDSA', hash: 'SHA-256' },
+      this.keys.privateKey,
+      Buffer.from(input),
+    );
+    return `${input}.${base64url(new Uint8Array(signature))}`;
+  }
+
+  private async post(path: string, token: string): Promise<unknown> {
+    const response = await fetch(`${this.service}/api/v1${path}`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ token }),
+    });
+    const answer = (await response.json()) as { code?: string };
+    if (!response.ok) throw new PhoneRefused(response.status, answer.code ?? '');
+    return answer;
+  }
+}
