@@ -2,6 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { createClient } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { PocketPhone, type PhoneRequest } from '../packages/standins/src/pocket/phone.js';
+import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation, outcomes, PASSWORD } from './support/installation.js';
 import { mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
@@ -223,6 +224,64 @@ describe('a phone that approves', () => {
       signIn.id.replaceAll('-', ''),
     ]);
     expect(await look(signIn)).toMatchObject({ state: 'refused', reason: 'not-answered' });
+  });
+});
+
+describe('a phone at the desk', () => {
+  it('is enrolled by whoever may, from the client, which waits for it', async () => {
+    const id = await person('at.desk');
+    const nlatch = async (...args: string[]) =>
+      await run(NLATCH, ['keyring', ...args], {
+        env: { PATH: process.env['PATH']!, HOME: '/nowhere', NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url },
+        input: '',
+      });
+    const later = await nlatch('enrol-phone', 'at.desk', '--carrier', 'Work phone', '--later');
+    expect(later).toMatchObject({ code: 0, out: expect.stringContaining('█') as string });
+    const begun = /(https:\S+\/pocket\/#nld_\S+)/.exec(later.out)![1]!;
+    const authenticator = /nlatch keyring prove-phone (\S+)/.exec(later.out)![1]!;
+    expect(await nlatch('prove-phone', authenticator)).toMatchObject({
+      code: 6,
+      err: expect.stringContaining('has not answered its first request yet') as string,
+    });
+    const { phone, asked } = await PocketPhone.follow(begun, inst.url);
+    // Only where it began is it let in: not by its own first request alone.
+    expect(await phone.answer(asked.requests[0]!, 'approve')).toBe('taken');
+    expect((await phone.fetch()).state).toBe('pending');
+    expect((await nlatch('prove-phone', authenticator)).out).toBe('Enrolled Work phone; it is active.\n');
+    const { authenticators } = await inst.owner.call('keyring.show', { params: { id } });
+    expect(authenticators.find(({ method }) => method === 'push')).toMatchObject({
+      state: 'active',
+      label: 'Work phone',
+    });
+    expect((await nlatch('show', 'at.desk')).out).toContain('Work phone');
+  });
+
+  it('that said no to its first request stays out, and where push is not offered none begins', async () => {
+    const id = await person('says.no');
+    const begun = await inst.owner.call('push.begin', { params: { id }, body: {} });
+    const { phone, asked } = await PocketPhone.follow(begun.link, inst.url);
+    expect(await phone.answer(asked.requests[0]!, 'deny')).toBe('taken');
+    await expect(inst.owner.call('push.prove', { params: { id: begun.authenticator.id } })).rejects.toMatchObject({
+      code: 'phone-waits',
+    });
+    const group = await inst.owner.call('groups.add', { body: { name: 'no phones' } });
+    const barred = await person('no.phones');
+    await inst.owner.call('groups.join', { params: { id: group.id, personId: barred } });
+    const { rows, version } = await inst.owner.call('methods.show');
+    const none = { group: group.id, cells: { push: { enrol: false, purposes: [] } } };
+    await inst.owner.call('methods.edit', {
+      body: { rows: [none, ...rows.map(({ group: of, cells }) => ({ group: of, cells }))], lockedOut: 0 },
+      ifMatch: version,
+    });
+    await expect
+      .poll(
+        async () =>
+          await inst.owner
+            .call('push.begin', { params: { id: barred }, body: {} })
+            .catch((error: { code: string }) => error.code),
+        { timeout: 8_000, interval: 500 },
+      )
+      .toBe('method-not-offered');
   });
 });
 

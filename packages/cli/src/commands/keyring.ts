@@ -1,3 +1,5 @@
+import { blockPicture } from '../render/qr.js';
+import { enrolPhone } from './keyring-phone.js';
 import { writeFileSync } from 'node:fs';
 import { catalogue, LIMITS, say, type Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
@@ -193,6 +195,7 @@ export const keyring: Noun = (command, context) => {
         },
       ),
     );
+  enrolPhone(at);
   changeVerb(at, {
     line: 'edit-carrier <person> <carrier>',
     help: help['edit-carrier'],
@@ -391,19 +394,4 @@ function writeQr(file: string, begun: Answer<'totp.begin'>): void {
       where: `--qr ${file}`,
     });
   }
-}
-
-/**
- * The QR picture in half blocks. Dark modules must be dark for cameras: with colours they are printed black on white;
- * without, blocks and gaps change places, as terminals are mostly dark.
- */
-async function blockPicture(text: string, colour: boolean): Promise<string> {
-  const { default: QRCode } = await import('qrcode');
-  const blocks = await QRCode.toString(text, { type: 'utf8', errorCorrectionLevel: 'L', margin: 2 });
-  const swapped: Record<string, string> = { '█': ' ', ' ': '█', '▀': '▄', '▄': '▀' };
-  return blocks
-    .split('\n')
-    .filter((line) => line !== '')
-    .map((line) => (colour ? `\u001b[38;5;16;48;5;231m${line}\u001b[0m` : line.replace(/[█ ▀▄]/g, (c) => swapped[c]!)))
-    .join('\n');
 }

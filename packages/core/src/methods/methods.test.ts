@@ -38,10 +38,10 @@ describe('method settings', () => {
     // What is not delivered switched on is offered to nobody before somebody says so.
     expect(offerOf(FIRST_METHODS, 'push', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
     expect(offerOf({ rows: [] }, 'totp', new Set())).toMatchObject({ enrol: false, why: 'nothing-said' });
-    expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp', 'recovery']);
-    expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password', 'recovery']);
-    // As delivered a sheet of codes serves to enrol something new.
-    expect(barredFor(FIRST_METHODS, new Set())).toEqual(['recovery']);
+    expect(barredFor(PORT, new Set(['old']))).toEqual(['password', 'totp', 'push', 'recovery']);
+    expect(barredFor(PORT, new Set(['old', 'quay']))).toEqual(['password', 'push', 'recovery']);
+    // As delivered a sheet of codes serves to enrol something new, and phones are not asked.
+    expect(barredFor(FIRST_METHODS, new Set())).toEqual(['push', 'recovery']);
     expect(barredFor(FIRST_METHODS, new Set(), 'enrol')).toEqual([]);
   });
 

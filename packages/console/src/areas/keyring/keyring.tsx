@@ -19,6 +19,7 @@ import { ProveToken } from '../stock/prove-token.js';
 import { ReportLost, Resync, TryCode } from './device-dialogs.js';
 import { GivePin, Restrict } from './pin-dialogs.js';
 import { EnrolKey } from './enrol-key.js';
+import { EnrolPhone } from './enrol-phone.js';
 import { EnrolTotp } from './enrol-totp.js';
 import { RecoveryCodes } from './recovery-codes.js';
 import { GiveToken } from './give-token.js';
@@ -65,6 +66,8 @@ export function Keyring({ person }: { person: Person }) {
   const [said, setSaid] = useState<string>();
   const [giving, setGiving] = useState(false);
   const [recovering, setRecovering] = useState(false);
+  const [phoning, setPhoning] = useState(false);
+  const offers = useRead('people.methods', { params: { id: person.id } });
   const [provingToken, setProvingToken] = useState<Answer<'keyring.show'>['tokens'][number]>();
   const [losing, setLosing] = useState<CarrierFacts>();
   const session = useSession();
@@ -91,6 +94,9 @@ export function Keyring({ person }: { person: Person }) {
               <Button onPress={() => setGiving(true)}>{stockWords.stock.give}</Button>
             )}
             <Button onPress={() => setRecovering(true)}>{w.recovery}</Button>
+            {offers.data?.rows.some(({ method, enrol }) => method === 'push' && enrol) && (
+              <Button onPress={() => setPhoning(true)}>{w.enrolPhone}</Button>
+            )}
             <Button onPress={() => setKeying(true)}>{w.enrolKey}</Button>
             <Button look="main" onPress={() => setEnrolling(true)}>
               {w.enrol}
@@ -198,6 +204,16 @@ export function Keyring({ person }: { person: Person }) {
           onClose={() => setKeying(false)}
           onProved={(label) => {
             setKeying(false);
+            setSaid(say(w.proved, { label }));
+          }}
+        />
+      )}
+      {phoning && (
+        <EnrolPhone
+          person={person}
+          onClose={() => setPhoning(false)}
+          onProved={(label) => {
+            setPhoning(false);
             setSaid(say(w.proved, { label }));
           }}
         />

@@ -59,6 +59,13 @@ export const de: Words<typeof en> = {
     lostText: 'Setzt sofort aus: {list}.',
     lostNothing: 'Nichts darauf ist in Gebrauch.',
     lostAct: 'Verloren melden',
+    enrolPhone: 'Telefon einrichten',
+    enrolPhoneTitle: 'Ein Telefon, das zustimmt, für {name} einrichten',
+    enrolPhoneAct: 'Link zeigen',
+    phoneScan:
+      'Lassen Sie die Person die Kamera ihres Telefons auf dieses Bild richten, öffnen, was sie findet, und dort beantworten, was gefragt wird.',
+    phoneQr: 'Der Link für das Telefon, als Bild',
+    phoneWaits: 'Es wird auf das Telefon gewartet. Der Link gilt einmal, eine Viertelstunde lang.',
     enrolKey: 'Schlüssel einrichten',
     enrolKeyTitle: 'Passkey oder Schlüssel für {name} einrichten',
     enrolOwnKeyHint:

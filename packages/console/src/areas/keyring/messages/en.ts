@@ -56,6 +56,13 @@ export const en = {
     lostText: 'Sets aside at once: {list}.',
     lostNothing: 'Nothing on it is in use.',
     lostAct: 'Report lost',
+    enrolPhone: 'Enrol a phone',
+    enrolPhoneTitle: 'Enrol a phone that approves for {name}',
+    enrolPhoneAct: 'Show the link',
+    phoneScan:
+      'Let them point the camera of their phone at this picture, open what it finds, and answer what they are asked there.',
+    phoneQr: 'The link for the phone, as a picture',
+    phoneWaits: 'Waiting for the phone. The link is good once, for a quarter of an hour.',
     enrolKey: 'Enrol a key',
     enrolKeyTitle: 'Enrol a passkey or key for {name}',
     enrolOwnKeyHint:
