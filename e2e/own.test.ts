@@ -78,7 +78,12 @@ describe('enrolling something oneself', () => {
     const shown = await anybody().call('own.show', { body: { right } });
     expect(shown).toMatchObject({
       displayName: 'bram.oster',
-      offers: ['totp', 'webauthn', 'recovery'].map((method) => ({ method, enrol: true, why: null })),
+      offers: [
+        { method: 'totp', enrol: true, why: null },
+        { method: 'webauthn', enrol: true, why: null },
+        { method: 'push', enrol: false, why: 'nothing-said' },
+        { method: 'recovery', enrol: true, why: null },
+      ],
     });
     expect(shown.held.map(({ method }) => method)).toEqual(['password']);
     const begun = await anybody().call('own.beginTotp', { body: { right, carrier: 'Bram’s phone' } });
@@ -180,14 +185,14 @@ describe('a draft', () => {
     });
     const text = rulebookOf([
       '{ rule: Open, at: { applications: [Enrolment] }, then: { ask whoever has one: [password + totp] } }',
-      '{ rule: Wages, at: { applications: [Payroll, Berth Planner] }, then: { ask for: [password + push] } }',
+      '{ rule: Wages, at: { applications: [Payroll, Berth Planner] }, then: { ask for: [password + certificate] } }',
       HOUSE,
     ]);
     const { findings } = await inst.owner.call('rulebook.check', { body: { text } });
     const told = findings.map(({ what, rule, facts }) => ({ what, rule, facts }));
     expect(told).toContainEqual({ what: 'enrols-by-one-proof', rule: 'Open', facts: { name: 'Enrolment' } });
     expect(told.filter(({ what }) => what === 'enrols-by-one-proof')).toHaveLength(1);
-    const way = 'password + push';
+    const way = 'password + certificate';
     expect(told.filter(({ what }) => what === 'not-carried')).toEqual([
       { what: 'not-carried', rule: 'Wages', facts: { application: 'Berth Planner', way } },
       { what: 'not-carried', rule: 'Wages', facts: { application: 'Payroll', way } },

@@ -162,7 +162,9 @@ describe('publishing', () => {
     await inst.sql(
       "INSERT INTO role_grants (person_id, role, granted_at, limited) SELECT id, 'owner', UTC_TIMESTAMP(3), 0 FROM persons WHERE display_name = 'Spare'",
     );
-    await save(rulebookOf(['{ rule: Keys, at: { applications: [Console] }, then: { ask for: [password + push] } }']));
+    await save(
+      rulebookOf(['{ rule: Keys, at: { applications: [Console] }, then: { ask for: [password + certificate] } }']),
+    );
     const { findings, lockedOut } = await inst.owner.call('rulebookDraft.review');
     expect(findings.map(({ what, rule }) => [what, rule])).toEqual([
       ['publisher-locked-out', null],

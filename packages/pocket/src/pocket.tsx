@@ -90,6 +90,7 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
   useEffect(() => {
     let over = false;
     let timer: ReturnType<typeof setTimeout>;
+    let gone = false;
     const look = async () => {
       // A page that nobody sees asks nothing.
       if (document.visibilityState === 'visible')
@@ -99,9 +100,12 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
           setAsked(now);
           setTrouble(undefined);
         } catch (error) {
-          if (!over) setTrouble(troubleOf(error));
+          if (over) return;
+          setTrouble(troubleOf(error));
+          // What was taken off comes back only by a new link: it is not asked about over and over.
+          gone = troubleOf(error) === 'unknown';
         }
-      if (!over) timer = setTimeout(() => void look(), LOOK_MS);
+      if (!over && !gone) timer = setTimeout(() => void look(), LOOK_MS);
     };
     void look();
     const seen = () => {

@@ -85,7 +85,7 @@ export const pushRoutes = {
     body: z.strictObject({ token }),
     answer: asked.extend({ device: id }),
     status: 201,
-    errors: ['phone-unknown', 'phone-clock', 'phone-known', 'throttled'],
+    errors: ['phone-unknown', 'phone-clock', 'phone-known'],
     trail: ['phone.came'],
   }),
   'phones.fetch': route('phones.fetch', {
@@ -93,7 +93,7 @@ export const pushRoutes = {
     access: open(BY_DEVICE),
     body: z.strictObject({ token }),
     answer: asked,
-    errors: ['phone-unknown', 'phone-clock', 'throttled'],
+    errors: ['phone-unknown', 'phone-clock'],
     trail: { none: 'reads what waits; that it was shown stands with the request' },
   }),
   'phones.answer': route('phones.answer', {

@@ -21,7 +21,7 @@ import { heard, readDevice, type DeviceRow } from './devices.js';
 
 /** A phone asks what waits for it. */
 export const fetchForPhone: Handler<'phones.fetch'> = async (deps, call) => {
-  const { device } = await heard(deps, { token: call.body.token, origin: call.origin }, 'fetch');
+  const { device } = await heard(deps, call.body.token, 'fetch');
   const answer = await askedOf(deps, deps, idText(device.id), deps.now());
   const shown = answer.requests.map(({ id }) => idBytes(id));
   await write(deps, 'UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :id', {
@@ -56,7 +56,7 @@ const REQUEST = `SELECT q.id, q.sign_in_id, q.device_id, q.challenge, q.number, 
  * whoever signs in to go on by; a no ends the sign-in there and then.
  */
 export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
-  const { message, device } = await heard(deps, { token: call.body.token, origin: call.origin }, 'answer');
+  const { message, device } = await heard(deps, call.body.token, 'answer');
   const doer: Maker = { actor: { kind: 'page', personId: idText(device.person_id) }, origin: call.origin };
   let refusal: Refusal | undefined;
   const reply = await call.run(async (work) => {

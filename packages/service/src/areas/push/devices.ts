@@ -1,7 +1,6 @@
 import { deviceKeyObject, readPush, type PushMessages, type PushRefusal } from '@nimble-latch/core/push';
 import type { AuthenticatorState, Id } from '@nimble-latch/core/vocabulary';
 import type { GuardColumns } from '../keyring/authenticator-row.js';
-import { assertMayTry, paidBySource } from '../signins/nameless.js';
 import { selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
@@ -25,26 +24,25 @@ const DEVICE = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures,
 export const readDevice = async (db: Db, id: Id): Promise<DeviceRow | undefined> =>
   await selectOne<DeviceRow>(db, DEVICE, { id: idBytes(id) });
 
-/** Why a phone is not listened to: its clock is told to whoever holds the key; all else is told the same, and paid for by its source. */
-export async function phoneRefusal(deps: Deps, origin: string, reason: PushRefusal): Promise<Refusal> {
-  if (reason === 'clock') return new Refusal('phone-clock', { now: deps.now().toISOString() });
-  await paidBySource(deps, origin);
-  return new Refusal('phone-unknown');
-}
+/**
+ * Why a phone is not listened to: its clock is told to whoever holds the key, and all else is told the same. None of it is taken from the
+ * budget of where it is: nobody guesses a key or a code of 160 bits, and one phone that was taken off would silence all behind its address.
+ */
+export const phoneRefusal = (deps: Pick<Deps, 'now'>, reason: PushRefusal): Refusal =>
+  reason === 'clock' ? new Refusal('phone-clock', { now: deps.now().toISOString() }) : new Refusal('phone-unknown');
 
-/** What a known phone says. Throws `phone-unknown`, `phone-clock` or `throttled`. */
+/** What a known phone says. Throws `phone-unknown` or `phone-clock`. */
 export async function heard<K extends 'fetch' | 'answer'>(
   deps: Deps,
-  { token, origin }: { readonly token: string; readonly origin: string },
+  token: string,
   kind: K,
 ): Promise<{ readonly message: PushMessages[K]; readonly device: DeviceRow }> {
-  await assertMayTry(deps, origin);
   let device: DeviceRow | undefined;
   const at = { installation: deps.config.publicUrl.origin, nowMs: deps.now().getTime() };
   const read = await readPush(token, kind, at, async (id) => {
     device = await readDevice(deps, storedId(id));
     return device && deviceKeyObject({ x: device.key_x, y: device.key_y });
   });
-  if (!read.ok) throw await phoneRefusal(deps, origin, read.reason);
+  if (!read.ok) throw phoneRefusal(deps, read.reason);
   return { message: read.message, device: device! };
 }

@@ -11,7 +11,6 @@ import { activate, lockPending } from '../keyring/activate.js';
 import type { AuthenticatorRow } from '../keyring/authenticator-row.js';
 import { authenticatorOf } from '../keyring/described.js';
 import { assertOffered } from '../methods/offer.js';
-import { assertMayTry, paidBySource } from '../signins/nameless.js';
 import { insertAll } from '../../platform/db/bulk-insert.js';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
 import { selectOne, selectOneToWrite, write } from '../../platform/db/sql.js';
@@ -107,23 +106,19 @@ interface ComingRow {
 }
 
 /**
- * A phone follows the link: it brings its key, and is asked at once. Of two that follow one link, one comes in. Guesses are paid for by
- * their source, and all codes that are of no use are told the same.
+ * A phone follows the link: it brings its key, and is asked at once. Of two that follow one link, one comes in; all codes that are of no use
+ * are told the same.
  */
 export const enrolPhone: Handler<'phones.enrol'> = async (deps, call) => {
-  await assertMayTry(deps, call.origin);
   const read = readPushEnrolment(call.body.token, {
     installation: deps.config.publicUrl.origin,
     nowMs: deps.now().getTime(),
   });
-  if (!read.ok) throw await phoneRefusal(deps, call.origin, read.reason);
+  if (!read.ok) throw phoneRefusal(deps, read.reason);
   const { code, key } = read.message;
   const device = tokenId('device', code);
   const row = device === undefined ? undefined : await comingRow(deps, device);
-  if (!device || !row || !(await verifyToken(deps, 'device', device, code, row))) {
-    await paidBySource(deps, call.origin);
-    throw new Refusal('phone-unknown');
-  }
+  if (!device || !row || !(await verifyToken(deps, 'device', device, code, row))) throw new Refusal('phone-unknown');
   const person = idText(row.person_id);
   try {
     return await call.run(async (work) => {
