@@ -330,7 +330,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           )}
         </Row>
         <Row>
-          {one.state === 'pending' && one.method !== 'webauthn' && (
+          {one.state === 'pending' && (one.totp !== null || one.hotp !== null) && (
             <Button onPress={() => setOpen('prove')}>{w.prove}</Button>
           )}
           {showsCodes && <Button onPress={() => setOpen('try')}>{w.tryAct}</Button>}
