@@ -3,7 +3,7 @@ import { createClient } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { PocketPhone, type PhoneRequest } from '../packages/standins/src/pocket/phone.js';
 import { NLATCH, run } from '../scripts/lib/installation.mjs';
-import { connectedApplication, Installation, outcomes, PASSWORD } from './support/installation.js';
+import { connectedApplication, Installation, outcomes, PASSWORD, Phone } from './support/installation.js';
 import { mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -158,7 +158,6 @@ describe('a phone that approves', () => {
   it('leaves another way open meanwhile; what is right first counts, and the phone is asked no more', async () => {
     const { phone, right } = await withPhone('other.way');
     const app = await anybody().call('own.beginTotp', { body: { right } });
-    const { Phone } = await import('./support/installation.js');
     const codes = new Phone(app.keyUri);
     await anybody().call('own.proveTotp', {
       params: { id: app.authenticator.id },

@@ -52,7 +52,8 @@ export const invitationWords = {
     people: 'Asked for: {people, plural, one {# person} other {# people}}.',
     outcome: '  {people}  {outcome}',
     withoutProof:
-      '{people, plural, one {# of those invited has} other {# of those invited have}} neither a password nor a pass, and nothing to begin with: give them one, or a pass with nlatch pass give … --for enrol.',
+      '{people, plural, one {# of those invited has} other {# of those invited have}} neither a password nor a pass, and nothing to begin with: ' +
+      'give them one, or a pass with nlatch pass give … --for enrol.',
     countersigned:
       '{people, plural, one {# of those invited needs} other {# of those invited need}} the yes of a second administrator.',
     unknown: 'Nobody’s: {names}',
@@ -70,7 +71,8 @@ export const invitationWords = {
       '{count, plural, one {# letter} other {# letters}} in {file}. Each is shown this once: print them, then delete the file.',
     left: 'More are waiting: {left}. Run it again with another file.',
     merge:
-      '{people, plural, one {# invitation} other {# invitations}} in {file}. This opens it, and is shown this once:\n\n    {password}\n\nTell it by another way than the file goes. An archiver that knows AES opens it; delete both when the letters are out.',
+      '{people, plural, one {# invitation} other {# invitations}} in {file}. This opens it, and is shown this once:\n\n    {password}\n\nTell it by another way than the file goes. ' +
+      'An archiver that knows AES opens it; delete both when the letters are out.',
     noMerge: 'Nobody of this sending is waiting to be put into a file.',
     merged:
       'Nobody of this sending is waiting to be put into a file. {unopened, plural, one {# person has} other {# people have}} not opened theirs: --again makes a new file of these.',
@@ -86,7 +88,8 @@ export const invitationWords = {
     merge:
       'Whoever opens the file can begin to enrol in the place of {people, plural, one {# person} other {# people}}. It is given out this once, after the yes of a second administrator.',
     mergeAgain:
-      'Whoever opens the file can begin to enrol in the place of {people, plural, one {# person} other {# people}}. What a file before it holds ends for {unopened, plural, one {# of them} other {# of them}}. It takes the yes of a second administrator.',
+      'Whoever opens the file can begin to enrol in the place of {people, plural, one {# person} other {# people}}. ' +
+      'What a file before it holds ends for {unopened, plural, one {# of them} other {# of them}}. It takes the yes of a second administrator.',
     standing:
       'Whoever joins {group} is invited by mail, without anybody asking again. There now: {people}, of whom {invited} would be invited.',
     end: 'Nobody is invited by it any more.',

@@ -62,6 +62,23 @@ export type GuardColumns = Pick<
   'familiar_failures' | 'familiar_paused_until' | 'stranger_failures' | 'stranger_paused_until'
 >;
 
+/** What of an authenticator's row deciding a proof of it takes. */
+export const PROVING_COLUMNS = [
+  'id',
+  'carrier_id',
+  'method',
+  'preferred',
+  'hardware',
+  'pin_sealed',
+  'verified',
+  'device_bound',
+  'familiar_failures',
+  'familiar_paused_until',
+  'stranger_failures',
+  'stranger_paused_until',
+] as const satisfies (keyof AuthenticatorRow)[];
+export type ProvingRow = Pick<AuthenticatorRow, (typeof PROVING_COLUMNS)[number]>;
+
 export function guardOf(row: GuardColumns, lane: Lane): Guard {
   return { failures: row[`${lane}_failures`], pausedUntil: row[`${lane}_paused_until`]?.getTime() };
 }

@@ -19,14 +19,19 @@ import { idBytes, idText, idTextOrNull, storedId } from '../../platform/ids.js';
 import { askedOf } from './asked.js';
 import { heard, readDevice, type DeviceRow } from './devices.js';
 
+/** How often it is written down that a phone has asked. */
+const SEEN_AGAIN_MS = 60_000;
+
 /** A phone asks what waits for it. */
 export const fetchForPhone: Handler<'phones.fetch'> = async (deps, call) => {
   const { device } = await heard(deps, call.body.token, 'fetch');
   const answer = await askedOf(deps, deps, idText(device.id), deps.now());
   const shown = answer.requests.map(({ id }) => idBytes(id));
-  await write(deps, 'UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :id', {
-    id: device.id,
-  });
+  // A page that is open asks every other second; for how long a phone was silent, minutes are enough.
+  if (device.seen_at === null || deps.now().getTime() - device.seen_at.getTime() > SEEN_AGAIN_MS)
+    await write(deps, 'UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :id', {
+      id: device.id,
+    });
   if (shown.length > 0)
     await write(
       deps,

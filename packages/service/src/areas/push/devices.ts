@@ -14,10 +14,11 @@ export interface DeviceRow extends GuardColumns {
   readonly label: string;
   readonly key_x: Buffer;
   readonly key_y: Buffer;
+  readonly seen_at: Date | null;
 }
 
 /** As long as it is on the keyring of somebody who is active; what ended, or is on a carrier that is lost, is not known any more. */
-const DEVICE = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures, a.familiar_paused_until, a.stranger_failures, a.stranger_paused_until, d.key_x, d.key_y
+const DEVICE = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures, a.familiar_paused_until, a.stranger_failures, a.stranger_paused_until, d.key_x, d.key_y, d.seen_at
   FROM push_devices d JOIN authenticators a ON a.id = d.authenticator_id JOIN persons p ON p.id = a.person_id LEFT JOIN carriers c ON c.id = a.carrier_id
   WHERE d.authenticator_id = :id AND d.key_x IS NOT NULL AND a.state IN ('pending', 'active', 'suspended') AND p.state = 'active' AND COALESCE(c.state, '') <> 'lost'`;
 

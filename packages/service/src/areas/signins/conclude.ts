@@ -29,20 +29,7 @@ export async function conclude(
 ): Promise<StoredSignIn> {
   // The sign-in before its authenticators, as the locks are taken: two that meet queue instead of blocking each other.
   const saved =
-    judgement.type === 'beside'
-      ? stored
-      : saveSignIn(
-          plan,
-          stored,
-          await askingPhones(
-            deps,
-            plan.reading,
-            stored,
-            await nextState(plan, stored, judgement),
-            plan.now,
-            plan.atEnd,
-          ),
-        );
+    judgement.type === 'beside' ? stored : saveSignIn(plan, stored, await asNext(deps, plan, stored, judgement));
   for (const write of writes) plan.atEnd(write);
   for (const entry of entries) await plan.trail(entry);
   if (judgement.type === 'beside') return saved;
@@ -71,4 +58,15 @@ async function nextState(
   }
   const keyring = judgement.keyring ?? heldAt(await currentKeyring(plan.reading, personId!), applicationId);
   return await advanceRight(plan.reading, stored, signIn, { ...judgement, keyring }, plan.now, plan.atEnd);
+}
+
+/** The next state; where it asks for an approval, phones are asked. */
+async function asNext(
+  deps: Deps,
+  plan: Plan,
+  stored: StoredSignIn,
+  judgement: Exclude<Judgement, { type: 'beside' }>,
+): Promise<SignIn> {
+  const next = await nextState(plan, stored, judgement);
+  return await askingPhones(deps, plan.reading, stored, next, plan.now, plan.atEnd);
 }

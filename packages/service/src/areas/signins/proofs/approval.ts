@@ -1,12 +1,11 @@
 import { canAnswer, promptOf } from '@nimble-latch/core/signin';
 import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
-import type { Statement } from '../../../platform/db/sql.js';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
 import { badField } from '../../../platform/errors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
-import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
+import { PROVING_COLUMNS, type ProvingRow } from '../../keyring/authenticator-row.js';
 import { countsNow, currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
-import { select } from '../../../platform/db/sql.js';
+import { select, type Statement } from '../../../platform/db/sql.js';
 import { forgetting, taking } from '../guards.js';
 import { atPlace } from '../key-prompt.js';
 import { standingOf } from '../lanes.js';
@@ -30,23 +29,7 @@ export const approval = judgedAhead({
   judge: async ({ stored, rows }, plan) => await judge(plan, stored, rows),
 });
 
-const COLUMNS = [
-  'id',
-  'carrier_id',
-  'method',
-  'preferred',
-  'hardware',
-  'pin_sealed',
-  'verified',
-  'device_bound',
-  'familiar_failures',
-  'familiar_paused_until',
-  'stranger_failures',
-  'stranger_paused_until',
-] as const satisfies (keyof AuthenticatorRow)[];
-type PhoneRow = GuardColumns & Pick<AuthenticatorRow, (typeof COLUMNS)[number]>;
-
-const SIGN_IN_WITH_APPROVAL = `SELECT ${SIGN_IN_COLUMNS}, q.id AS push_id, q.state AS push_state, ${COLUMNS.map((column) => `a.${column} AS phone_${column}`).join(', ')}
+const SIGN_IN_WITH_APPROVAL = `SELECT ${SIGN_IN_COLUMNS}, q.id AS push_id, q.state AS push_state, ${PROVING_COLUMNS.map((column) => `a.${column} AS phone_${column}`).join(', ')}
   FROM sign_ins s LEFT JOIN push_requests q ON q.sign_in_id = s.id AND q.state IN ('waiting', 'approved')
   LEFT JOIN authenticators a ON q.state = 'approved' AND a.id = q.answered_by AND a.person_id = s.person_id AND ${countsNow('a')} AND ${atPlace('s.application_id')}
     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active')`;
@@ -72,7 +55,9 @@ async function judge(plan: Plan, stored: StoredSignIn, rows: readonly object[]):
   }
   // Taken out of use between its answer and now: nobody has answered.
   if (row['phone_id'] === null) return { judgement: { type: 'unanswered' }, writes: [withdrawn(request)] };
-  const phone = Object.fromEntries(COLUMNS.map((column) => [column, row[`phone_${column}`]])) as unknown as PhoneRow;
+  const phone = Object.fromEntries(
+    PROVING_COLUMNS.map((column) => [column, row[`phone_${column}`]]),
+  ) as unknown as ProvingRow;
   const held = usableOf(phone);
   const keyring = heldAt(await currentKeyring(plan.reading, personId!), applicationId);
   if (!canAnswer(signIn.requirement.outcome, signIn.proofs, held, keyring))

@@ -3,42 +3,24 @@ import { select, selectToWrite, type Db } from '../../../platform/db/sql.js';
 import type { Opening, Work } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { idBytes } from '../../../platform/ids.js';
-import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
+import { PROVING_COLUMNS, type ProvingRow } from '../../keyring/authenticator-row.js';
 import { bytesOf } from '../../keyring/relying-party.js';
 import { countsNow } from '../../keyring/usable.js';
 import { atPlace, type Credential } from '../key-prompt.js';
 import { SIGN_IN_COLUMNS, type StoredSignIn } from '../store.js';
 
 /** A key that may answer: of its rows, what deciding takes. */
-export type KeyRow = GuardColumns &
-  Pick<
-    AuthenticatorRow,
-    'id' | 'carrier_id' | 'method' | 'preferred' | 'hardware' | 'pin_sealed' | 'verified' | 'device_bound'
-  > & {
-    credential_id: Buffer;
-    public_key: Buffer;
-    sign_count: number;
-    backup_eligible: number;
-    app_id: string | null;
-    user_handle: Buffer;
-    /** Of the application's own pages, apart by spaces; null where it has none. */
-    origins: string | null;
-  };
+export type KeyRow = ProvingRow & {
+  credential_id: Buffer;
+  public_key: Buffer;
+  sign_count: number;
+  backup_eligible: number;
+  app_id: string | null;
+  user_handle: Buffer;
+  /** Of the application's own pages, apart by spaces; null where it has none. */
+  origins: string | null;
+};
 
-const OF_AUTHENTICATOR = [
-  'id',
-  'carrier_id',
-  'method',
-  'preferred',
-  'hardware',
-  'pin_sealed',
-  'verified',
-  'device_bound',
-  'familiar_failures',
-  'familiar_paused_until',
-  'stranger_failures',
-  'stranger_paused_until',
-] as const satisfies (keyof KeyRow)[];
 const OF_CREDENTIAL = [
   'credential_id',
   'public_key',
@@ -52,7 +34,7 @@ const HANDLE = 'COALESCE(c.user_handle, (SELECT h.user_handle FROM persons h WHE
 const ORIGINS =
   "(SELECT GROUP_CONCAT(w.origin SEPARATOR ' ') FROM application_origins w WHERE w.application_id = s.application_id)";
 const KEY = [
-  ...OF_AUTHENTICATOR.map((column) => `a.${column} AS key_${column}`),
+  ...PROVING_COLUMNS.map((column) => `a.${column} AS key_${column}`),
   ...OF_CREDENTIAL.map((column) => `c.${column} AS key_${column}`),
   `${HANDLE} AS key_user_handle`,
   `${ORIGINS} AS key_origins`,
@@ -100,7 +82,7 @@ export function openingOf(deps: Deps, id: Id, { rawId }: Credential): Opening {
 export function keyIn(rows: readonly object[]): KeyRow | undefined {
   const row = rows[0] as Record<string, unknown> | undefined;
   if (!row || row['key_id'] === null) return undefined;
-  const columns = [...OF_AUTHENTICATOR, ...OF_CREDENTIAL, 'user_handle', 'origins'] as const;
+  const columns = [...PROVING_COLUMNS, ...OF_CREDENTIAL, 'user_handle', 'origins'] as const;
   // The columns are those of a key, each under its prefix.
   return Object.fromEntries(columns.map((column) => [column, row[`key_${column}`]])) as unknown as KeyRow;
 }
