@@ -1,6 +1,6 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import type { Node } from '../support/installation.js';
-import { startOnCluster, ROUNDS, WHOLE, type OnCluster } from '../support/cluster.js';
+import { startOnCluster, ROUNDS, tellMembers, WHOLE, type OnCluster } from '../support/cluster.js';
 import { pairsOn } from './pairs.js';
 
 let on: OnCluster;
@@ -12,6 +12,9 @@ beforeAll(async () => {
   await on.installation.sql(
     "UPDATE settings SET data = JSON_SET(data, '$.countersign.actions', JSON_ARRAY()), version = version + 1",
   );
+});
+afterEach(async ({ task }) => {
+  if (task.result?.state === 'fail') await tellMembers(on);
 });
 afterAll(async () => await on.stop());
 

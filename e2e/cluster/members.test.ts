@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { missingPartitions, partitionName } from '../../packages/service/src/platform/db/partitions.js';
 import {
   alike,
@@ -6,6 +6,7 @@ import {
   ROUNDS,
   startOnCluster,
   tell,
+  tellMembers,
   WHOLE,
   type Member,
   type OnCluster,
@@ -23,6 +24,9 @@ beforeAll(async () => {
   on = await startOnCluster(3, {}, 'all-members');
   nodes = [...on.installation.nodes];
   visitors = await Visitors.of(on.installation, 6);
+});
+afterEach(async ({ task }) => {
+  if (task.result?.state === 'fail') await tellMembers(on);
 });
 afterAll(async () => await on.stop());
 

@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { closeRuntime, openRuntime } from '../../packages/service/src/host/runtime.js';
 import { readConfig } from '../../packages/service/src/platform/config.js';
 import type { Deps } from '../../packages/service/src/platform/deps.js';
@@ -27,12 +28,15 @@ export const serverOf = (cluster: Cluster, member: Member) => ({
   adminPassword: cluster.adminPassword,
 });
 
-/** Whether members give each other up sooner than they do by themselves. */
-const QUICK = process.env['NLATCH_CLUSTER_PATIENCE'] !== 'default';
 /** How often each race is run, and whether all of it is: with all other tests a part is, and `scripts/test-cluster` runs the whole. */
 const given = process.env['NLATCH_CLUSTER_ROUNDS'];
 export const ROUNDS = Number(given ?? 2);
 export const WHOLE = given !== undefined;
+/**
+ * Whether members give each other up sooner than they do by themselves. Beside all other tests a machine may stand still for longer than
+ * that: members that gave each other up then would be the machine's doing, and no finding.
+ */
+const QUICK = WHOLE && process.env['NLATCH_CLUSTER_PATIENCE'] !== 'default';
 
 /**
  * Starts a cluster with an installation on it, and nodes of ours, each on a member of its own.
@@ -93,6 +97,19 @@ function running(
 /** Sign-ins that ended well, as the records have it. */
 export const lettings = async ({ installation }: OnCluster): Promise<number> =>
   Number((await installation.sql<{ n: number }>("SELECT COUNT(*) AS n FROM sign_ins WHERE state = 'let-in'"))[0]!.n);
+
+/** Says, once a test has failed, how each member is and what it logged last: without that nobody can tell whose doing it was. */
+export async function tellMembers({ cluster }: OnCluster): Promise<void> {
+  for (const member of cluster.members) {
+    const states = await Promise.all(
+      ['wsrep_cluster_status', 'wsrep_cluster_size', 'wsrep_local_state_comment'].map(
+        async (name) => `${name} ${String(await member.status(name))}`,
+      ),
+    );
+    const log = readFileSync(member.log, 'utf8').trim().split('\n').slice(-30).join('\n');
+    process.stderr.write(`member ${member.number}: ${states.join(', ')}\n${log}\n`);
+  }
+}
 
 /** Says a figure beside the tests' own lines. */
 export const tell = (line: string, counts: ReadonlyMap<string, number>): void =>

@@ -8,7 +8,7 @@ import { chmodSync, chownSync, existsSync, mkdirSync, mkdtempSync, readFileSync,
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as delay } from 'node:timers/promises';
-import { portIsFree, SetupError } from './private-mariadb.mjs';
+import { freePort, SetupError } from './private-mariadb.mjs';
 
 const PROVIDERS = ['/usr/lib/galera/libgalera_smm.so', '/usr/lib64/galera-4/libgalera_smm.so'];
 const SERVER = '/usr/sbin/mariadbd';
@@ -25,19 +25,6 @@ function accountOf() {
   const group = spawnSync('id', ['-g', 'mysql'], { encoding: 'utf8' });
   if (found.status !== 0) throw new SetupError('There is no account “mysql”.\n  try: apt-get install mariadb-server');
   return { uid: Number(found.stdout), gid: Number(group.stdout) };
-}
-
-/**
- * Free ports below those that the kernel gives away by itself: a member gives its own back and takes it again, and nobody else may have
- * come by it meanwhile.
- */
-async function portsOfOwn(count) {
-  const ports = [];
-  while (ports.length < count) {
-    const port = 12_000 + Math.floor(Math.random() * 20_000);
-    if (!ports.includes(port) && (await portIsFree(port))) ports.push(port);
-  }
-  return ports;
 }
 
 const ip = (...args) => {
@@ -291,7 +278,7 @@ export async function startPrivateCluster({
     },
   };
   for (const number of [1, 2, 3]) {
-    const [sql, group, ist, sst] = await portsOfOwn(4);
+    const [sql, group, ist, sst] = [await freePort(), await freePort(), await freePort(), await freePort()];
     cluster.net?.add(number);
     const member = new Member(cluster, number, { sql, group, ist, sst });
     for (const folder of ['', '/data', '/tmp']) {

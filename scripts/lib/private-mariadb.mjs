@@ -13,16 +13,47 @@ import { setTimeout as delay } from 'node:timers/promises';
 /** A failure whose text already says what to do. */
 export class SetupError extends Error {}
 
-/** Asks the kernel for a loopback port that is free now. */
-export function freePort() {
-  return new Promise((resolve, reject) => {
-    const server = createServer();
-    server.once('error', reject);
-    server.listen(0, '127.0.0.1', () => {
-      const { port } = server.address();
-      server.close(() => resolve(port));
-    });
-  });
+/** Where ports are kept that somebody here was given: files by their number, each with the process that asked. */
+const GIVEN = join(tmpdir(), 'nlatch-ports');
+/** Below those that the kernel gives to outgoing connections, which any program may come by at any moment. */
+const LOWEST = 10_000;
+const HIGHEST = 32_000;
+
+/** Whether the process that a port was given to still runs; what can't be read was written this very moment. */
+function stillHeld(file) {
+  try {
+    process.kill(Number(readFileSync(file, 'utf8')) || process.pid, 0);
+    return true;
+  } catch (error) {
+    return error.code !== 'ESRCH';
+  }
+}
+
+/** Takes a port for this process, unless another one of ours that still runs has it. */
+function take(port) {
+  mkdirSync(GIVEN, { recursive: true });
+  const file = join(GIVEN, String(port));
+  try {
+    writeFileSync(file, String(process.pid), { flag: 'wx' });
+    return true;
+  } catch (error) {
+    if (error.code !== 'EEXIST') throw error;
+    // Left by a process that has ended: free at the next try, whoever makes it.
+    if (!stillHeld(file)) rmSync(file, { force: true });
+    return false;
+  }
+}
+
+/**
+ * A loopback port that is free, and is given to nobody else among the processes of this machine that ask here: it can be closed and
+ * opened again for as long as the asking process runs.
+ */
+export async function freePort() {
+  for (let tries = 0; tries < 1000; tries++) {
+    const port = LOWEST + Math.floor(Math.random() * (HIGHEST - LOWEST));
+    if (take(port) && (await portIsFree(port))) return port;
+  }
+  throw new SetupError(`No port between ${LOWEST} and ${HIGHEST} is free on 127.0.0.1.`);
 }
 
 /** Whether a loopback port can be bound. */
