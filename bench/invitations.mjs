@@ -47,6 +47,7 @@ stops.unshift(() => new Promise((resolve) => smtp.close(resolve)));
 
 const residentMb = (pid) => Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))[1]) / 1024;
 
+/** A service with people in it. */
 async function ours() {
   const database = await createDatabase(server, 'ours');
   const port = await freePort();
@@ -61,17 +62,25 @@ async function ours() {
   });
   stops.unshift(() => service.stop());
   const client = createClient({ server: service.url, token: await chore(env, 'owner-token', '--for', 'ines.marlow') });
-  const who = { filter: { state: 'active' } };
-  const { people, outcomes } = await client.call('invitationRounds.preview', { body: { who, methods: ['webauthn'] } });
+  return { client, database, pid: service.child.pid };
+}
+
+/** Invites everybody who meets the filter, and answers once the mail server has every letter. */
+async function invite({ client, pid }, who) {
+  const body = { who, methods: ['webauthn'] };
+  const { people, outcomes } = await client.call('invitationRounds.preview', { body });
   const before = post.letters;
-  let [first, most] = [residentMb(service.child.pid), 0];
-  const watch = setInterval(() => (most = Math.max(most, residentMb(service.child.pid))), 200);
+  let [first, most] = [residentMb(pid), 0];
+  const watch = setInterval(() => (most = Math.max(most, residentMb(pid))), 200);
   const start = performance.now();
-  const { id } = await client.call('invitationRounds.begin', { body: { who, methods: ['webauthn'], expect: people } });
+  const { id } = await client.call('invitationRounds.begin', { body: { ...body, expect: people } });
   let written;
+  let asked = start;
   while (post.letters - before < outcomes.invited) {
-    await delay(50);
-    if (written === undefined) {
+    await delay(20);
+    // Asking is work that the limit does not have: as often as a console asks.
+    if (written === undefined && performance.now() - asked > 1_000) {
+      asked = performance.now();
       const round = await client.call('invitationRounds.show', { params: { id } });
       if (round.state === 'done') written = (performance.now() - start) / 1000;
     }
@@ -79,21 +88,21 @@ async function ours() {
   const took = (performance.now() - start) / 1000;
   clearInterval(watch);
   const { states } = await client.call('invitations.figures', { query: { round: id } });
-  return { took, written: written ?? took, invited: outcomes.invited, sent: states.sent ?? 0, first, most, database };
+  return { took, written: written ?? took, invited: outcomes.invited, sent: states.sent ?? 0, first, most };
 }
 
 /** Rows of the same tables and letters of the same size, and nothing in between. */
-async function bare({ database, invited }) {
+async function bare({ database }, invited) {
   const from = await mariadb.createConnection({ ...database, database: database.name });
   stops.unshift(() => from.end());
   const rows = {};
   for (const table of TABLES) {
     rows[table] = await from.query(`SELECT * FROM ${table} LIMIT ${BATCH}`);
-    await from.query(`CREATE TABLE bare_${table} ENGINE=InnoDB AS SELECT * FROM ${table} LIMIT 0`);
+    await from.query(`CREATE OR REPLACE TABLE bare_${table} ENGINE=InnoDB AS SELECT * FROM ${table} LIMIT 0`);
     await from.query(`ALTER TABLE bare_${table} ADD COLUMN bare_id BIGINT AUTO_INCREMENT PRIMARY KEY FIRST`);
   }
   await from.query(
-    'CREATE TABLE bare_outbox (id BIGINT AUTO_INCREMENT PRIMARY KEY, sealed BLOB NOT NULL) ENGINE=InnoDB',
+    'CREATE OR REPLACE TABLE bare_outbox (id BIGINT AUTO_INCREMENT PRIMARY KEY, sealed BLOB NOT NULL) ENGINE=InnoDB',
   );
   const outboxRow = 'INSERT INTO bare_outbox (sealed) VALUES (?)';
   const sealed = Buffer.alloc(Buffer.byteLength(post.example));
@@ -102,7 +111,6 @@ async function bare({ database, invited }) {
     url: `smtp://127.0.0.1:${smtpPort}`,
     pool: true,
     maxConnections: LANES,
-    maxMessages: Infinity,
   });
   const start = performance.now();
   for (let done = 0; done < invited; done += BATCH) {
@@ -138,7 +146,7 @@ async function bare({ database, invited }) {
   );
   const took = (performance.now() - start) / 1000;
   transport.close();
-  return { took, written };
+  return { took, written, invited };
 }
 
 const split = (mail) => ({
@@ -148,16 +156,23 @@ const split = (mail) => ({
 
 try {
   console.log(`Invitations by mail, ${PEOPLE} people; ${cpus()[0].model.trim()}, ${cpus().length} cores\n`);
-  const mine = await ours();
-  const limit = await bare(mine);
-  const ratio = mine.took / limit.took;
+  const service = await ours();
+  // Some people first: a service that has just started is not what carries a large sending, and the limit needs rows to copy.
+  const { rows } = await service.client.call('people.list', { query: { limit: 200, state: 'active' } });
+  await invite(service, { ids: rows.map(({ id }) => id) });
+  // The machine is not alike from one half minute to the next: the limit is the quicker one of before and behind.
+  const limits = [await bare(service, PEOPLE)];
+  const mine = await invite(service, { filter: { state: 'active' } });
+  limits.push(await bare(service, mine.invited));
+  const each = ({ took, invited }) => took / invited;
+  const ratio = each(mine) / Math.min(...limits.map(each));
   const growth = mine.most - mine.first;
   const line = (what, { took, written }, more = '') =>
     console.log(
       `${what.padEnd(6)} ${took.toFixed(1).padStart(6)} s, of that written after ${written.toFixed(1)} s${more}`,
     );
   line('ours', mine, `; ${mine.invited} invited, ${mine.sent} told as sent`);
-  line('bare', limit);
+  for (const limit of limits) line('bare', limit, `; ${limit.invited} rows and letters`);
   console.log(`ratio  ${ratio.toFixed(2)} (goal: at most ${GOALS.ratio})`);
   console.log(
     `memory ${mine.first.toFixed(0)} MB at first, ${mine.most.toFixed(0)} MB at most (goal: ${GOALS.growthMb} MB more at most)`,

@@ -70,7 +70,7 @@ describe('a merge file of invitations', () => {
     const { made, left } = await merge(round);
     expect([made!.people, left]).toEqual([2, 0]);
     expect(await show()).toMatchObject({ unprinted: 0, unopened: 2 });
-    expect(await merge(round)).toEqual({ made: null, left: 0 });
+    expect(await merge(round)).toEqual({ made: null, left: 0, before: null });
 
     await expect(
       opened(
@@ -132,6 +132,12 @@ describe('a merge file of invitations', () => {
     expect([one!['mail'], two!['mail']]).toEqual([mailOf('lost.file'), mailOf('used.file')]);
     await at.bring(two!['code']!);
     await expect(merge(round, { again: true })).rejects.toMatchObject(signed);
+    // Of those whose file is older than the first of them, there is nobody.
+    expect(await merge(round, { again: true, before: '2026-01-01T00:00:00Z' })).toEqual({
+      made: null,
+      left: 0,
+      before: '2026-01-01T00:00:00.000Z',
+    });
     const again = await madeFor(round, { again: true });
     const rows = await opened(again, again.password);
     expect(rows.map((row) => row['login_name'])).toEqual(['lost.file']);

@@ -290,6 +290,11 @@ export const invitationRoutes = {
         .boolean()
         .default(false)
         .describe('Also those who are in a file before it and have opened nothing; what that one holds of them ends'),
+      before: instant
+        .optional()
+        .describe(
+          'With `again`: of those, whose file was made before then. Where not all fit in, as the first call answers it',
+        ),
     }),
     answer: z.strictObject({
       made: z
@@ -302,6 +307,9 @@ export const invitationRoutes = {
         .nullable()
         .describe('Null where nobody waits for it'),
       left: z.number().int().describe('How many did not fit in, and wait for another file'),
+      before: instant
+        .nullable()
+        .describe('With `again`: what the call that makes the file of the others names as `before`'),
     }),
     errors: ['wrong-state', 'signature-needed'],
     freshProof: true,

@@ -1,12 +1,12 @@
 import { rm, writeFile } from 'node:fs/promises';
-import { catalogue, INVITING_OUTCOMES, say, type Answer, type InvitingOutcome } from '@nimble-latch/api';
+import { catalogue, INVITING_OUTCOMES, LIMITS, say, type Answer, type InvitingOutcome } from '@nimble-latch/api';
 import { Option } from 'commander';
 import { Failure } from '../failure.js';
 import { lettersPage } from '../render/letters.js';
 import { relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { invitationWords as w } from '../words/invitation.js';
-import { confirm, done } from './support.js';
+import { confirm, done, moment } from './support.js';
 import { listVerb, verb, type Paged } from './verbs.js';
 
 type Round = Answer<'invitationRounds.show'>;
@@ -85,7 +85,7 @@ export function sendings(at: Parameters<typeof verb>[0]): void {
       done(session, { file: letters.length === 0 ? null : out, letters: letters.length, left }, lines.join('\n'));
     },
   );
-  verb<{ out: string; mail?: boolean; again?: boolean; yes?: boolean }>(
+  verb<{ out: string; mail?: boolean; again?: boolean; before?: string; yes?: boolean }>(
     at,
     {
       line: 'merge-file <sending>',
@@ -95,15 +95,16 @@ export function sendings(at: Parameters<typeof verb>[0]): void {
           .requiredOption('--out <file>', options.zip)
           .option('--mail', options.withMail)
           .option('--again', options.again)
+          .option('--before <moment>', options.before, moment(at.context))
           .option('-y, --yes', words.options.yes),
     },
-    async (session, [id = ''], { out, mail = false, again = false, yes }) => {
+    async (session, [id = ''], { out, mail = false, again = false, before: earlier, yes }) => {
       const { unprinted, unopened } = await session.client.call('invitationRounds.show', { params: { id } });
       const consequence = again ? w.consequences.mergeAgain : w.consequences.merge;
-      const people = unprinted + (again ? unopened : 0);
+      const people = Math.min(unprinted + (again ? unopened : 0), LIMITS.mergedAtOnce);
       if (!(await confirm(session, say(consequence, { people, unopened }), yes))) return;
-      const body = { withMail: mail, again };
-      const { made, left } = await intoNewFile(out, '--out invitations-2.zip', async () => {
+      const body = { withMail: mail, again, ...(earlier === undefined ? {} : { before: earlier }) };
+      const { made, left, before } = await intoNewFile(out, '--out invitations-2.zip', async () => {
         const merged = await session.client.call('invitationRounds.merge', { params: { id }, body });
         return [merged, merged.made ? Buffer.from(merged.made.zip, 'base64') : undefined];
       });
@@ -118,9 +119,9 @@ export function sendings(at: Parameters<typeof verb>[0]): void {
       const { password } = made;
       const lines = [
         say(w.done.merge, { people: made.people, file: out, password }),
-        ...(left > 0 ? [say(w.done.left, { left })] : []),
+        ...(left > 0 ? [before === null ? say(w.done.left, { left }) : say(w.done.leftAgain, { left, before })] : []),
       ];
-      done(session, { file: out, people: made.people, password, left }, lines.join('\n'));
+      done(session, { file: out, people: made.people, password, left, before }, lines.join('\n'));
     },
   );
 }

@@ -17,6 +17,8 @@ export const invitationWords = {
     zip: 'a ZIP file that is written; must not be there yet',
     withMail: 'with their mail addresses in it',
     again: 'also those who are in a file before and have not opened theirs; what that file holds of them ends',
+    before:
+      'with --again: of those, whose file was made before then; where not all fit in, the first file says until when',
     group: 'whoever joins this group; everybody who is newly added unless said',
     present: 'also invite those who are there already',
     language: 'the language of the text',
@@ -70,6 +72,7 @@ export const invitationWords = {
     letters:
       '{count, plural, one {# letter} other {# letters}} in {file}. Each is shown this once: print them, then delete the file.',
     left: 'More are waiting: {left}. Run it again with another file.',
+    leftAgain: 'More are waiting: {left}. Run it again with another file and --before {before}',
     merge:
       '{people, plural, one {# invitation} other {# invitations}} in {file}. This opens it, and is shown this once:\n\n    {password}\n\nTell it by another way than the file goes. ' +
       'An archiver that knows AES opens it; delete both when the letters are out.',

@@ -13,7 +13,7 @@ import { invitationsWords } from './messages/index.js';
 const w = invitationsWords.invitations;
 type Made = NonNullable<Answer<'invitationRounds.merge'>['made']>;
 
-/** Makes the file of a sending for a mail merge; then it is there to be saved, this once, with what opens it. */
+/** Makes the file of a sending for a mail merge; then it is there to be saved, this once, with what opens it. More than fit in are several. */
 export function MergeDialog({
   round: { id, unprinted, unopened },
   onClose,
@@ -23,20 +23,31 @@ export function MergeDialog({
 }) {
   const [withMail, setWithMail] = useState(false);
   const [again, setAgain] = useState(unprinted === 0);
+  const [before, setBefore] = useState<string>();
+  const [waiting, setWaiting] = useState<number>();
   const [merged, setMerged] = useState<Answer<'invitationRounds.merge'>>();
   const act = useAct<undefined, Answer<'invitationRounds.merge'>>(
-    () => call('invitationRounds.merge', { params: { id }, body: { withMail, again } }),
+    () => call('invitationRounds.merge', { params: { id }, body: { withMail, again, ...(before && { before }) } }),
     setMerged,
   );
-  if (merged?.made) return <MadeFile made={merged.made} left={merged.left} onDone={onClose} />;
-  const people = unprinted + (again ? unopened : 0);
+  if (merged?.made) {
+    const { made, left } = merged;
+    // Those who did not fit in are next, and nobody of this file.
+    const next = () => {
+      setBefore(merged.before ?? undefined);
+      setWaiting(left);
+      setMerged(undefined);
+    };
+    return <MadeFile made={made} left={left} onDone={left > 0 ? next : onClose} />;
+  }
+  const people = waiting ?? unprinted + (again ? unopened : 0);
   return (
     <FormDialog title={w.mergeTitle} act={act} onClose={onClose} finish={say(w.mergeAct, { people })}>
       <p>{say(w.mergeHint, { people })}</p>
       <Checkbox isSelected={withMail} onChange={setWithMail}>
         {w.mergeMail}
       </Checkbox>
-      {unopened > 0 && (
+      {unopened > 0 && waiting === undefined && (
         <Checkbox isSelected={again} onChange={setAgain}>
           {say(w.mergeAgain, { unopened })}
         </Checkbox>

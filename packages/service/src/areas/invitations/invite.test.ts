@@ -9,6 +9,8 @@ import { insertPerson } from '../people/add-person.js';
 import { readLoginName } from '../people/login-names.js';
 import { invitationTold, inviteJob, nextReminder } from './invite.js';
 import { listInvitations } from './list.js';
+import { countUnsent, giveOut, lockUnsent } from './unsent.js';
+import type { Maker } from '../keyring/enrolling.js';
 import { addRound } from './rounds.js';
 import { FIRST_SETTINGS } from '../insight/settings-cache.js';
 
@@ -41,14 +43,14 @@ beforeEach(async () => {
   await write(inside.deps, 'DELETE FROM outbox');
 });
 
-const round = async (ids: readonly Id[] = people): Promise<Id> =>
+const round = async (ids: readonly Id[] = people, via: 'mail' | 'file' = 'mail'): Promise<Id> =>
   await inTransaction(
     inside.deps,
     async (work) =>
       await addRound(inside.deps, work, {
         ids: ids.map(idBytes),
         methods: ['totp'],
-        via: 'mail',
+        via,
         days: 14,
         countersigned: false,
         standing: null,
@@ -143,6 +145,32 @@ describe('a sending', () => {
       expect(sealed.length).toBeGreaterThan(300);
     }
     expect(dump).not.toMatch(/[A-Z]{4}-[A-Z]{4}/);
+  });
+});
+
+describe('invitations that go by file', () => {
+  it('are given out anew in turn, where not all fit into one: no one twice before everybody was once', async () => {
+    const id = await round(people.slice(0, 5), 'file');
+    await run(inside.deps, id);
+    const maker = { actor: { kind: 'person', personId: people[0]! }, origin: 'here' } as Maker;
+    const give = async (againBefore?: Date) =>
+      await inTransaction(inside.deps, async (work) => {
+        const which = { round: idBytes(id), againBefore: againBefore && work.now };
+        const rows = await lockUnsent(work, which, 2);
+        const given = await giveOut(inside.deps, work, maker, rows, 'invitation.merged');
+        return { names: given.map(({ row }) => row.display_name), left: await countUnsent(work, which) };
+      });
+    const said = [];
+    for (let i = 0; i < 2; i++) said.push(await give());
+    // Anew: first whoever is in none yet, then the two of the file that is oldest.
+    for (let i = 0; i < 3; i++) said.push(await give(new Date()));
+    expect(said).toEqual([
+      { names: ['Person 0', 'Person 1'], left: 3 },
+      { names: ['Person 2', 'Person 3'], left: 1 },
+      { names: ['Person 4', 'Person 0'], left: 3 },
+      { names: ['Person 1', 'Person 2'], left: 3 },
+      { names: ['Person 3', 'Person 0'], left: 3 },
+    ]);
   });
 });
 

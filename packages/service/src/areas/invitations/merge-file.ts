@@ -44,15 +44,18 @@ const MAIL: Column = [
  * of a second administrator, since whoever reads it could begin in the place of them all.
  */
 export const mergeFile: Handler<'invitationRounds.merge'> = async (deps, call) => {
-  const { again, withMail } = call.body;
+  const { again, withMail, before } = call.body;
   if (withMail && !call.actor.rights.has('person.read'))
     throw new PermissionRefusal(call.actor, 'person.read', 'not-permitted');
   const columns = withMail ? [...COLUMNS, MAIL] : COLUMNS;
   return await call.run(async (work) => {
     const { id, via, methods } = await reachedRound(work, call.actor, call.params.id);
     if (via !== 'file') throw new Refusal('wrong-state', { state: via });
-    const rows = await lockUnsent(work, { round: id, again }, LIMITS.mergedAtOnce);
-    if (rows.length === 0) return { answer: { made: null, left: 0 } };
+    const againBefore = again ? earlier(work.now, before) : undefined;
+    const which = { round: id, againBefore };
+    const next = againBefore?.toISOString() ?? null;
+    const rows = await lockUnsent(work, which, LIMITS.mergedAtOnce);
+    if (rows.length === 0) return { answer: { made: null, left: 0, before: next } };
     const round = idText(id);
     const facts = {
       people: rows.length,
@@ -83,9 +86,12 @@ export const mergeFile: Handler<'invitationRounds.merge'> = async (deps, call) =
     const zip = await encryptedZip('invitations.csv', lines, password);
     const name = `invitations-${round.slice(-8)}.zip`;
     const made = { people: rows.length, name, zip: Buffer.from(zip).toString('base64'), password };
-    return { answer: { made, left: await countUnsent(work, { round: id }) } };
+    return { answer: { made, left: await countUnsent(work, which), before: next } };
   });
 };
+
+const earlier = (now: Date, given: string | undefined): Date =>
+  given === undefined ? now : new Date(Math.min(now.getTime(), Date.parse(given)));
 
 /** The very invitations, as they are now: one sent anew meanwhile is another. */
 const digestOf = (rows: readonly Unsent[]): string =>

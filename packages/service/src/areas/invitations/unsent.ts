@@ -26,30 +26,37 @@ export interface Unsent {
   readonly links: number;
 }
 
-/** Which of a sending; `again`: also those that were given out and that nobody has opened. */
+/** Which of a sending: those that were not given out; `againBefore`: also those that were, before then, and that nobody has opened. */
 interface Which {
   readonly round: Buffer;
-  readonly again?: boolean;
+  readonly againBefore?: Date | undefined;
 }
 
-const waiting = ({ again = false }: Which): string =>
-  `i.round_id = :round AND i.via <> 'mail' AND ${again ? 'i.opened_at IS NULL' : 'i.sent_at IS NULL'} AND i.open_for IS NOT NULL AND i.valid_until > UTC_TIMESTAMP(3)`;
+const waiting = ({ againBefore }: Which): string =>
+  `i.round_id = :round AND i.via <> 'mail' AND i.open_for IS NOT NULL AND i.valid_until > UTC_TIMESTAMP(3) AND ` +
+  (againBefore ? 'i.opened_at IS NULL AND (i.sent_at IS NULL OR i.sent_at < :againBefore)' : 'i.sent_at IS NULL');
 
-/** Those that wait, under a lock: of two who give them out at once one has them. */
-export async function lockUnsent(work: Work, which: Which, limit: number): Promise<Unsent[]> {
+/**
+ * Those that wait, under a lock: of two who give them out at once one has them. Those that were never given out come first, then those for
+ * which it is longest ago: where not all fit in, the next call has the others.
+ */
+export async function lockUnsent(work: Work, { round, againBefore }: Which, limit: number): Promise<Unsent[]> {
   return await selectToWrite<Unsent>(
     work,
     `SELECT i.id, i.person_id, i.methods, i.valid_until, i.links, p.display_name, p.mail_sealed, p.language, p.time_zone,
        (SELECT n.value FROM login_names n WHERE n.person_id = p.id ORDER BY n.id LIMIT 1) AS login_name
-     FROM invitations i JOIN persons p ON p.id = i.person_id WHERE ${waiting(which)} ORDER BY i.id LIMIT ${limit}`,
-    { round: which.round },
+     FROM invitations i JOIN persons p ON p.id = i.person_id WHERE ${waiting({ round, againBefore })}
+     ORDER BY i.sent_at, i.id LIMIT ${limit}`,
+    { round, againBefore: againBefore ?? null },
   );
 }
 
-export async function countUnsent(db: Db, which: Which): Promise<number> {
-  const row = await selectOne<{ n: number }>(db, `SELECT COUNT(*) AS n FROM invitations i WHERE ${waiting(which)}`, {
-    round: which.round,
-  });
+export async function countUnsent(db: Db, { round, againBefore }: Which): Promise<number> {
+  const row = await selectOne<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM invitations i WHERE ${waiting({ round, againBefore })}`,
+    { round, againBefore: againBefore ?? null },
+  );
   return Number(row!.n);
 }
 

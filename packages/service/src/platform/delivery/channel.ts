@@ -1,3 +1,4 @@
+import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Config } from '../config.js';
 
 /** What every message says of itself: by which channel it goes. */
@@ -5,8 +6,16 @@ export interface Message {
   readonly kind: string;
 }
 
-/** Hands one message over; throws where it is not taken. What is still under way when the signal comes is given up. */
-export type Send<M extends Message> = (message: M, signal: AbortSignal) => Promise<void>;
+/** One time that a message is handed over. */
+export interface Sending {
+  /** The message's own, the same each time: whoever gets it twice can tell. */
+  readonly id: Id;
+  /** What is still under way when this comes is given up. */
+  readonly signal: AbortSignal;
+}
+
+/** Hands one message over; throws where it is not taken. */
+export type Send<M extends Message> = (message: M, sending: Sending) => Promise<void>;
 
 /** What was opened to hand messages over by. */
 export interface Way<M extends Message> {

@@ -1,7 +1,7 @@
 import { MOST_ATTEMPTS, retryDelayMs } from '@nimble-latch/core/jobs';
 import { createTransport, type Transporter } from 'nodemailer';
 import type SMTPPool from 'nodemailer/lib/smtp-pool/index.js';
-import type { Channel } from './channel.js';
+import type { Channel, Send } from './channel.js';
 
 export interface Mail {
   readonly kind: 'mail';
@@ -44,15 +44,21 @@ export const mail: Channel<Mail> = {
       } as SMTPPool.Options & { readonly url: string },
       { from: smtp.from },
     );
-    const send = async ({ to, subject, text }: Mail) => {
+    const domain = domainOf(smtp.from);
+    const send: Send<Mail> = async ({ to, subject, text }, { id }) => {
       // An address object, not a header line: a comma or a line break in it cannot add receivers.
       await transport.sendMail({
         to: { name: '', address: to },
         subject,
         text,
+        // The same where it is sent a second time (RFC 5322 §3.6.4): the reader's program shows it once.
+        messageId: `<${id}@${domain}>`,
         headers: { 'Auto-Submitted': 'auto-generated' },
       });
     };
     return { send, close: () => transport.close() };
   },
 };
+
+/** The domain of an address, with or without a name before it. */
+const domainOf = (address: string): string => /@([^@<>\s]+)>?\s*$/.exec(address)?.[1] ?? 'localhost';

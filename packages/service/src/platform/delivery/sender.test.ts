@@ -4,7 +4,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
 import { startLoop } from '../jobs/loop.js';
-import type { Channel } from './channel.js';
+import type { Channel, Sending } from './channel.js';
 import { mail, type Mail } from './mail.js';
 import { sendLater } from './outbox.js';
 import { giveUpOverdue, sendDue } from './sender.js';
@@ -130,6 +130,39 @@ describe('the outbox', () => {
     expect((await rows()).map(({ state }) => state).sort()).toEqual(['failed', 'waiting']);
   });
 
+  it('notes with the next ones what could not be noted at once, and sends none of them twice', async () => {
+    for (let i = 0; i < 39; i++)
+      await inTransaction(inside.deps, async (work) =>
+        sendLater(
+          inside.deps,
+          work,
+          { kind: 'mail', to: `noted.${i}@wexmoor.example`, subject: 'news', text: 'news' },
+          60_000,
+          { kind: 'thing', id: `018f0000-0000-7000-8000-${String(i).padStart(12, '0')}` as Id },
+        ),
+      );
+    const [taken, told]: [string[], string[]] = [[], []];
+    let failures = 0;
+    const sent = await sendDue(
+      inside.deps,
+      mail,
+      async ({ to }) => {
+        taken.push(to);
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      },
+      {
+        thing: async (_deps, ids) => {
+          await Promise.resolve();
+          if (failures++ < 2) throw new Error('away for a moment');
+          told.push(...ids);
+        },
+      },
+    );
+    expect([sent, new Set(taken).size, taken.length, new Set(told).size, told.length]).toEqual([39, 39, 39, 39, 39]);
+    expect(failures).toBeGreaterThan(2);
+    expect(await rows()).toEqual([]);
+  });
+
   it('gives up what is of no use any more, and says so', async () => {
     await queue('late@wexmoor.example', -1);
     const slow = new SlowServer();
@@ -147,7 +180,7 @@ describe('the outbox', () => {
   it('gives up sending after a while, and tries again', async () => {
     await queue('hung@wexmoor.example');
     let signalled = false;
-    const hangs = async (_message: Mail, signal: AbortSignal) => {
+    const hangs = async (_message: Mail, { signal }: Sending) => {
       signal.addEventListener('abort', () => (signalled = true));
       await new Promise(() => undefined);
     };

@@ -16,7 +16,7 @@ export type Delivery = 'sent' | 'failed';
 /** Who hears what became of messages, by what those are about. Told at least once. */
 export type Told = Readonly<Record<string, (deps: Deps, ids: readonly Id[], delivery: Delivery) => Promise<void>>>;
 
-/** Messages that are taken at once for each lane, and noted as sent at once; as many may be sent twice where a process is killed. */
+/** Messages that are taken at once for each lane: those of all lanes that are not noted yet may be sent twice where a process is killed. */
 const AT_ONCE = 10;
 /** How long it may take until what was sent is noted. */
 const NOTED_MS = 100;
@@ -93,10 +93,11 @@ class Tray {
   readonly #held = new Map<string, Buffer>();
   readonly #renewing: NodeJS.Timeout;
   #waiting: Waiting[] = [];
+  #more = true;
   #sent: Waiting[] = [];
   #filling: Promise<void> | undefined;
-  #noting: NodeJS.Timeout | undefined;
-  #noted: Promise<void> = Promise.resolve();
+  #soon: NodeJS.Timeout | undefined;
+  #noting: Promise<void> | undefined;
 
   constructor(deps: Deps, channel: Pick<Channel, 'kind' | 'lanes' | 'leaseSeconds'>, told: Told) {
     this.#deps = deps;
@@ -108,23 +109,36 @@ class Tray {
     );
   }
 
-  /** The next message to be sent; undefined where none is due. */
+  /** The next message to be sent; undefined where none is due. More are fetched while the last ones are being sent. */
   async next(): Promise<Waiting | undefined> {
-    if (this.#waiting.length === 0) await (this.#filling ??= this.#fill().finally(() => (this.#filling = undefined)));
+    const few = this.#more ? this.#channel.lanes : 0;
+    if (this.#waiting.length <= few) {
+      // Whoever waits for it hears of a failure; where nobody does, the next one to come tries again.
+      this.#filling ??= this.#fill().finally(() => (this.#filling = undefined));
+      if (this.#waiting.length === 0) await this.#filling;
+      else this.#filling.catch(() => undefined);
+    }
     return this.#waiting.shift();
   }
 
   async #fill(): Promise<void> {
-    const { kind, leaseSeconds, lanes } = this.#channel;
-    const ids = await takeDueRows(this.#deps, 'outbox', kind, leaseSeconds, lanes * AT_ONCE);
-    if (ids.length === 0) return;
+    const { kind, leaseSeconds } = this.#channel;
+    const ids = await takeDueRows(this.#deps, 'outbox', kind, leaseSeconds, this.#most);
+    this.#more = ids.length > 0;
+    if (!this.#more) return;
     const rows = await select<Waiting>(
       this.#deps,
       'SELECT id, sealed, attempts, useful_until, about_kind, about_id FROM outbox WHERE id IN (:ids) AND lease_holder = :holder ORDER BY next_at',
       { ids: [...ids], holder: idBytes(this.#deps.trail.id) },
     );
-    this.#waiting = rows.filter(({ id }) => !this.#held.has(id.toString('hex')));
-    for (const { id } of this.#waiting) this.#held.set(id.toString('hex'), id);
+    const fresh = rows.filter(({ id }) => !this.#held.has(id.toString('hex')));
+    for (const { id } of fresh) this.#held.set(id.toString('hex'), id);
+    this.#waiting.push(...fresh);
+  }
+
+  /** How many are taken at once, and may be sent and not yet noted. */
+  get #most(): number {
+    return this.#channel.lanes * AT_ONCE;
   }
 
   /** It is not held any more, however it went. */
@@ -132,29 +146,33 @@ class Tray {
     this.#held.delete(id.toString('hex'));
   }
 
-  /** It is sent, which is noted together with others, and soon. */
+  /** It is sent, which is noted together with others, and soon. Nobody waits for that, unless too many are not noted yet. */
   async sent(row: Waiting): Promise<void> {
     this.#sent.push(row);
     this.#deps.metrics.outbox.inc({ kind: this.#channel.kind, outcome: 'sent' });
-    if (this.#sent.length >= AT_ONCE) await this.#note();
-    else this.#noting ??= setTimeout(() => void this.#note().catch(() => undefined), NOTED_MS);
+    if (this.#sent.length >= this.#most) await this.#note();
+    else this.#soon ??= setTimeout(() => void this.#note().catch(() => undefined), NOTED_MS);
   }
 
+  /** Notes what is sent by now, after what is being noted. Where that fails they stay, and are noted with the next ones. */
   async #note(): Promise<void> {
-    clearTimeout(this.#noting);
-    this.#noting = undefined;
-    const rows = this.#sent.splice(0);
-    this.#noted = this.#noted.then(async () => await this.#noteSome(rows));
-    await this.#noted;
+    clearTimeout(this.#soon);
+    this.#soon = undefined;
+    const before = this.#noting;
+    if (before) return await before;
+    this.#noting = this.#noteSome().finally(() => (this.#noting = undefined));
+    await this.#noting;
   }
 
-  async #noteSome(rows: readonly Waiting[]): Promise<void> {
+  async #noteSome(): Promise<void> {
+    const rows = [...this.#sent];
     if (rows.length === 0) return;
     await this.tell(rows, 'sent');
     await write(this.#deps, 'DELETE FROM outbox WHERE id IN (:ids) AND lease_holder = :holder', {
       ids: rows.map(({ id }) => id),
       holder: idBytes(this.#deps.trail.id),
     });
+    this.#sent.splice(0, rows.length);
     for (const row of rows) this.release(row);
   }
 
@@ -171,6 +189,7 @@ class Tray {
   /** Notes what is sent, and gives what was taken and not begun to whoever comes next. */
   async putBack(): Promise<void> {
     clearInterval(this.#renewing);
+    await Promise.allSettled([this.#filling, this.#noting]);
     try {
       await this.#note();
     } finally {
@@ -205,7 +224,10 @@ async function sendOne<M extends Message>(
   }
   try {
     const plain = await deps.keys.opening((keys) => keys.open('outbox', `outbox/${idText(id)}`, row.sealed));
-    await inTime(channel.mostMs, async (signal) => await send(JSON.parse(plain.toString()) as M, signal));
+    await inTime(
+      channel.mostMs,
+      async (signal) => await send(JSON.parse(plain.toString()) as M, { id: idText(id), signal }),
+    );
   } catch (error) {
     const over = row.attempts >= channel.retry.most || channel.refusedForGood(error);
     if (over) await tray.tell([row], 'failed');

@@ -82,7 +82,8 @@ export const de: Words<typeof en> = {
     mergeMadeHint:
       'Sichern Sie die Datei, und behalten Sie, was sie öffnet: Sagen Sie es dem, der die Briefe macht, auf einem anderen Weg als dem der Datei. Ein Packprogramm, das AES kennt, öffnet sie.',
     mergeSave: '{name} sichern',
-    mergeLeft: '{left} weitere passten nicht hinein: machen Sie danach noch eine Datei von ihnen.',
+    mergeLeft:
+      '{left, plural, one {# weitere passte} other {# weitere passten}} nicht hinein: Ihre Datei ist die nächste.',
     passedOver: '{people} ausgelassen',
     passedTitle: 'Wer ausgelassen wurde, und warum',
     lettersTitle: '{count, plural, one {# Brief} other {# Briefe}} zum Drucken',

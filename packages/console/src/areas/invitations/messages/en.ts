@@ -79,7 +79,7 @@ export const en = {
     mergeMadeHint:
       'Save the file, and keep what opens it: tell that to whoever makes the letters by another way than the file goes. An archiver that knows AES opens it.',
     mergeSave: 'Save {name}',
-    mergeLeft: '{left} more did not fit in: make another file of them afterwards.',
+    mergeLeft: '{left, plural, one {# more did} other {# more did}} not fit in: their file is next.',
     passedOver: '{people} passed over',
     passedTitle: 'Who was passed over, and why',
     lettersTitle: '{count, plural, one {# letter} other {# letters}} to print',
