@@ -369,6 +369,29 @@ describe('attacks on approvals', () => {
     expect((await look(own)).state).toBe('let-in');
   });
 
+  it('a thousand sign-ins begun at the same moment ask a phone three times, each counting those before it', async () => {
+    const { id, phone } = await withPhone('bombed');
+    let next = 0;
+    const ends = new Map<string, number>();
+    await Promise.all(
+      Array.from({ length: 40 }, async (_, lane) => {
+        for (let i = next++; i < 1_000; i = next++) {
+          const { state, reason } = await waiting('bombed', lane % 2, `198.${i >> 8}.${i & 255}.1`);
+          const end = state === 'asking' ? state : `${state} ${reason}`;
+          ends.set(end, (ends.get(end) ?? 0) + 1);
+        }
+      }),
+    );
+    expect([...ends]).toEqual(expect.arrayContaining([['asking', 3]]));
+    expect([...ends.values()].reduce((sum, n) => sum + n, 0)).toBe(1_000);
+    expect((await phone.fetch()).requests).toHaveLength(3);
+    const [{ n }] = (await inst.sql<{ n: number }>(
+      'SELECT COUNT(*) AS n FROM push_requests WHERE person_id = ? AND sign_in_id IS NOT NULL',
+      [Buffer.from(id.replaceAll('-', ''), 'hex')],
+    )) as [{ n: number }];
+    expect(Number(n)).toBe(3);
+  });
+
   it('who has a phone shows to nobody who has proved nothing', async () => {
     await withPhone('has.phone');
     await person('no.phone');

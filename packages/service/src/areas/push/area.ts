@@ -1,11 +1,12 @@
 import { area } from '../../platform/area.js';
 import { pushDevices } from './push-device.model.js';
+import { pushLanes } from './push-lane.model.js';
 import { pushRequests } from './push-request.model.js';
 
 /** Approvals on a phone: phones that are enrolled, what they are asked, what they answer (docs/push-protocol.md). */
 export const pushArea = area({
   name: 'push',
-  tables: [pushDevices, pushRequests],
+  tables: [pushDevices, pushRequests, pushLanes],
   // Kept as long as somebody looks back over a bad day; the sign-in tells its own story for longer.
   sweeps: [{ table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 7 DAY' }],
   serves: async () => {

@@ -5,6 +5,7 @@ import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import {
   beginSignIn,
   invitedOutcome,
+  wantsPhones,
   wishing,
   type Asked as Outcome,
   type AtLeast,
@@ -152,16 +153,11 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
     resumed.length > 0
       ? await advanceRight(deps, whose, blank, { type: 'resumed', proofs: resumed, keyring }, now, leave)
       : blank;
-  const id = newId(deps);
-  const proved = believed('password-checked')
+  const signIn = believed('password-checked')
     ? await advanceRight(deps, whose, asking, { type: 'right', proof: VOUCHED, keyring, claimed: true }, now, leave)
     : asking;
-  const { personId: found, decoyId } = subject;
-  const asks = { id, personId: found, decoyId, applicationId: place.applicationId };
-  const { sourceAddress: from, browser } = circumstances;
-  const signIn = await askingPhones(deps, deps, { ...asks, sourceAddress: from, browser }, proved, now, leave);
   return {
-    id,
+    id: newId(deps),
     applicationId: place.applicationId,
     connectionId: place.connectionId,
     personId: subject.personId,
@@ -183,9 +179,24 @@ export async function prepareSignIn(deps: Deps, place: Place, asked: Asked, page
   };
 }
 
-/** Writes a new sign-in. One that has ended already (nothing to prove with, a prompt that cannot be shown) goes on the trail. */
-export async function recordSignIn(deps: Deps, work: Work, driver: Driver, stored: StoredSignIn): Promise<void> {
+/** Whether a new sign-in is no more than its row: nothing else is written with it, and no phone is asked. */
+export const isRowAlone = ({ signIn, begins = [] }: StoredSignIn): boolean =>
+  signIn.state === 'asking' && begins.length === 0 && !wantsPhones(signIn);
+
+/**
+ * Writes a new sign-in, and asks phones where it waits for them. One that has ended already (nothing to prove with, a prompt that cannot be
+ * shown) goes on the trail.
+ */
+export async function recordSignIn(
+  deps: Deps,
+  work: Work,
+  driver: Driver,
+  prepared: StoredSignIn,
+): Promise<StoredSignIn> {
+  const signIn = await askingPhones(deps, work, prepared, prepared.signIn);
+  const stored = { ...prepared, signIn, endedAt: signIn.state === 'asking' ? null : (prepared.endedAt ?? work.now) };
   await insertSignIn(work, stored);
   for (const statement of stored.begins ?? []) work.atEnd(statement);
   if (stored.signIn.state !== 'asking') await trailSignIn(deps, work, driver, stored);
+  return stored;
 }

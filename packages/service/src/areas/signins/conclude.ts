@@ -68,5 +68,5 @@ async function asNext(
   judgement: Exclude<Judgement, { type: 'beside' }>,
 ): Promise<SignIn> {
   const next = await nextState(plan, stored, judgement);
-  return await askingPhones(deps, plan.reading, stored, next, plan.now, plan.atEnd);
+  return await askingPhones(deps, plan, stored, next);
 }

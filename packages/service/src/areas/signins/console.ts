@@ -10,7 +10,7 @@ import type { Call, Handler, Reply } from '../../platform/http/call.js';
 import { CONSOLE_APPLICATION, idBytes } from '../../platform/ids.js';
 import { takesKeys } from '../keyring/relying-party.js';
 import { pagePromptKinds } from '../rulebook/prompt-kinds.js';
-import { prepareSignIn, type Place } from './begin.js';
+import { isRowAlone, prepareSignIn, type Place } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
 import { assertKeyRight, beginWith, whoBegins } from './nameless.js';
 import { prove } from './proofs/index.js';
@@ -34,7 +34,7 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   const handle = handleOf(deps, stored.id);
-  if (!who.byKey && !stored.begins?.length) {
+  if (isRowAlone(stored) && !who.byKey) {
     await insertSignIn(deps, stored);
     return { answer: { signIn: await shownAtPage(deps, deps, stored), handle } };
   }

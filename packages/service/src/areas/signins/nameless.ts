@@ -105,7 +105,7 @@ export async function beginWith(
   deps: Deps,
   work: Work,
   driver: Driver,
-  stored: StoredSignIn,
+  prepared: StoredSignIn,
   { byKey }: Beginning,
   at: ShownAt,
 ): Promise<StoredSignIn> {
@@ -116,7 +116,7 @@ export async function beginWith(
     });
     if (first !== 1) throw new Refusal('request-gone');
   }
-  await recordSignIn(deps, work, driver, stored);
+  const stored = await recordSignIn(deps, work, driver, prepared);
   if (!byKey || stored.signIn.state !== 'asking') return stored;
   const { credential, ceremony } = byKey;
   const row = await lockKey(work, stored, credential);

@@ -6,9 +6,18 @@ import {
   type LatelyAsked,
 } from '@nimble-latch/core/push';
 import { advance, wantsPhones, type SignIn, type Waits } from '@nimble-latch/core/signin';
+import type { Lane } from '@nimble-latch/core/throttle';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { pushRequests } from '../push/push-request.model.js';
-import { insertion, select, type Db, type Statement } from '../../platform/db/sql.js';
+import {
+  insertion,
+  select,
+  selectOne,
+  selectOneToWrite,
+  selectToWrite,
+  type Statement,
+} from '../../platform/db/sql.js';
+import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, newId } from '../../platform/ids.js';
 import { standingOf } from './lanes.js';
@@ -35,19 +44,12 @@ const LATELY = `SELECT id, application_id, source, browser, state, lane, created
 /**
  * A sign-in that asks for an approval asks the person's phones, once; the number that is to be compared is drawn here. Nobody, and somebody
  * without a phone, looks the same from outside: a number is shown, and nothing answers. Where too much was asked of somebody, or they have
- * just said no, whoever has proved something already is asked for something else, and anybody else waits for nothing.
- *
- * @param leave takes a write, to be carried out with the sign-in's own
+ * just said no, whoever has proved something already is asked for something else, and anybody else waits for nothing. Of many that ask at
+ * the same moment each counts those before it.
  */
-export async function askingPhones(
-  deps: Deps,
-  db: Db,
-  asking: Asking,
-  signIn: SignIn,
-  now: Date,
-  leave: (statement: Statement) => void,
-): Promise<SignIn> {
+export async function askingPhones(deps: Deps, plan: Plan, asking: Asking, signIn: SignIn): Promise<SignIn> {
   if (!wantsPhones(signIn)) return signIn;
+  const { now, reading } = plan;
   const nowMs = now.getTime();
   const waits: Waits = {
     request: newId(deps),
@@ -57,9 +59,12 @@ export async function askingPhones(
   const asked = advance(signIn, { type: 'phones-asked', ...waits }, nowMs);
   const { personId, applicationId, sourceAddress, browser } = asking;
   if (asking.decoyId || personId === null) return asked;
-  const { lane, source } = await standingOf(db, personId, sourceAddress, now);
+  const { lane, source } = await standingOf(reading, personId, sourceAddress, now);
+  const person = idBytes(personId);
+  // Before what is counted: whoever asks in between has moved it, and this one begins again.
+  const askedBefore = await readAsked(plan, person, lane);
   const since = new Date(nowMs - PUSH_PAUSE_MS.stranger);
-  const rows = await select<LatelyRow>(db, LATELY, { person: idBytes(personId), since });
+  const rows = await (plan.locked ? selectToWrite : select)<LatelyRow>(reading, LATELY, { person, since });
   // Two questions that look alike are one: the later.
   const alike = rows.filter(
     (row) =>
@@ -77,12 +82,13 @@ export async function askingPhones(
   }));
   if (!mayAskPhones(lately, lane, nowMs))
     return signIn.proofs.length > 0 ? advance(asked, { type: 'unanswered' }, nowMs) : asked;
+  for (const statement of countingAsked(person, lane, askedBefore)) plan.atEnd(statement);
   if (alike.length > 0)
-    leave({
+    plan.atEnd({
       sql: "UPDATE push_requests SET state = 'withdrawn' WHERE id IN (:alike) AND state = 'waiting'",
       values: { alike: alike.map(({ id }) => id) },
     });
-  leave(
+  plan.atEnd(
     insertion(
       'push_requests',
       pushRequests.sent({
@@ -105,6 +111,28 @@ export async function askingPhones(
   );
   return asked;
 }
+
+/** How often somebody's phones were asked in a lane, ever: what two that ask at the same moment meet at. */
+async function readAsked(plan: Plan, person: Buffer, lane: Lane): Promise<number> {
+  const row = await (plan.locked ? selectOneToWrite : selectOne)<{ asked: number }>(
+    plan.reading,
+    'SELECT asked FROM push_lanes WHERE person_id = :person AND lane = :lane',
+    { person, lane },
+  );
+  return row?.asked ?? 0;
+}
+
+const countingAsked = (person: Buffer, lane: Lane, before: number): readonly Statement[] => [
+  {
+    sql: 'INSERT IGNORE INTO push_lanes (person_id, lane, asked) VALUES (:person, :lane, 0)',
+    values: { person, lane },
+  },
+  {
+    sql: 'UPDATE push_lanes SET asked = asked + 1 WHERE person_id = :person AND lane = :lane AND asked = :before',
+    values: { person, lane, before },
+    matchesOne: true,
+  },
+];
 
 /** A sign-in that went on, or ended, asks no phone any more; undefined where it asked none, or still does. */
 export function withdrawal(before: SignIn, after: SignIn): Statement | undefined {

@@ -44,8 +44,8 @@ const beginWalk: Handler<'walkThroughs.begin'> = async (deps, call) => {
   };
   const stored = await prepareSignIn(deps, place, { loginName, claims, promptKinds: typedOnly(carries) });
   return await call.run(async (work) => {
-    await recordSignIn(deps, work, call, stored);
-    return await walkReply(deps, work, stored);
+    const begun = await recordSignIn(deps, work, call, stored);
+    return await walkReply(deps, work, begun);
   });
 };
 

@@ -4,7 +4,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
 import type { Call, Handler } from '../../platform/http/call.js';
 import { partyAt } from '../../areas/keyring/relying-party.js';
-import { prepareSignIn, type Place } from '../../areas/signins/begin.js';
+import { isRowAlone, prepareSignIn, type Place } from '../../areas/signins/begin.js';
 import { trailSignIn } from '../../areas/signins/trail-sign-in.js';
 import { assertKeyRight, beginWith, offerKeys, whoBegins } from '../../areas/signins/nameless.js';
 import { prove } from '../../areas/signins/proofs/index.js';
@@ -41,7 +41,7 @@ export const beginForApplication: Handler<'signIns.begin'> = async (deps, call) 
   const who = await whoBegins(deps, placeOf(call), source, actor.applicationId, call.body);
   const stored = await prepareSignIn(deps, place, { loginName: who.loginName, promptKinds, claims });
   // Usually nothing is decided yet: one row, which needs no transaction around it.
-  if (stored.signIn.state === 'asking' && !call.once && !who.byKey && !stored.begins?.length) {
+  if (isRowAlone(stored) && !call.once && !who.byKey) {
     await deps.batcher.ask(insertSignIns, stored);
     return { answer: await shownAt('theirs', deps, deps, stored) };
   }

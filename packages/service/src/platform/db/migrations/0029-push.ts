@@ -25,4 +25,10 @@ export const push: readonly Migration[] = [
       KEY push_requests_person (person_id, created_at), KEY push_requests_sign_in (sign_in_id), KEY push_requests_until (valid_until),
       CONSTRAINT push_requests_person_fk FOREIGN KEY (person_id) REFERENCES persons (id) ON DELETE CASCADE) ${TABLE}`,
   },
+  {
+    // How often somebody's phones were asked, by lane: those who ask at the same moment meet at this row, and count one by one.
+    name: '0132-push-lanes',
+    sql: `CREATE TABLE IF NOT EXISTS push_lanes (person_id BINARY(16) NOT NULL, lane ${WORD} NOT NULL, asked INT NOT NULL,
+      PRIMARY KEY (person_id, lane), CONSTRAINT push_lanes_person_fk FOREIGN KEY (person_id) REFERENCES persons (id) ON DELETE CASCADE) ${TABLE}`,
+  },
 ];
