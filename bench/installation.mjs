@@ -12,10 +12,10 @@ import { agent } from './load.mjs';
 /**
  * Sets one up for `work` and takes all of it away afterwards.
  *
- * @param {{ host?: string }} options the host name that browsers know the service by
+ * @param {{ host?: string, more?: Record<string, string> }} options the host name that browsers know the service by; further settings
  * @param work gets the client of its owner, and `stops`: what is to be ended before all this, the last first
  */
-export async function withInstallation({ host }, work) {
+export async function withInstallation({ host, more = {} }, work) {
   const dir = mkdtempSync(join(tmpdir(), 'nlatch-bench-'));
   const server = await startPrivateMariadb({ dir: join(dir, 'db'), durable: true, bufferPoolMb: 512 });
   const stops = [() => server.stop()];
@@ -26,7 +26,7 @@ export async function withInstallation({ host }, work) {
       masterKeyFile: join(dir, 'master.key'),
       port,
       ...(host ? { publicUrl: `http://${host}:${port}` } : {}),
-      more: { NLATCH_LOG_LEVEL: 'warn', NLATCH_DATABASE_CONNECTIONS: '16' },
+      more: { NLATCH_LOG_LEVEL: 'warn', NLATCH_DATABASE_CONNECTIONS: '16', ...more },
     });
     await chore(env, 'migrate');
     await chore(env, 'keys', 'create');

@@ -12,12 +12,14 @@ let inst: Installation;
 let post: Post;
 let berths: Awaited<ReturnType<typeof connectedApplication>>;
 let gate: typeof berths;
+let crane: typeof berths;
 beforeAll(async () => {
   post = await startPost();
   // As behind a balancer: both nodes are one installation, whatever address each is reached at.
   inst = await Installation.start(2, { ...post.environment, NLATCH_PUBLIC_URL: 'https://latch.wexmoor.example' });
   berths = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked', 'source-address'] });
   gate = await connectedApplication(inst.owner, 'Gate', { claims: [] });
+  crane = await connectedApplication(inst.owner, 'Crane Log', { claims: ['password-checked'] });
   const { rows, version } = await inst.owner.call('methods.show');
   const last = rows.at(-1)!;
   const push = { enrol: true, purposes: ['sign-in' as const, 'enrol' as const] };
@@ -30,7 +32,7 @@ beforeAll(async () => {
     rulebookOf([
       CONSOLE,
       '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push, password + totp, push + webauthn] } }',
+      '{ rule: Berths, at: { applications: [Berth Planner, Crane Log] }, then: { ask for: [password + push, password + totp, push + webauthn] } }',
       '{ rule: Gate, at: { applications: [Gate] }, then: { ask for: [push] } }',
     ]),
   );
@@ -139,6 +141,92 @@ describe('a phone that approves', () => {
     await expect(look(signIn)).rejects.toMatchObject({ code: 'sign-in-ended' });
     const { rows } = await inst.owner.call('trail.list', { query: { person: id } });
     expect(rows.map(({ action }) => action)).toContain('push.approved');
+  });
+
+  it('is heard of within a second at another node, by a call that waits and by events', async () => {
+    const { phone } = await withPhone('waited.for');
+    const begun = await waiting('waited.for', 0);
+    expect(begun.reason).toBe('phone-asked');
+    const path = `/api/v1/sign-ins/${begun.id}/events`;
+    const listen = async (key: string) =>
+      await fetch(inst.nodes[0]!.url + path, { headers: { authorization: `Bearer ${key}` } });
+    expect((await listen(gate.key)).status).toBe(404);
+    const heard = (await listen(berths.key)).text();
+    const long = at(0).call('signIns.prove', { params: { id: begun.id }, body: { kind: 'wait', seconds: 20 } });
+    // Nothing yet: it is held back.
+    expect(await Promise.race([long, new Promise((resolve) => setTimeout(() => resolve('held'), 1_500))])).toBe('held');
+    const asked = (await phone.fetch()).requests[0]!;
+    expect(await phone.answer(asked, 'approve', begun.prompt!.number!)).toBe('taken');
+    const from = performance.now();
+    expect((await long).state).toBe('let-in');
+    expect(performance.now() - from).toBeLessThan(1_000);
+    const events = [...(await heard).matchAll(/^event: (.*)\ndata: (.*)$/gm)].map(([, name, data]) => [name, data]);
+    expect(events[0]).toEqual(['waiting', expect.stringContaining('until')]);
+    // Who goes on by it and who listens are told at the same moment: it may be over by then.
+    expect(events.slice(1)).toEqual([[expect.stringMatching(/^(answered|ended)$/), expect.any(String)]]);
+  });
+
+  it('is not waited for once it is known: a no, another way, a key taken away, a node that stops', async () => {
+    const { phone } = await withPhone('quick.end');
+    const long = async ({ id }: SignIn, node = 0): Promise<unknown> =>
+      await at(node)
+        .call('signIns.prove', { params: { id }, body: { kind: 'wait', seconds: 25 } })
+        .then(({ state, reason }) => ({ state, reason }))
+        .catch(({ code }: { code: string }) => code);
+    const timed = async (doing: Promise<unknown>) => {
+      const from = performance.now();
+      return [await doing, performance.now() - from < 5_000];
+    };
+    const denied = await waiting('quick.end', 1, '203.0.113.41');
+    const asks = timed(long(denied, 1));
+    expect(await phone.answer((await phone.fetch()).requests[0]!, 'deny')).toBe('taken');
+    expect(await asks).toEqual([{ state: 'refused', reason: 'denied' }, true]);
+    const { phone: second } = await withPhone('given.up');
+    const given = await waiting('given.up', 1, '203.0.113.42');
+    const waits = timed(long(given, 0));
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    await at(1).call('signIns.cancel', { params: { id: given.id } });
+    expect(await waits).toEqual([{ state: 'refused', reason: 'cancelled' }, true]);
+    // Taken back: the phone shows nothing.
+    expect((await second.fetch()).requests).toEqual([]);
+    const craneLog = inst.client(inst.nodes[1]!.url, crane.key);
+    const { id, reason } = await craneLog.call('signIns.begin', {
+      body: { loginName: 'given.up', carries: ['wait'], claims: { passwordChecked: true } },
+    });
+    expect(reason).toBe('phone-asked');
+    const late = craneLog
+      .call('signIns.prove', { params: { id }, body: { kind: 'wait', seconds: 25 } })
+      .catch(({ code }: { code: string }) => code);
+    await inst.owner.call('connections.delete', { params: { id: crane.connection } });
+    expect(await second.answer((await second.fetch()).requests[0]!, 'deny')).toBe('taken');
+    expect(await timed(late)).toEqual(['wrong-key', true]);
+    const third = await inst.startNode();
+    await withPhone('held.on');
+    const held = await waiting('held.on', 0, '203.0.113.43');
+    const ends = timed(long(held, 2));
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect(await third.stop()).toBe(0);
+    expect(await ends).toEqual([{ state: 'asking', reason: 'phone-asked' }, true]);
+  });
+
+  it('does not let in whoever has gone: what they approve is there when they come back', async () => {
+    const { phone } = await withPhone('gone.away');
+    const begun = await waiting('gone.away', 0, '203.0.113.44');
+    const gone = new AbortController();
+    const long = fetch(`${inst.url}/api/v1/sign-ins/${begun.id}/proofs`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${berths.key}`, 'content-type': 'application/json' },
+      body: JSON.stringify({ kind: 'wait', seconds: 20 }),
+      signal: gone.signal,
+    });
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    gone.abort();
+    await expect(long).rejects.toMatchObject({ name: 'AbortError' });
+    await new Promise((resolve) => setTimeout(resolve, 100));
+    expect(await phone.answer((await phone.fetch()).requests[0]!, 'approve', begun.prompt!.number!)).toBe('taken');
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    expect((await at().call('signIns.show', { params: { id: begun.id } })).state).toBe('asking');
+    expect((await look(begun)).state).toBe('let-in');
   });
 
   it('is answered once, by whichever of several phones is first', async () => {

@@ -60,6 +60,8 @@ export const LIMITS = {
   lettersAtOnce: 200,
   /** People of one merge file. */
   mergedAtOnce: 5_000,
+  /** Seconds that a look at whether a phone has answered waits at most: well below what balancers and clients wait for an answer. */
+  waitSeconds: 25,
   /** Characters of a message of a phone. */
   pushTokenChars: 4_096,
   standingInvitations: 100,

@@ -158,6 +158,7 @@ export const PATHS = {
   'signIns.begin': ['POST', '/sign-ins'],
   'signIns.show': ['GET', '/sign-ins/{id}'],
   'signIns.prove': ['POST', '/sign-ins/{id}/proofs'],
+  'signIns.events': ['GET', '/sign-ins/{id}/events'],
   'signIns.cancel': ['POST', '/sign-ins/{id}/cancel'],
   'console.begin': ['POST', '/console/sign-ins'],
   'console.prove': ['POST', '/console/sign-ins/{id}/proofs'],

@@ -40,6 +40,7 @@ export const REASONS = [
   'pin-must-change',
   'grace',
   'cancelled',
+  'phone-asked',
   'denied',
   'not-answered',
   'expired',

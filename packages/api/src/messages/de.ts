@@ -195,6 +195,7 @@ export const de: Catalogue = {
     grace: 'Schonfrist: noch nichts zum Nachweisen',
     cancelled: 'aufgegeben',
     denied: 'auf dem Telefon abgelehnt',
+    'phone-asked': 'ein Telefon ist gefragt und hat noch nicht geantwortet',
     'not-answered': 'kein Telefon hat rechtzeitig geantwortet',
     expired: 'dauerte zu lange',
     'person-unknown': 'niemand hat diesen Anmeldenamen',

@@ -196,6 +196,7 @@ export const en = {
     grace: 'days of grace: nothing to prove with yet',
     cancelled: 'given up',
     denied: 'denied on the phone',
+    'phone-asked': 'a phone is asked, and has not answered yet',
     'not-answered': 'no phone answered in time',
     expired: 'took too long',
     'person-unknown': 'nobody has this login name',

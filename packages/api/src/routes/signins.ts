@@ -94,6 +94,13 @@ export const proofBody = z.strictObject({
   credential: assertionResponse
     .optional()
     .describe('Of kind webauthn: what the browser answered, as its toJSON gives it'),
+  seconds: z
+    .number()
+    .int()
+    .min(0)
+    .max(LIMITS.waitSeconds)
+    .optional()
+    .describe('Of kind wait: how long the answer is held back while no phone has answered; at once unless said'),
 });
 
 const byId = z.strictObject({ id });
@@ -201,6 +208,15 @@ export const signInRoutes = {
     errors: ['sign-in-ended', 'sign-in-moved-on'],
     idempotent: true,
     trail: ['sign-in.let-in', 'sign-in.refused', 'sign-in.enrol-first', 'sign-in.proof-failed', 'authenticator.copied'],
+  }),
+  'signIns.events': route('signIns.events', {
+    summary:
+      'Tells when a phone has answered, as server-sent events: `waiting` with `until`, then one of `answered` (go on with a proof of kind wait), `ended`, `moved-on`, `over`',
+    access: application('check'),
+    params: byId,
+    answer: z.string(),
+    media: 'text/event-stream',
+    trail: READS,
   }),
   'signIns.cancel': route('signIns.cancel', {
     summary: 'Give a sign-in up',

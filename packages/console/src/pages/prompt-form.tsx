@@ -27,7 +27,7 @@ const promptWords = (finish: string): PromptWords => ({
 
 function sayStep({ retryAt, state, reason }: Asking): string | undefined {
   if (retryAt) return say(w.paused, { when: new Date(retryAt).toLocaleTimeString(locale) });
-  if (state !== 'asking' || !reason) return undefined;
+  if (state !== 'asking' || !reason || reason === 'phone-asked') return undefined;
   return reason === 'not-answered' ? w.notAnswered : w.wrong;
 }
 

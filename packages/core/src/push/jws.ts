@@ -34,16 +34,18 @@ export function readCompact(token: string): CompactJws | undefined {
 export const isMadeBy = ({ input, signature }: CompactJws, key: KeyObject): boolean =>
   isSignedBy(key, { key: 'ec', hash: 'sha256' }, input, signature, 'ieee-p1363');
 
+/** Whole groups of four letters, then none, two or three of which the last one has no stray bits (RFC 4648 §3.5). */
+const BASE64URL = /^(?:[\w-]{4})*(?:[\w-][AQgw]|[\w-]{2}[AEIMQUYcgkosw048])?$/;
+
 /** Base64url as RFC 7515 §2 has it; undefined for any other spelling of the same bytes. */
-export function decoded(text: string): Buffer | undefined {
-  if (!/^[\w-]*$/.test(text)) return undefined;
-  const bytes = Buffer.from(text, 'base64url');
-  return bytes.toString('base64url') === text ? bytes : undefined;
-}
+export const decoded = (text: string): Buffer | undefined =>
+  BASE64URL.test(text) ? Buffer.from(text, 'base64url') : undefined;
+
+const UTF8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
 
 function readObject(bytes: Buffer): JsonObject | undefined {
   try {
-    const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes);
+    const text = UTF8.decode(bytes);
     const value = JSON.parse(text) as Json;
     if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined;
     return canonicalJson(value) === text ? (value as JsonObject) : undefined;

@@ -86,6 +86,7 @@ export interface Served {
   readonly loops: readonly AreaLoop[];
   readonly starts: readonly Serves<object>['starts'][];
   readonly endpoints: readonly Serves<object>['endpoints'][];
+  readonly leaves: readonly Serves<object>['leaves'][];
   readonly told: Told;
 }
 
@@ -111,6 +112,7 @@ export async function served(): Promise<Served> {
     loops: all.flatMap(({ loops }) => loops),
     starts: all.map(({ starts }) => starts),
     endpoints: all.map(({ endpoints }) => endpoints),
+    leaves: all.map(({ leaves }) => leaves),
     told: together(all.map(({ told }) => told)) as Told,
   };
 }

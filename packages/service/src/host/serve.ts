@@ -12,7 +12,6 @@ import type { Config } from '../platform/config.js';
 import { patiently } from '../platform/db/patience.js';
 import { startSending } from '../platform/delivery/sender.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from '../areas/access/host-links.js';
-import { endStreams } from '../areas/insight/live.js';
 import { closeRuntime, openRuntime, StartError } from './runtime.js';
 import { hostWords as words } from '../platform/host-words.js';
 import { say } from '@nimble-latch/api';
@@ -93,7 +92,7 @@ export async function serve(config: Config, built = BUILT_PAGES): Promise<Servic
         deps.log.info({ seconds: config.drainSeconds }, 'leaving: calls are taken until balancers have noticed');
         await delay(config.drainSeconds * 1_000);
       }
-      endStreams(deps);
+      for (const leave of all.leaves) leave(deps);
       await app.close();
       await Promise.all(loops.map((loop) => loop.stop()));
       await closeRuntime(deps);

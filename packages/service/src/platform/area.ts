@@ -38,6 +38,8 @@ export interface Serves<H extends object> {
   readonly loops: readonly AreaLoop[];
   /** Done before calls are taken; repeated where the database is away meanwhile, so it must be safe to do again. */
   readonly starts: (deps: Deps) => Promise<void>;
+  /** Lets go of whoever is kept waiting, so that the node can stop. */
+  readonly leaves: (deps: Deps) => void;
   /** Hears what became of messages that are about its own. */
   readonly told: Told;
   /** Addresses beside the contract's calls. */
@@ -74,6 +76,7 @@ export const area = <const H extends object = object, P extends object = object>
     jobs: {},
     loops: [],
     starts: nothing,
+    leaves: () => undefined,
     endpoints: nothing,
     told: {},
     ...(await serves?.()),

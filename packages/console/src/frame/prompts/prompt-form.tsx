@@ -13,10 +13,11 @@ export type Asking = Pick<Answer<'signIns.show'>, 'prompt' | 'state' | 'retryAt'
 export type Proof =
   | { readonly kind: TypedPrompt | 'choose'; readonly value: string }
   | { readonly kind: 'webauthn'; readonly credential: UsedKey }
-  | { readonly kind: 'wait' };
+  | { readonly kind: 'wait'; readonly seconds: number };
 
-/** How often it is looked whether a phone has answered. */
-const LOOK_MS = 1_200;
+/** How long a look waits for a phone to answer, and how soon the next one follows. */
+const LOOK_SECONDS = 20;
+const LOOK_MS = 300;
 
 /** A phone is asked: the number that it asks for, until it has answered. */
 function Waiting({
@@ -127,7 +128,7 @@ export function PromptForm<S extends Asking>({
 
   async function look(): Promise<void> {
     try {
-      setTrouble(sayStep(await prove({ kind: 'wait' })));
+      setTrouble(sayStep(await prove({ kind: 'wait', seconds: LOOK_SECONDS })));
     } catch (error) {
       setTrouble(explain(error));
     }

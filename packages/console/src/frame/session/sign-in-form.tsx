@@ -31,7 +31,7 @@ const PROMPT_WORDS: PromptWords = {
 function sayStep({ state, retryAt, reason }: SignIn): string | undefined {
   if (state !== 'asking') return undefined;
   if (retryAt) return say(w.paused, { when: new Date(retryAt).toLocaleTimeString(locale) });
-  return reason ? sentence(shared.reasons[reason]) : undefined;
+  return reason && reason !== 'phone-asked' ? sentence(shared.reasons[reason]) : undefined;
 }
 
 function explain(error: unknown): string | undefined {

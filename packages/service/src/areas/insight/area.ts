@@ -10,9 +10,11 @@ export const insightArea = area({
   provides: ({ settingsPool }) => ({ settings: new SettingsCache(settingsPool) }),
   serves: async () => {
     const { insightHandlers } = await import('./routes.js');
+    const { endStreams } = await import('./live.js');
     const { keepSignInHours } = await import('./sign-in-hours.js');
     return {
       handlers: insightHandlers,
+      leaves: endStreams,
       jobs: { 'count-sign-ins': { everySeconds: 300, run: keepSignInHours } },
     };
   },

@@ -6,16 +6,16 @@ import { authenticators } from '../keyring/authenticator.model.js';
 import { guardColumns, guardOf } from '../keyring/authenticator-row.js';
 import type { Maker } from '../keyring/enrolling.js';
 import { noticeOfNotMe } from '../notices/notices.js';
-import { lockAsked, refusedByPhone } from '../signins/by-phone.js';
+import { lockedAsked, lockingAsked, refusedByPhone } from '../signins/by-phone.js';
 import type { StoredSignIn } from '../signins/stored.js';
 import { foundOut } from '../signins/verdict.js';
-import { selectOne, selectOneToWrite, write } from '../../platform/db/sql.js';
+import { carryOut, selectOneToWrite, write, type Statement } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { idBytes, idText, idTextOrNull, storedId } from '../../platform/ids.js';
+import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { askedOf } from './asked.js';
 import { heard, readDevice, type DeviceRow } from './devices.js';
 
@@ -64,20 +64,11 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
   const { message, device } = await heard(deps, call.body.token, 'answer');
   const doer: Maker = { actor: { kind: 'page', personId: idText(device.person_id) }, origin: call.origin };
   let refusal: Refusal | undefined;
+  const asked = { id: idBytes(storedId(message.request)), person: device.person_id };
   const reply = await call.run(async (work) => {
     refusal = undefined;
-    // The sign-in before what it asks, as the locks are taken everywhere.
-    const found = await selectOne<{ sign_in_id: Buffer | null }>(
-      work,
-      'SELECT sign_in_id FROM push_requests WHERE id = :id AND person_id = :person',
-      { id: idBytes(storedId(message.request)), person: device.person_id },
-    );
-    const signInId = idTextOrNull(found?.sign_in_id ?? null);
-    const stored = signInId === null ? undefined : await lockAsked(work, signInId);
-    const row = await selectOneToWrite<RequestRow>(work, REQUEST, {
-      id: idBytes(storedId(message.request)),
-      person: device.person_id,
-    });
+    const stored = lockedAsked(work);
+    const row = await selectOneToWrite<RequestRow>(work, REQUEST, asked);
     const now = await readDevice(work, idText(device.id));
     if (!now || !row || !mayAnswer(now, row, message) || (stored && stored.signIn.state !== 'asking'))
       return { answer: { outcome: 'over' as const } };
@@ -97,13 +88,17 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
       await wrongNumber(deps, work, doer, now, row, stored);
       return { answer: { outcome: 'wrong-number' as const } };
     }
-    await settle(work, row, now, 'approved');
-    await authenticators(work).update(guardColumns(row.lane, CLEAR), {
-      where: { id: idText(now.id) },
-      transaction: work.transaction,
-    });
+    // Nothing reads it in here: it travels together with the commit.
+    for (const statement of settling(row, now, 'approved')) work.atEnd(statement);
+    told(deps, work, row);
+    if (guardOf(now, row.lane).failures > 0)
+      await authenticators(work).update(guardColumns(row.lane, CLEAR), {
+        where: { id: idText(now.id) },
+        transaction: work.transaction,
+      });
     return { answer: { outcome: 'taken' as const } };
-  });
+    // The sign-in before what it asks, as the locks are taken everywhere.
+  }, lockingAsked(asked));
   if (refusal) throw refusal;
   return reply;
 };
@@ -120,16 +115,31 @@ const mayAnswer = (device: DeviceRow, row: RequestRow, { challenge }: PushMessag
 const isRightNumber = (number: string | null, typed: string | null): boolean =>
   number === null || (typed !== null && constantTimeEqual(Buffer.from(number), Buffer.from(typed)));
 
-async function settle(work: Work, row: RequestRow, device: DeviceRow, state: PushRequestState): Promise<void> {
-  await write(
-    work,
-    'UPDATE push_requests SET state = :state, answered_at = :now, answered_by = :device WHERE id = :id',
-    { id: row.id, state, device: device.id, now: work.now },
-  );
-  await write(work, 'UPDATE push_devices SET answered_at = :now WHERE authenticator_id = :device', {
-    device: device.id,
-    now: work.now,
-  });
+const settling = (row: RequestRow, device: DeviceRow, state: PushRequestState): readonly Statement[] => [
+  {
+    sql: 'UPDATE push_requests SET state = :state, answered_at = UTC_TIMESTAMP(3), answered_by = :device WHERE id = :id',
+    values: { id: row.id, state, device: device.id },
+  },
+  {
+    sql: 'UPDATE push_devices SET answered_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :device',
+    values: { device: device.id },
+  },
+];
+
+/** Who waits at this node need not look for it. */
+const told = ({ phoneAnswers }: Deps, work: Work, row: RequestRow): void =>
+  work.afterCommit(() => phoneAnswers.came(idText(row.id)));
+
+/** At once, since what follows reads it. */
+async function settle(
+  deps: Deps,
+  work: Work,
+  row: RequestRow,
+  device: DeviceRow,
+  state: PushRequestState,
+): Promise<void> {
+  for (const statement of settling(row, device, state)) await carryOut(work, statement);
+  told(deps, work, row);
 }
 
 const entry = (
@@ -156,7 +166,7 @@ async function deny(
   decision: 'deny' | 'not-me',
 ): Promise<void> {
   const why = decision === 'deny' ? 'denied' : 'not-me';
-  await settle(work, row, device, why);
+  await settle(deps, work, row, device, why);
   await work.trail(entry(doer, 'push.denied', device, stored?.id, { why }));
   if (!stored) return;
   const judgement = { type: 'denied', authenticator: idText(device.id), why } as const;
@@ -183,6 +193,6 @@ async function wrongNumber(
   });
   await write(work, 'UPDATE push_requests SET wrong = :wrong WHERE id = :id', { id: row.id, wrong });
   if (wrong < WRONG_NUMBERS_MOST) return;
-  await settle(work, row, device, 'given-up');
+  await settle(deps, work, row, device, 'given-up');
   if (stored) await refusedByPhone(deps, work, doer, stored, { type: 'unanswered' });
 }

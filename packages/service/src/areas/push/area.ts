@@ -1,4 +1,5 @@
 import { area } from '../../platform/area.js';
+import { PhoneAnswers } from './answers.js';
 import { pushDevices } from './push-device.model.js';
 import { pushLanes } from './push-lane.model.js';
 import { pushRequests } from './push-request.model.js';
@@ -7,10 +8,18 @@ import { pushRequests } from './push-request.model.js';
 export const pushArea = area({
   name: 'push',
   tables: [pushDevices, pushRequests, pushLanes],
+  provides: (platform) => ({ phoneAnswers: new PhoneAnswers(platform) }),
   // Kept as long as somebody looks back over a bad day; the sign-in tells its own story for longer.
   sweeps: [{ table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 7 DAY' }],
   serves: async () => {
     const { pushHandlers } = await import('./routes.js');
-    return { handlers: pushHandlers };
+    return { handlers: pushHandlers, leaves: ({ phoneAnswers }) => phoneAnswers.end() };
   },
 });
+
+declare module '../../platform/deps.js' {
+  interface Deps {
+    /** Whoever waits at this node for phones to answer. */
+    readonly phoneAnswers: PhoneAnswers;
+  }
+}

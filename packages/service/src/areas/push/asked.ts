@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import type { Id } from '@nimble-latch/core/vocabulary';
+import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
 import { labelOf } from '../browsers/browsers.js';
 import { readSettings } from '../insight/settings-cache.js';
 import { locate } from '../networks/table.js';
@@ -20,6 +20,14 @@ interface WaitingRow {
   readonly created_at: Date;
   readonly valid_until: Date;
   readonly application: string | null;
+}
+
+/** What has become of a request; undefined where nobody was asked. */
+export async function stateOfAsked(db: Db, request: Id): Promise<PushRequestState | undefined> {
+  const row = await selectOne<{ state: PushRequestState }>(db, 'SELECT state FROM push_requests WHERE id = :id', {
+    id: idBytes(request),
+  });
+  return row?.state;
 }
 
 /** A phone is asked what its person signs in to, while it is in use; one that is new, its first request alone. */

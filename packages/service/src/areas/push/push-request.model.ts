@@ -57,6 +57,7 @@ export const pushRequests = tableOf(
       { name: 'push_requests_person', fields: ['person_id', 'created_at'] },
       { name: 'push_requests_sign_in', fields: ['sign_in_id'] },
       { name: 'push_requests_until', fields: ['valid_until'] },
+      { name: 'push_requests_answered', fields: ['answered_at'] },
     ],
   },
 );

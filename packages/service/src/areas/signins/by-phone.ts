@@ -1,14 +1,20 @@
-import type { Id } from '@nimble-latch/core/vocabulary';
 import { carryOut, type Statement } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { conclude } from './conclude.js';
 import type { Judged } from './proofs/judged.js';
-import { readSignIn, type StoredSignIn } from './store.js';
+import { onlySignIn, SIGN_IN_COLUMNS, type StoredSignIn } from './store.js';
 import type { Driver } from './trail-sign-in.js';
 
-/** The sign-in that a phone is asked about, its row locked. */
-export const lockAsked = async (work: Work, id: Id): Promise<StoredSignIn> => await readSignIn(work, id, true);
+/** Opens with the sign-in that somebody's phone is asked about, its row locked; with nothing where it is asked about itself. */
+export const lockingAsked = (asked: { readonly id: Buffer; readonly person: Buffer }): Statement => ({
+  sql: `SELECT ${SIGN_IN_COLUMNS} FROM sign_ins s WHERE s.id = (SELECT q.sign_in_id FROM push_requests q WHERE q.id = :id AND q.person_id = :person)`,
+  values: asked,
+});
+
+/** What that brought. */
+export const lockedAsked = ({ opened }: Pick<Work, 'opened'>): StoredSignIn | undefined =>
+  opened.length === 0 ? undefined : onlySignIn(opened);
 
 /**
  * A phone has said what lets nobody in: the sign-in ends, or asks for something else. It is written at once, since what may end the

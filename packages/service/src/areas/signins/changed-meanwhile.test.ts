@@ -236,7 +236,8 @@ async function answer(
       return right;
     },
   });
-  const attempt = { deps: { ...deps, hasher }, driver, id: stored.id, mine: () => true, proof, at: 'ours' as const };
+  const there = { mine: () => true, connected: () => true, at: 'ours' as const };
+  const attempt = { deps: { ...deps, hasher }, driver, id: stored.id, proof, ...there };
   const step = await prove(attempt);
   if (step.needs === 'transaction') return await inTransaction(deps, step.take, step.read);
   return await optimistically(

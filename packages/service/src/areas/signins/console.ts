@@ -59,6 +59,7 @@ export const consoleProve: Handler<'console.prove'> = async (deps, call) => {
     id: call.params.id,
     mine: (stored) => stored.applicationId === CONSOLE_APPLICATION,
     proof: call.body,
+    connected: call.connected,
     at: 'ours',
   });
   const reply = await takeStepBehindLocks(

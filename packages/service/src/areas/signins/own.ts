@@ -118,6 +118,7 @@ export const ownProve: Handler<'own.prove'> = async (deps, call) => {
     id: call.params.id,
     mine: ({ applicationId, walkedBy }) => walkedBy === null && placeOf(applicationId) !== undefined,
     proof: call.body,
+    connected: call.connected,
     at: 'ours',
   });
   const reply = await takeStepBehindLocks(call, step, async (stored, work) => ({

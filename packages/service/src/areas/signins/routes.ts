@@ -58,6 +58,7 @@ const proveWalk: Handler<'walkThroughs.prove'> = async (deps, call) =>
       id: call.params.id,
       mine: (stored) => stored.walkedBy === call.actor.personId,
       proof: call.body,
+      connected: call.connected,
       at: 'ours',
     }),
     async (stored, plan) => await walkReply(deps, plan, stored),

@@ -138,7 +138,8 @@ export function viewOf(stored: StoredSignIn): Answer<'signIns.show'> {
           ...(prompt.kind === 'wait' ? { number: signIn.waits?.number ?? null } : {}),
         }
       : null,
-    reason: signIn.reason,
+    // The same for as long as a phone is asked, whatever was shown before.
+    reason: prompt?.kind === 'wait' ? 'phone-asked' : signIn.reason,
     retryAt: retryAt(signIn),
     expiresAt: new Date(signIn.expiresAt).toISOString(),
     ignoredClaims: [...stored.ignoredClaims],

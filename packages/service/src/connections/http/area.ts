@@ -14,8 +14,10 @@ export const httpConnection = {
         proveForApplication,
         showForApplication,
       } = await import('./at-application.js');
+      const { eventsForApplication } = await import('./events.js');
       return {
         handlers: {
+          'signIns.events': eventsForApplication,
           'signIns.offer': offerForApplication,
           'signIns.begin': beginForApplication,
           'signIns.show': showForApplication,

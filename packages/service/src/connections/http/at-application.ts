@@ -63,6 +63,7 @@ export const proveForApplication: Handler<'signIns.prove'> = async (deps, call) 
       id: call.params.id,
       mine: (stored) => stored.connectionId === call.actor.connectionId,
       proof: call.body,
+      connected: call.connected,
       at: 'theirs',
     }),
     async (stored, plan) => ({ answer: await shownAt('theirs', deps, plan.reading, stored) }),

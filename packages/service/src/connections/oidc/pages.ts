@@ -231,6 +231,7 @@ export const pagesProve: Handler<'pages.prove'> = async (deps, call) => {
     id,
     mine: (stored) => stored.connectionId === request.clientId,
     proof: call.body,
+    connected: call.connected,
     at: 'ours',
   });
   return await takeStepBehindLocks(

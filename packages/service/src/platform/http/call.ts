@@ -33,6 +33,8 @@ export interface Call<R extends RouteId> {
   readonly actor: ActorOf<R>;
   /** The address it came from, behind trusted proxies the one they name. */
   readonly origin: string;
+  /** Whether whoever called is still there to hear of it. */
+  readonly connected: () => boolean;
   /** User-Agent, cut to what is kept. */
   readonly browser: string | null;
   /** The version from If-Match; always there where the route requires it. */

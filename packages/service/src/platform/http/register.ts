@@ -70,7 +70,11 @@ async function handle<R extends RouteId>(
 ): Promise<unknown> {
   const changes = spec.method !== 'GET';
   if (spec.access.kind === 'public') {
-    floods.assertCalm(request.ip, deps.now(), /^(pages|own|passkeys)\./.test(id) ? PAGE_CALLS_PER_MINUTE : undefined);
+    floods.assertCalm(
+      request.ip,
+      deps.now(),
+      /^(pages|own|passkeys|phones)\./.test(id) ? PAGE_CALLS_PER_MINUTE : undefined,
+    );
     assertSameOrigin(deps, request);
   }
   const actor = await gate.identify(request, spec.access, changes);
@@ -104,6 +108,7 @@ async function handle<R extends RouteId>(
     fileSigner: file ? headerText(request.headers['nlatch-file-signer']) : undefined,
     actor,
     origin: request.ip,
+    connected: () => !request.raw.socket.destroyed,
     browser: request.headers['user-agent']?.slice(0, 400) ?? null,
     ifMatch: spec.etag === 'requires' ? versionOf(request) : undefined,
     cookies: request.cookies,

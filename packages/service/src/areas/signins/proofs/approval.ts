@@ -1,7 +1,7 @@
 import { canAnswer, promptOf } from '@nimble-latch/core/signin';
 import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
-import { badField } from '../../../platform/errors.js';
+import { badField, Refusal } from '../../../platform/errors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { PROVING_COLUMNS, type ProvingRow } from '../../keyring/authenticator-row.js';
 import { countsNow, currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
@@ -15,7 +15,8 @@ import { judgedAhead } from './proof.js';
 
 /**
  * Whoever signs in looks whether a phone has answered. The approval itself was written by the phone, at whatever node; here the sign-in
- * goes on by it, once. It may be looked at while something else is asked: whichever is right first counts.
+ * goes on by it, once. It may be looked at while something else is asked: whichever is right first counts. Whoever looks may be kept waiting
+ * until there is something to see.
  */
 export const approval = judgedAhead({
   by: 'nothing',
@@ -25,7 +26,15 @@ export const approval = judgedAhead({
     read: { sql: `${SIGN_IN_WITH_APPROVAL} WHERE s.id = :id`, values: { id: idBytes(id) } },
     ahead: async () => await select(deps, `${SIGN_IN_WITH_APPROVAL} WHERE s.id = :id`, { id: idBytes(id) }),
   }),
-  prepare: async () => await Promise.resolve(undefined),
+  prepare: async ({ deps, connected, proof: { seconds = 0 } }, look) => {
+    if (seconds === 0) return;
+    const signIn = (await look())?.stored.signIn;
+    if (signIn?.state !== 'asking' || !signIn.waits) return;
+    const { request, until } = signIn.waits;
+    await deps.phoneAnswers.until(request as Id, Math.min(seconds * 1_000, until - deps.now().getTime()));
+    // Nobody would hear that they are let in: whoever comes back looks for themselves.
+    if (!connected()) throw new Refusal('sign-in-moved-on');
+  },
   judge: async ({ stored, rows }, plan) => await judge(plan, stored, rows),
 });
 

@@ -15,6 +15,8 @@ export interface Proof {
   readonly kind: PromptKind;
   readonly value?: string | undefined;
   readonly credential?: Credential | undefined;
+  /** Of one that only looks: how long it waits for something to see. */
+  readonly seconds?: number | undefined;
 }
 
 /** A proof as it comes in. */
@@ -25,6 +27,8 @@ export interface Incoming {
   /** Whether the caller may drive this sign-in; to anybody else it does not exist. */
   readonly mine: (stored: StoredSignIn) => boolean;
   readonly proof: Proof;
+  /** Whether whoever shows it is still there. */
+  readonly connected: () => boolean;
   /** Whose pages it is shown on. */
   readonly at: ShownAt;
 }

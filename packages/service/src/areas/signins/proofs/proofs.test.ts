@@ -42,10 +42,12 @@ async function asking(): Promise<StoredSignIn> {
   return stored;
 }
 
+const THERE = { mine: () => true, connected: () => true, at: 'ours' } as const;
+
 async function answer(stored: StoredSignIn, kind: PromptKind, more: Partial<Incoming> = {}): Promise<StoredSignIn> {
   const { deps } = inside;
   const proof: Proof = kind === 'webauthn' ? { kind, credential: CREDENTIAL } : { kind, value: '123456' };
-  const step = await prove({ deps, driver, id: stored.id, mine: () => true, at: 'ours', proof, ...more });
+  const step = await prove({ deps, driver, id: stored.id, ...THERE, proof, ...more });
   return step.needs === 'transaction'
     ? await inTransaction(more.deps ?? deps, step.take, step.read)
     : await optimistically(more.deps ?? deps, step.take, step.opening);
@@ -124,7 +126,7 @@ describe('a proof', () => {
       )[0]?.failures ?? 0;
     const before = await failures();
     const proof: Proof = { kind: 'password', value: 'harbour lights at dawn' };
-    const step = await prove({ deps, driver, id: stored.id, mine: () => true, at: 'ours', proof });
+    const step = await prove({ deps, driver, id: stored.id, ...THERE, proof });
     expect(await failures()).toBe(before + 1);
     await inTransaction(deps, async (work) => {
       const now = await readSignIn(work, stored.id, true);

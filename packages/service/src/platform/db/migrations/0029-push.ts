@@ -31,4 +31,9 @@ export const push: readonly Migration[] = [
     sql: `CREATE TABLE IF NOT EXISTS push_lanes (person_id BINARY(16) NOT NULL, lane ${WORD} NOT NULL, asked INT NOT NULL,
       PRIMARY KEY (person_id, lane), CONSTRAINT push_lanes_person_fk FOREIGN KEY (person_id) REFERENCES persons (id) ON DELETE CASCADE) ${TABLE}`,
   },
+  {
+    // What was answered lately, for whoever waits for it at another node.
+    name: '0133-push-answers',
+    sql: 'ALTER TABLE push_requests ADD KEY IF NOT EXISTS push_requests_answered (answered_at)',
+  },
 ];
