@@ -64,6 +64,9 @@ describe('a merge file of invitations', () => {
     const { rows } = await second.client.call('signatures.list');
     const request = rows.find(({ action }) => action === 'merge-file')!;
     expect(request.consequence.facts).toMatchObject({ people: 2, columns: expect.not.stringContaining('mail') });
+    // It says how many itself: nobody is named, and so nobody is left out.
+    const { matter } = await second.client.call('signatures.show', { params: { id: request.id } });
+    expect(matter).toMatchObject({ names: [], unnamed: 0 });
     await second.client.call('signatures.give', { params: { id: request.id } });
     // A yes to a file without addresses is none to one that has them.
     await expect(merge(round, { withMail: true })).rejects.toMatchObject(signed);

@@ -74,7 +74,9 @@ export const showSignature: Handler<'signatures.show'> = async (deps, { actor, p
   const row = await readRequest(deps, actor, params.id);
   const { message = null, names = [], difference = [] } = row.matter ?? {};
   const signature = await shown(deps, deps, actor, row);
-  const unnamed = Math.max(0, Number(signature.consequence.facts['people'] ?? 0) - names.length);
+  // Where nobody is named, the consequence itself says how many it concerns.
+  const people = names.length === 0 ? 0 : Number(signature.consequence.facts['people'] ?? 0);
+  const unnamed = Math.max(0, people - names.length);
   return { answer: { ...signature, matter: { message, names, unnamed, difference } } };
 };
 
