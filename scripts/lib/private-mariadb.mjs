@@ -13,8 +13,8 @@ import { setTimeout as delay } from 'node:timers/promises';
 /** A failure whose text already says what to do. */
 export class SetupError extends Error {}
 
-/** Where ports are kept that somebody here was given: files by their number, each with the process that asked. */
-const GIVEN = join(tmpdir(), 'nlatch-ports');
+/** Where ports are kept that this account was given: files by their number, each with the process that asked. */
+const GIVEN = join(tmpdir(), `nlatch-ports-${process.getuid?.() ?? 'all'}`);
 /** Below those that the kernel gives to outgoing connections, which any program may come by at any moment. */
 const LOWEST = 10_000;
 const HIGHEST = 32_000;
@@ -45,7 +45,7 @@ function take(port) {
 }
 
 /**
- * A loopback port that is free, and is given to nobody else among the processes of this machine that ask here: it can be closed and
+ * A loopback port that is free, and is given to no other process of this account that asks here: it can be closed and
  * opened again for as long as the asking process runs.
  */
 export async function freePort() {
