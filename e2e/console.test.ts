@@ -435,7 +435,12 @@ describe('the console', () => {
     await page.keyboard.press('Control+k');
     await page.getByRole('dialog').waitFor();
     await page.keyboard.type('renn');
-    await page.getByRole('menuitem', { name: /tobias/i }).waitFor();
+    const found = page.getByRole('menuitem', { name: /tobias/i });
+    await found.waitFor();
+    // It is there a moment before it is the one that Enter takes.
+    await expect
+      .poll(async () => await page.evaluate(() => document.activeElement?.getAttribute('aria-activedescendant')))
+      .toBe(await found.getAttribute('id'));
     // What stands on somebody's phone, typed into their keyring, finds them.
     await page.keyboard.press('Enter');
     await page.getByRole('heading', { name: 'tobias.renn' }).waitFor();
