@@ -31,13 +31,13 @@ afterAll(async () => await inside.close());
 beforeEach(() => (answers = new PhoneAnswers(inside.deps)));
 afterEach(() => answers.end());
 
-async function asked(): Promise<Id> {
+async function asked(signIn?: Id): Promise<Id> {
   const id = newId(inside.deps);
   await write(
     inside.deps,
-    `INSERT INTO push_requests (id, person_id, challenge, state, lane, created_at, valid_until)
-     VALUES (:id, :person, :challenge, 'waiting', 'familiar', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) + INTERVAL 90 SECOND)`,
-    { id: idBytes(id), person: idBytes(person), challenge: Buffer.alloc(32) },
+    `INSERT INTO push_requests (id, person_id, sign_in_id, challenge, state, lane, created_at, valid_until)
+     VALUES (:id, :person, :signIn, :challenge, 'waiting', 'familiar', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) + INTERVAL 90 SECOND)`,
+    { id: idBytes(id), person: idBytes(person), signIn: signIn ? idBytes(signIn) : null, challenge: Buffer.alloc(32) },
   );
   return id;
 }
@@ -76,6 +76,22 @@ describe('whoever waits for a phone', () => {
       'waits',
     );
     expect(answers.size).toBe(1);
+  });
+
+  it('waits on where a later question took its place: there is nothing to go on by', async () => {
+    const signIn = newId(inside.deps);
+    const id = await asked(signIn);
+    await write(
+      inside.deps,
+      `INSERT INTO sign_ins (id, application_id, person_id, state, data, claims, ignored_claims, version, begun_at)
+       VALUES (:signIn, :signIn, :person, 'asking', '{}', '', '', 1, UTC_TIMESTAMP(3))`,
+      { signIn: idBytes(signIn), person: idBytes(person) },
+    );
+    await become(id, 'withdrawn', null);
+    expect(await waited(id, 1_000)).toBeGreaterThan(950);
+    // And no more once that sign-in has ended.
+    await write(inside.deps, "UPDATE sign_ins SET state = 'refused' WHERE id = :signIn", { signIn: idBytes(signIn) });
+    expect(await waited(id, 30_000)).toBeLessThan(3_000);
   });
 
   it('goes on at once where it was answered before, however long ago', async () => {

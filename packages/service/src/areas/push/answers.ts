@@ -94,14 +94,18 @@ export class PhoneAnswers {
     this.#looking = false;
   }
 
-  /** Requests that wait no more. */
+  /**
+   * Requests that wait no more. One that a later one like it took the place of stays: its sign-in has nothing to go on by, and whoever waits
+   * would only ask again at once.
+   */
   async #over(): Promise<readonly Id[]> {
     const looked = [...this.#fresh.splice(0, ONE_BY_ONE), ...this.#next(ONE_BY_ONE)];
     const since = this.#latest > 0 ? new Date(this.#latest - OVERLAP_MS) : null;
     const rows = await select<{ id: Buffer; answered_at: Date | null }>(
       this.#db,
       `SELECT id, answered_at FROM push_requests WHERE answered_at > COALESCE(:since, UTC_TIMESTAMP(3) - INTERVAL 2 SECOND)
-       UNION ALL SELECT id, NULL FROM push_requests WHERE id IN (:looked) AND state <> 'waiting'`,
+       UNION ALL SELECT q.id, NULL FROM push_requests q LEFT JOIN sign_ins s ON s.id = q.sign_in_id
+         WHERE q.id IN (:looked) AND q.state <> 'waiting' AND (q.state <> 'withdrawn' OR COALESCE(s.state, '') <> 'asking')`,
       { since, looked: looked.length > 0 ? looked.map(idBytes) : [Buffer.alloc(16)] },
     );
     for (const { answered_at } of rows) this.#latest = Math.max(this.#latest, answered_at?.getTime() ?? 0);

@@ -3,6 +3,7 @@ import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { select, write } from '../db/sql.js';
 import { inTransaction } from '../db/unit-of-work.js';
+import { newId } from '../ids.js';
 import { startLoop } from '../jobs/loop.js';
 import type { Channel, Sending } from './channel.js';
 import { mail, type Mail } from './mail.js';
@@ -160,6 +161,39 @@ describe('the outbox', () => {
     );
     expect([sent, new Set(taken).size, taken.length, new Set(told).size, told.length]).toEqual([39, 39, 39, 39, 39]);
     expect(failures).toBeGreaterThan(2);
+    expect(await rows()).toEqual([]);
+  });
+
+  it('notes what was sent while something else was being noted, however long another one takes', async () => {
+    const slow = new SlowServer();
+    const told: string[] = [];
+    for (const to of ['first', 'second', 'third'])
+      await inTransaction(inside.deps, async (work) =>
+        sendLater(inside.deps, work, { kind: 'mail', to, subject: 'news', text: 'news' }, 60_000, {
+          kind: 'thing',
+          id: newId(inside.deps),
+        }),
+      );
+    const sending = sendDue(
+      inside.deps,
+      mail,
+      async (message) => {
+        if (message.to === 'second') await new Promise((resolve) => setTimeout(resolve, 150));
+        if (message.to === 'third') await slow.send(message);
+      },
+      {
+        thing: async (_deps, ids) => {
+          // The note of the first is under way when the second is sent, and when its turn comes.
+          if (told.length === 0) await new Promise((resolve) => setTimeout(resolve, 400));
+          told.push(...ids);
+        },
+      },
+    );
+    await expect.poll(() => told.length, { timeout: 5_000 }).toBe(2);
+    expect(slow.taken).toEqual(['third']);
+    slow.finish();
+    await sending;
+    expect(told).toHaveLength(3);
     expect(await rows()).toEqual([]);
   });
 

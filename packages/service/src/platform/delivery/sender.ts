@@ -158,9 +158,9 @@ class Tray {
   async #note(): Promise<void> {
     clearTimeout(this.#soon);
     this.#soon = undefined;
-    const before = this.#noting;
-    if (before) return await before;
-    this.#noting = this.#noteSome().finally(() => (this.#noting = undefined));
+    await this.#noting;
+    // Whoever waited as well may have begun already.
+    this.#noting ??= this.#noteSome().finally(() => (this.#noting = undefined));
     await this.#noting;
   }
 

@@ -3,47 +3,21 @@ import { select, type Db } from '../../../platform/db/sql.js';
 import type { Opening } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { idBytes } from '../../../platform/ids.js';
-import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
+import { PROVING_COLUMNS, type AuthenticatorRow, type ProvingRow } from '../../keyring/authenticator-row.js';
 import { countsNow } from '../../keyring/usable.js';
 import { SIGN_IN_COLUMNS, type SignInRow } from '../store.js';
 
 /** An authenticator that can answer a prompt for a code: of its row, what deciding takes. */
-export type CodeRow = GuardColumns &
-  Pick<
-    AuthenticatorRow,
-    | 'id'
-    | 'carrier_id'
-    | 'method'
-    | 'preferred'
-    | 'hardware'
-    | 'parameters'
-    | 'secret_sealed'
-    | 'last_step'
-    | 'drift'
-    | 'pin_sealed'
-    | 'pin_given'
-    | 'verified'
-    | 'device_bound'
-  >;
+export type CodeRow = ProvingRow &
+  Pick<AuthenticatorRow, 'parameters' | 'secret_sealed' | 'last_step' | 'drift' | 'pin_given'>;
 
 const CODE_COLUMNS = [
-  'id',
-  'carrier_id',
-  'method',
-  'preferred',
-  'hardware',
+  ...PROVING_COLUMNS,
   'parameters',
   'secret_sealed',
   'last_step',
   'drift',
-  'pin_sealed',
   'pin_given',
-  'verified',
-  'device_bound',
-  'familiar_failures',
-  'familiar_paused_until',
-  'stranger_failures',
-  'stranger_paused_until',
 ] as const satisfies (keyof CodeRow)[];
 
 const CODES = CODE_COLUMNS.map((column) => `a.${column} AS code_${column}`).join(', ');

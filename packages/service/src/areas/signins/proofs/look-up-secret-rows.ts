@@ -4,7 +4,7 @@ import { select, type Db } from '../../../platform/db/sql.js';
 import type { Opening } from '../../../platform/db/unit-of-work.js';
 import type { Deps } from '../../../platform/deps.js';
 import { idBytes, idText } from '../../../platform/ids.js';
-import type { AuthenticatorRow, GuardColumns } from '../../keyring/authenticator-row.js';
+import { PROVING_COLUMNS, type AuthenticatorRow, type ProvingRow } from '../../keyring/authenticator-row.js';
 import { recoveryIdentity } from '../../keyring/recovery-code.model.js';
 import { countsNow, OUR_OWN } from '../../keyring/usable.js';
 import { purposeAt } from '../../methods/purpose-at.js';
@@ -16,11 +16,8 @@ import { SIGN_IN_COLUMNS, type SignInRow } from '../store.js';
 type Counting = 'counts' | 'waiting' | 'ended' | 'used' | 'elsewhere';
 
 /** A secret that may be typed where a code is: a pass, or one recovery code of a set. Of its authenticator's row, what deciding takes. */
-export type SecretRow = GuardColumns &
-  Pick<
-    AuthenticatorRow,
-    'id' | 'carrier_id' | 'method' | 'preferred' | 'hardware' | 'pin_sealed' | 'verified' | 'device_bound' | 'last_step'
-  > & {
+export type SecretRow = ProvingRow &
+  Pick<AuthenticatorRow, 'last_step'> & {
     readonly hash: Buffer;
     readonly hash_key_id: Buffer;
     readonly counting: Counting;
@@ -36,21 +33,7 @@ export type SecretRow = GuardColumns &
     readonly of: number | null;
   };
 
-const OF_AUTHENTICATOR = [
-  'id',
-  'carrier_id',
-  'method',
-  'preferred',
-  'hardware',
-  'pin_sealed',
-  'verified',
-  'device_bound',
-  'last_step',
-  'familiar_failures',
-  'familiar_paused_until',
-  'stranger_failures',
-  'stranger_paused_until',
-] as const satisfies (keyof SecretRow)[];
+const OF_AUTHENTICATOR = [...PROVING_COLUMNS, 'last_step'] as const satisfies (keyof SecretRow)[];
 
 /** Who may use what somebody else holds, as long as they may do anything. */
 const HOLDER =
