@@ -55,8 +55,16 @@ describe('nlatch invitation', () => {
     writeFileSync(file, 'wenna.tide\r\nwenna.tide\r\nnell\r\n');
     expect(await nlatch([...send, '-y'])).toMatchObject({
       code: 0,
-      out: expect.stringMatching(/^Sending [\w-]+: invited 1 of 2\.\n$/) as string,
+      // Nobody was asked, and so nobody has read yet who is passed over.
+      out: expect.stringMatching(
+        /^Asked for: 2 people\.\n +1 {2}invited\n +1 {2}without a mail address\nSending [\w-]+: invited 1 of 2\.\n$/,
+      ) as string,
     });
+    await inst.owner.call('people.add', {
+      body: { displayName: 'Without', loginNames: ['without'], mail: 'without@wexmoor.example' },
+    });
+    const without = await nlatch(['invitation', 'send', '--method', 'totp', 'without', '-y']);
+    expect(without.out).toContain('1 of those invited has neither a password nor a pass');
     await at.codeFor('wenna.tide');
     const listed = await nlatch(['invitation', 'list', '--of', 'wenna.tide']);
     expect(listed.out).toMatch(

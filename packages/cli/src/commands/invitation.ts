@@ -164,10 +164,14 @@ export const invitation: Noun = (command, context) => {
         async () => await session.client.call('invitationRounds.show', { params: { id: begun.id } }),
       );
       const facts = { id: round.id, invited: round.outcomes.invited ?? 0, people: round.people };
+      // Whoever was not asked has not read it: who was passed over, and who has nothing to begin with.
+      const unread =
+        given.yes && (facts.invited < facts.people || preview.unknown.length > 0 || preview.withoutProof > 0);
       done(
         session,
         round,
         [
+          ...(unread ? [sayPreview(preview)] : []),
           say(w.done.sent, facts),
           ...(round.unprinted > 0 ? [say(via === 'file' ? w.done.toMerge : w.done.toPrint, facts)] : []),
         ].join('\n'),
