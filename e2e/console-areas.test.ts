@@ -1,7 +1,7 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { openPage } from './support/browser.js';
-import { Installation, PASSWORD } from './support/installation.js';
+import { intoConsole, openPage } from './support/browser.js';
+import { Installation } from './support/installation.js';
 
 let inst: Installation;
 let base: string;
@@ -12,12 +12,7 @@ beforeAll(async () => {
   inst = await Installation.start();
   base = inst.url.replace('127.0.0.1', 'localhost');
   ({ browser, page, complaints } = await openPage());
-  await page.goto(base);
-  await page.getByLabel('Login name').fill('ines.marlow');
-  await page.keyboard.press('Enter');
-  await page.getByLabel('Password').fill(PASSWORD);
-  await page.keyboard.press('Enter');
-  await page.getByRole('heading', { name: 'Overview' }).waitFor();
+  await intoConsole(page, base);
 });
 afterAll(async () => {
   await browser.close();

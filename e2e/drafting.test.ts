@@ -1,7 +1,7 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { accessible, openPage } from './support/browser.js';
-import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
+import { accessible, intoConsole, openPage } from './support/browser.js';
+import { connectedApplication, Installation, personWithApp } from './support/installation.js';
 
 let inst: Installation;
 let browser: Browser;
@@ -13,11 +13,7 @@ beforeAll(async () => {
   await connectedApplication(inst.owner, 'Payroll');
   await inst.owner.call('groups.add', { body: { name: 'pilots' } });
   ({ browser, page, complaints } = await openPage());
-  await page.goto(inst.url.replace('127.0.0.1', 'localhost'));
-  await page.getByLabel('Login name').fill('ines.marlow');
-  await page.keyboard.press('Enter');
-  await page.getByLabel('Password').fill(PASSWORD);
-  await page.keyboard.press('Enter');
+  await intoConsole(page, inst.url);
   await page.getByRole('link', { name: 'Rulebook' }).click();
 });
 afterAll(async () => {

@@ -3,7 +3,7 @@ import { promisify } from 'node:util';
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { administrator } from './support/administrators.js';
-import { accessible, openPage } from './support/browser.js';
+import { accessible, intoConsole, openPage } from './support/browser.js';
 import { Installation, PASSWORD, Phone } from './support/installation.js';
 import { inviting, LINK, mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
@@ -49,12 +49,7 @@ describe('an invitation, in the browser', () => {
       await at.add('mailless', { mail: null }),
     ];
     for (const personId of [id, held]) await inst.owner.call('groups.join', { params: { id: group.id, personId } });
-    await page.goto(base);
-    await page.getByLabel('Login name').fill('ines.marlow');
-    await page.keyboard.press('Enter');
-    await page.getByLabel('Password').fill(PASSWORD);
-    await page.keyboard.press('Enter');
-    await page.getByRole('heading', { name: 'Overview' }).waitFor();
+    await intoConsole(page, base);
     await page.goto(`${base}/invitations`);
     await page.getByText('No invitation is open.').waitFor();
     await page.getByRole('button', { name: 'Invite people' }).click();

@@ -4,7 +4,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
 import { createTraffic } from '../packages/standins/src/traffic/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
-import { accessible, openPage, type OpenPage } from './support/browser.js';
+import { accessible, intoConsole, openPage, type OpenPage } from './support/browser.js';
 import { Installation, PASSWORD, personWithApp } from './support/installation.js';
 import { publish, rulebookOf } from './support/rulebooks.js';
 
@@ -368,12 +368,7 @@ describe('a key in the console', () => {
     await page.context().clearCookies();
     const desk = await plugIn({ transport: 'usb' });
     await touching(false);
-    await page.goto(inst.url);
-    await page.getByLabel('Login name').fill('ines.marlow');
-    await page.keyboard.press('Enter');
-    await page.getByLabel('Password').fill(PASSWORD);
-    await page.keyboard.press('Enter');
-    await page.getByRole('heading', { name: 'Overview' }).waitFor();
+    await intoConsole(page, inst.url);
     await touching(true);
     // An owner without a second factor is led to one.
     await page.getByRole('link', { name: 'Add a passkey or key' }).click();

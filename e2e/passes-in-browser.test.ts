@@ -1,6 +1,6 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { accessible, openPage } from './support/browser.js';
+import { accessible, intoConsole, openPage } from './support/browser.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
 
 let inst: Installation;
@@ -14,12 +14,7 @@ beforeAll(async () => {
   base = inst.url.replace('127.0.0.1', 'localhost');
   berths = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked'] });
   ({ browser, page, complaints } = await openPage());
-  await page.goto(base);
-  await page.getByLabel('Login name').fill('ines.marlow');
-  await page.keyboard.press('Enter');
-  await page.getByLabel('Password').fill(PASSWORD);
-  await page.keyboard.press('Enter');
-  await page.getByRole('heading', { name: 'Overview' }).waitFor();
+  await intoConsole(page, base);
 });
 afterAll(async () => {
   await browser.close();

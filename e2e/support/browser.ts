@@ -1,6 +1,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { chromium, type Browser, type CDPSession, type Page } from 'playwright-core';
 import { expect } from 'vitest';
+import { PASSWORD } from './installation.js';
 
 const FLAGS = [
   '--disable-background-networking',
@@ -28,6 +29,16 @@ export async function openPage(): Promise<OpenPage> {
   });
   page.on('pageerror', (error) => complaints.push(error.message));
   return { browser, page, complaints };
+}
+
+/** Signs in to the console by password, and waits for its first page. */
+export async function intoConsole(page: Page, base: string, loginName = 'ines.marlow'): Promise<void> {
+  await page.goto(base);
+  await page.getByLabel('Login name').fill(loginName);
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Password').fill(PASSWORD);
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Overview' }).waitFor();
 }
 
 /** What of it depends on the theme and on the width; the rest is the same markup. */

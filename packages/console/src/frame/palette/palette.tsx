@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useDeferredValue, useEffect, useState } from 'react';
+import { useDeferredValue, useEffect, useEffectEvent, useState } from 'react';
 import { Autocomplete, Input, Label, Menu, MenuItem, TextField } from 'react-aria-components';
 import { useNavigate } from 'react-router';
 import { styled } from 'styled-components';
@@ -29,6 +29,10 @@ const Search = styled(TextField)`
     border-radius: ${radius.field};
     background: ${colour.raised};
   }
+`;
+const Finder = styled.div`
+  display: grid;
+  gap: ${space.base};
 `;
 const Targets = styled(Menu)`
   max-height: ${size.palette};
@@ -68,6 +72,10 @@ function Palette({ areas, onClose }: { areas: readonly ConsoleArea[]; onClose: (
     placeholderData: keepPreviousData,
     staleTime: 5_000,
   });
+  // Whether what is listed belongs to what is typed: until then it is still that of the letters before.
+  const settled = asked === typed.trim() && (asked === '' || (!found.isPending && !found.isPlaceholderData));
+  // Enter was pressed before that: what comes first then is taken, and nothing of what happened to be there.
+  const [taking, setTaking] = useState(false);
   const targets: readonly Target[] = [
     ...(asked === '' ? [] : (found.data ?? [])),
     ...actionsFor(targetsOf(areas, session), asked),
@@ -78,26 +86,45 @@ function Palette({ areas, onClose }: { areas: readonly ConsoleArea[]; onClose: (
     onClose();
     void navigate(target.to);
   };
+  const first = targets[0]?.id;
+  const takeFirst = useEffectEvent(() => {
+    setTaking(false);
+    if (first !== undefined) go(first);
+  });
+  useEffect(() => {
+    if (taking && settled) takeFirst();
+  }, [taking, settled]);
+  const holdEnter = (event: React.KeyboardEvent) => {
+    if (event.key !== 'Enter' || settled) return setTaking(false);
+    event.preventDefault();
+    event.stopPropagation();
+    setTaking(true);
+  };
   return (
     <Dialog title={w.title} onClose={onClose}>
-      <Autocomplete inputValue={typed} onInputChange={setTyped}>
-        <Search autoFocus aria-label={w.title}>
-          <Label>{w.label}</Label>
-          <Input />
-        </Search>
-        <Targets
-          aria-label={w.results}
-          onAction={(id) => go(String(id))}
-          renderEmptyState={() => <Small>{found.isFetching ? words.loading : w.nothing}</Small>}
-        >
-          {targets.map((target) => (
-            <Line key={target.id} id={target.id} textValue={target.name}>
-              <span>{target.name}</span>
-              <span>{target.hint}</span>
-            </Line>
-          ))}
-        </Targets>
-      </Autocomplete>
+      <Finder onKeyDownCapture={holdEnter}>
+        <Autocomplete inputValue={typed} onInputChange={setTyped}>
+          <Search autoFocus aria-label={w.title}>
+            <Label>{w.label}</Label>
+            <Input />
+          </Search>
+          {/* Made anew with what it lists: the list would keep the focus on the key that came first before, which may be gone. */}
+          <Targets
+            key={settled ? asked : `${asked}…`}
+            autoFocus={asked === '' ? false : 'first'}
+            aria-label={w.results}
+            onAction={(id) => go(String(id))}
+            renderEmptyState={() => <Small>{found.isFetching ? words.loading : w.nothing}</Small>}
+          >
+            {targets.map((target) => (
+              <Line key={target.id} id={target.id} textValue={target.name}>
+                <span>{target.name}</span>
+                <span>{target.hint}</span>
+              </Line>
+            ))}
+          </Targets>
+        </Autocomplete>
+      </Finder>
       <Small>{w.keys}</Small>
     </Dialog>
   );
