@@ -11,7 +11,7 @@ import { verify } from '../../packages/service/src/host/chores/trail.js';
 import { readConfig } from '../../packages/service/src/platform/config.js';
 import { closeRuntime, openRuntime } from '../../packages/service/src/host/runtime.js';
 import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
-import { chore, createDatabase, environment, startService } from '../../scripts/lib/installation.mjs';
+import { chore, createDatabase, environment, PATIENCE_MS, startService } from '../../scripts/lib/installation.mjs';
 import { freePort } from '../../scripts/lib/private-mariadb.mjs';
 import { isAborting } from './aborting.js';
 import type { DatabaseServer } from './one-server.js';
@@ -131,6 +131,7 @@ export class Installation {
       user: this.database.user,
       password: this.database.password,
       database: this.database.name,
+      connectTimeout: PATIENCE_MS,
       bigIntAsNumber: true,
       multipleStatements: true,
       // What was acknowledged at another member is seen here.

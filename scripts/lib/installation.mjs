@@ -9,9 +9,18 @@ import { fileURLToPath } from 'node:url';
 import mariadb from 'mariadb';
 
 export const ROOT = fileURLToPath(new URL('../..', import.meta.url));
-export const NLATCHD = join(ROOT, 'packages/service/bin/nlatchd.js');
+/** A run in which the cluster aborts what nodes do puts itself between their modules, which the bundle has made one of. */
+export const NLATCHD = join(
+  ROOT,
+  process.env.NLATCH_TEST_FAULTS?.includes('aborts')
+    ? 'packages/service/dist/host/main.js'
+    : 'packages/service/bin/nlatchd.js',
+);
 export const NLATCH = join(ROOT, 'packages/cli/bin/nlatch.js');
 export const STANDIN = join(ROOT, 'packages/standins/bin/nlatch-standin.js');
+
+/** A database on a machine that is busy with others answers late; one second is the driver's own. */
+export const PATIENCE_MS = 20_000;
 
 /** Makes the database and its account where they are missing; sets the account's password. */
 export async function createDatabase(server, name, password = randomBytes(12).toString('base64url')) {
@@ -21,6 +30,7 @@ export async function createDatabase(server, name, password = randomBytes(12).to
     port: server.port,
     user: server.adminUser,
     password: server.adminPassword,
+    connectTimeout: PATIENCE_MS,
   });
   try {
     await connection.query(
@@ -41,6 +51,7 @@ export async function dropDatabase(server, name) {
     port: server.port,
     user: server.adminUser,
     password: server.adminPassword,
+    connectTimeout: PATIENCE_MS,
   });
   await connection.query(`DROP DATABASE IF EXISTS \`${name}\``);
   await connection.end();

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { setTimeout as delay } from 'node:timers/promises';
-import type { Connection } from 'mariadb';
+import * as mariadb from 'mariadb';
 import type { Logger } from 'pino';
 import { Sequelize, type Options } from 'sequelize';
 import type { DatabaseConfig } from '../config.js';
@@ -28,6 +28,8 @@ export function connectDatabase(
 ): Sequelize {
   const sequelize = new Sequelize({
     dialect: 'mariadb',
+    // Otherwise looked for by name beside whatever file Sequelize is in, which after the build is ours.
+    dialectModule: mariadb,
     database: config.name,
     username: config.user,
     password: config.password,
@@ -63,7 +65,7 @@ export function connectDatabase(
   const pool = sequelize.connectionManager;
   const takeBack = pool.releaseConnection.bind(pool);
   pool.releaseConnection = (connection) => {
-    prepareWanted(connection as Connection);
+    prepareWanted(connection as mariadb.Connection);
     takeBack(connection);
   };
   goBy(sequelize, pulse);

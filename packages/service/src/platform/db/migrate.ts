@@ -1,7 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { setTimeout as delay } from 'node:timers/promises';
 import type { Sequelize } from 'sequelize';
-import { Umzug } from 'umzug';
 import { MIGRATIONS } from './migrations/index.js';
 import { select, write, type Db } from './sql.js';
 import { hostWords as words } from '../host-words.js';
@@ -16,18 +15,16 @@ export class UnknownMigrations extends Error {
   }
 }
 
-function umzugOf(db: Db, at: Date) {
+/** Loaded where it is used alone: whatever is started looks whether something is pending, and next to nothing migrates. */
+async function umzugOf(db: Db, at: Date) {
+  const { Umzug } = await import('umzug');
   return new Umzug({
     migrations: MIGRATIONS.map(({ name, sql }) => ({
       name,
       up: async () => void (await write(db, typeof sql === 'string' ? sql : sql(at))),
     })),
     storage: {
-      async executed() {
-        return (await select<{ name: string }>(db, 'SELECT name FROM schema_migrations ORDER BY name')).map(
-          (row) => row.name,
-        );
-      },
+      executed: async () => await appliedMigrations(db),
       async logMigration({ name }) {
         await write(db, 'INSERT IGNORE INTO schema_migrations (name, applied_at) VALUES (:name, UTC_TIMESTAMP(3))', {
           name,
@@ -39,6 +36,11 @@ function umzugOf(db: Db, at: Date) {
     },
     logger: undefined,
   });
+}
+
+async function appliedMigrations(db: Db): Promise<string[]> {
+  const rows = await select<{ name: string }>(db, 'SELECT name FROM schema_migrations ORDER BY name');
+  return rows.map(({ name }) => name);
 }
 
 async function prepare(db: Db): Promise<void> {
@@ -80,7 +82,7 @@ export async function migrate(sequelize: Sequelize, options: { waitSeconds?: num
   try {
     const unknown = await unknownMigrations(sequelize);
     if (unknown.length > 0) throw new UnknownMigrations(unknown);
-    return (await umzugOf(db, new Date()).up()).map((done) => done.name);
+    return (await (await umzugOf(db, new Date())).up()).map((done) => done.name);
   } finally {
     clearInterval(heartbeat);
     await write(db, 'UPDATE schema_lock SET holder = NULL, until_at = NULL WHERE id = 1 AND holder = :holder', {
@@ -97,12 +99,12 @@ export async function pendingMigrations(sequelize: Sequelize): Promise<string[]>
     "SELECT COUNT(*) AS n FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'schema_migrations'",
   );
   if (Number(found?.n) === 0) return MIGRATIONS.map(({ name }) => name);
-  return (await umzugOf(db, new Date()).pending()).map((step) => step.name);
+  const applied = new Set(await appliedMigrations(db));
+  return MIGRATIONS.map(({ name }) => name).filter((name) => !applied.has(name));
 }
 
 /** Steps recorded in the database that this release does not know: a newer one has been here. */
 export async function unknownMigrations(sequelize: Sequelize): Promise<string[]> {
   const known = new Set(MIGRATIONS.map(({ name }) => name));
-  const rows = await select<{ name: string }>({ sequelize }, 'SELECT name FROM schema_migrations');
-  return rows.map((row) => row.name).filter((name) => !known.has(name));
+  return (await appliedMigrations({ sequelize })).filter((name) => !known.has(name));
 }

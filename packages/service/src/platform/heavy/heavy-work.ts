@@ -20,9 +20,7 @@ const SMALL = 4_096;
 /** Where the thread's program stands, also when the service is run from its sources. */
 const program = (): URL => {
   const beside = new URL('./worker.js', import.meta.url);
-  return existsSync(fileURLToPath(beside))
-    ? beside
-    : new URL('../../../dist/platform/heavy/worker.js', import.meta.url);
+  return existsSync(fileURLToPath(beside)) ? beside : new URL('../../../dist/bundle/worker.js', import.meta.url);
 };
 
 const sizeOf = (value: unknown): number =>
