@@ -1,9 +1,12 @@
 import type { BrowserContext, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
+import { makeBrowserKeys, opened } from '../packages/standins/src/push-service/message.js';
+import { createPushService } from '../packages/standins/src/push-service/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { accessible, openPage, type OpenPage } from './support/browser.js';
 import { Installation, PASSWORD } from './support/installation.js';
+import { offerPush, rightOf } from './support/phones.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 let inst: Installation;
@@ -12,7 +15,7 @@ let base: string;
 let address: string;
 let planner: ReturnType<typeof createPlanner>;
 beforeAll(async () => {
-  inst = await Installation.start(1);
+  inst = await Installation.start(1, { NLATCH_INTERNAL_ADDRESSES: 'localhost' });
   base = inst.url.replace('127.0.0.1', 'localhost');
   address = `http://localhost:${await freePort()}`;
   const { id } = await inst.owner.call('applications.add', { body: { name: 'Berth Planner' } });
@@ -23,12 +26,7 @@ beforeAll(async () => {
   const whole = { id: connection.id, secret: key!, issuer: connection.oidc!.issuer };
   planner = createPlanner({ issuer: whole.issuer, address, whole, secondStep: whole });
   await planner.listen({ host: '127.0.0.1', port: Number(new URL(address).port) });
-  const { rows, version } = await inst.owner.call('methods.show');
-  const push = { enrol: true, purposes: ['sign-in' as const, 'enrol' as const] };
-  await inst.owner.call('methods.edit', {
-    body: { rows: [{ group: null, cells: { ...rows.at(-1)!.cells, push } }], lockedOut: 0 },
-    ifMatch: version,
-  });
+  await offerPush(inst.owner);
   await inst.owner.call('networks.add', { body: { name: 'quay', ranges: ['127.0.0.0/8', '::1/128'] } });
   await publish(
     inst.owner,
@@ -146,6 +144,119 @@ describe('a phone that approves, in the browser', () => {
     await again.getByRole('button', { name: 'Take it off this phone' }).click();
     await again.getByText('No account is set up on this phone.').waitFor();
     expect(open.complaints).toEqual([]);
+  });
+
+  it('rings while its page is closed, and says nothing of who asks', async () => {
+    const pushService = createPushService(() => new Date());
+    const port = await freePort();
+    await pushService.listen({ host: '127.0.0.1', port });
+    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Nell', loginNames: ['nell.harrow'] } });
+    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const right = await rightOf(inst.url, 'nell.harrow');
+    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+
+    const { context, phone } = await phoneOf();
+    await context.grantPermissions(['notifications'], { origin: base });
+    // Browsers have a push service of their own, which this one takes the place of.
+    const keys = makeBrowserKeys();
+    let messages = '';
+    await context.exposeFunction('subscribeAt', async (key: string) => {
+      const made = await fetch(`http://localhost:${port}/subscriptions`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ key }),
+      });
+      const { endpoint, messages: at } = (await made.json()) as { endpoint: string; messages: string };
+      messages = at;
+      const [p256dh, auth] = [keys.p256dh.toString('base64url'), keys.auth.toString('base64url')];
+      return { endpoint, keys: { p256dh, auth } };
+    });
+    await context.addInitScript(() => {
+      const kept = () => {
+        const made = JSON.parse(localStorage.getItem('subscription') ?? 'null') as PushSubscriptionJSON | null;
+        const unsubscribe = () => Promise.resolve(localStorage.removeItem('subscription')).then(() => true);
+        return made && ({ toJSON: () => made, unsubscribe } as unknown as PushSubscription);
+      };
+      if (!('PushManager' in window)) return;
+      PushManager.prototype.getSubscription = () => Promise.resolve(kept());
+      PushManager.prototype.subscribe = async (options) => {
+        const bytes = new Uint8Array(options!.applicationServerKey as ArrayBuffer);
+        const key = btoa(String.fromCharCode(...bytes))
+          .replaceAll('+', '-')
+          .replaceAll('/', '_')
+          .replaceAll('=', '');
+        const { subscribeAt } = window as unknown as { subscribeAt: (key: string) => Promise<PushSubscriptionJSON> };
+        localStorage.setItem('subscription', JSON.stringify(await subscribeAt(key)));
+        return kept()!;
+      };
+    });
+    await phone.goto(begun.link);
+    await phone.getByRole('button', { name: 'Set it up' }).click();
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await phone.getByText('This phone is set up.').waitFor();
+    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    await phone.getByText('It can also ring while it is closed').waitFor();
+    await accessible(phone, 'a phone that may ring');
+    const session = await context.newCDPSession(phone);
+    const registered = new Promise<string>((resolve) => {
+      session.on('ServiceWorker.workerRegistrationUpdated', ({ registrations }) => {
+        if (registrations[0]) resolve(registrations[0].registrationId);
+      });
+    });
+    await session.send('ServiceWorker.enable');
+    await phone.getByRole('button', { name: 'Ring when I am asked' }).click();
+    await phone.getByText('This phone rings when somebody signs in as you').waitFor();
+    await phone.reload();
+    await phone.getByText('This phone rings when somebody signs in as you').waitFor();
+    const registrationId = await registered;
+    const shown = async () =>
+      await phone.evaluate(async () => {
+        const kept = await navigator.serviceWorker.getRegistration('/pocket/');
+        return (await kept!.getNotifications()).map(({ title, body, tag }) => ({ title, body, tag }));
+      });
+    const deliver = async () => {
+      let kept: readonly { body: string }[] = [];
+      await expect
+        .poll(async () => {
+          kept = ((await (await fetch(messages)).json()) as { messages: typeof kept }).messages;
+          return kept.length;
+        })
+        .toBe(1);
+      const data = opened(Buffer.from(kept[0]!.body, 'base64url'), keys).toString();
+      await session.send('ServiceWorker.deliverPushMessage', { origin: base, registrationId, data });
+    };
+    // In sight the page shows it by itself.
+    const stranger = await (await open.browser.newContext({ locale: 'en-GB' })).newPage();
+    stranger.setDefaultTimeout(20_000);
+    const number = await come(stranger, 'nell.harrow');
+    await deliver();
+    await phone.getByLabel('The number that is shown').fill(number);
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await stranger.getByText('Signed in: Nell').waitFor();
+    expect(await shown()).toEqual([]);
+    // Gone from sight it rings, and is quiet once the page is looked at and nothing waits any more.
+    await phone.goto(`${base}/sign-in`);
+    const later = await (await open.browser.newContext({ locale: 'en-GB' })).newPage();
+    later.setDefaultTimeout(20_000);
+    await come(later, 'nell.harrow');
+    await deliver();
+    await expect.poll(shown).toEqual([{ title: 'Are you signing in?', body: 'Look who is asking.', tag: 'ask' }]);
+    await phone.goto(`${base}/pocket/`);
+    await phone.getByText('At Berth Planner').waitFor();
+    await phone.getByRole('button', { name: 'Deny' }).click();
+    await phone.getByText('Denied. Nobody gets in by this.').waitFor();
+    await expect.poll(shown).toEqual([]);
+    // What its push service has let go of, the page says, and mends.
+    pushService.switches.refuse = 410;
+    await inst.sql('DELETE FROM push_requests');
+    await come(await (await open.browser.newContext({ locale: 'en-GB' })).newPage(), 'nell.harrow');
+    await phone.getByRole('button', { name: 'Deny' }).click();
+    await phone.getByText('This phone does not ring any more').waitFor();
+    await phone.getByRole('button', { name: 'Ring when I am asked' }).click();
+    await phone.getByRole('button', { name: 'Do not ring' }).click();
+    await phone.getByText('It can also ring while it is closed').waitFor();
+    expect(open.complaints).toEqual([]);
+    await pushService.close();
   });
 
   it('speaks the language of its phone', async () => {

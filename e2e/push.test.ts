@@ -6,6 +6,7 @@ import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation, outcomes, PASSWORD, Phone } from './support/installation.js';
 import { mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
+import { offerPush, rightOf } from './support/phones.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 let inst: Installation;
@@ -20,13 +21,7 @@ beforeAll(async () => {
   berths = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked', 'source-address'] });
   gate = await connectedApplication(inst.owner, 'Gate', { claims: [] });
   crane = await connectedApplication(inst.owner, 'Crane Log', { claims: ['password-checked'] });
-  const { rows, version } = await inst.owner.call('methods.show');
-  const last = rows.at(-1)!;
-  const push = { enrol: true, purposes: ['sign-in' as const, 'enrol' as const] };
-  await inst.owner.call('methods.edit', {
-    body: { rows: [{ group: null, cells: { ...last.cells, push } }], lockedOut: 0 },
-    ifMatch: version,
-  });
+  await offerPush(inst.owner);
   await publish(
     inst.owner,
     rulebookOf([
@@ -55,18 +50,10 @@ async function person(loginName: string) {
   await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
   return id;
 }
-async function rightOf(loginName: string): Promise<string> {
-  const begun = await anybody().call('own.begin', { body: { place: 'enrolment', loginName } });
-  const proved = await anybody().call('own.prove', {
-    params: { id: begun.signIn.id },
-    body: { kind: 'password', value: PASSWORD, handle: begun.handle },
-  });
-  return proved.right!;
-}
 /** Somebody with a phone that approves, enrolled by themselves. */
 async function withPhone(loginName: string, right?: string) {
   const id = right === undefined ? await person(loginName) : '';
-  const by = right ?? (await rightOf(loginName));
+  const by = right ?? (await rightOf(inst.url, loginName));
   const begun = await anybody().call('own.beginPush', { body: { right: by } });
   const { phone, asked } = await PocketPhone.follow(begun.link, inst.nodes[1]!.url);
   expect(await phone.answer(asked.requests[0]!, 'approve')).toBe('taken');
@@ -90,7 +77,7 @@ const first = async (phone: PocketPhone): Promise<PhoneRequest> => (await phone.
 describe('a phone that approves', () => {
   it('is enrolled by a link that one phone follows once, and counts once it has answered its first request', async () => {
     await person('enrolling');
-    const right = await rightOf('enrolling');
+    const right = await rightOf(inst.url, 'enrolling');
     const begun = await anybody().call('own.beginPush', { body: { right, carrier: 'My phone' } });
     const prove = async () =>
       await anybody().call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });

@@ -78,7 +78,8 @@ export class Crowd {
           const what = await visitors.visit(nodes[n % nodes.length]!, i);
           if (what === 'let-in') this.letIn.push(performance.now());
           else this.others.set(what, (this.others.get(what) ?? 0) + 1);
-          await delay(20);
+          // Enough to be at work all the time; no more, since other tests are at work beside it.
+          await delay(60);
         }
       }),
     );

@@ -17,5 +17,12 @@ export default defineConfig({
     // Nothing is inlined: the content-security policy lets no data: pictures or scripts through.
     assetsInlineLimit: 0,
     modulePreload: { polyfill: false },
+    rolldownOptions: {
+      input: { index: 'index.html', wake: 'src/wake.ts' },
+      // What runs while the page is closed is known by its address.
+      output: {
+        entryFileNames: ({ name }) => (name === 'wake' ? 'wake.js' : 'assets/[name]-[hash].js'),
+      },
+    },
   },
 });

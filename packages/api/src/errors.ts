@@ -63,6 +63,7 @@ const table = {
   'sign-in-moved-on': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
   'phone-unknown': { status: 403, exit: EXIT.refused, retryable: false, audience: 'anyone' },
   'phone-clock': { status: 403, exit: EXIT.refused, retryable: true, audience: 'anyone' },
+  'push-service-refused': { status: 400, exit: EXIT.badInput, retryable: false, audience: 'anyone' },
   'phone-known': { status: 409, exit: EXIT.conflict, retryable: false, audience: 'anyone' },
   'phone-waits': { status: 409, exit: EXIT.conflict, retryable: true, audience: 'anyone' },
   'request-gone': { status: 410, exit: EXIT.refused, retryable: false, audience: 'anyone' },

@@ -205,6 +205,7 @@ export const PATHS = {
   'phones.enrol': ['POST', '/phones'],
   'phones.fetch': ['POST', '/phones/requests'],
   'phones.answer': ['POST', '/phones/answers'],
+  'phones.subscribe': ['POST', '/phones/subscriptions'],
   'disputes.list': ['GET', '/disputes'],
   'disputes.settle': ['POST', '/disputes/{id}/settle'],
   'walkThroughs.begin': ['POST', '/walk-throughs'],

@@ -1,7 +1,8 @@
 import { useCallback, useEffect, useState } from 'react';
 import { dropAccount, keepAccount, readAccounts } from './accounts.js';
 import { Question } from './question.js';
-import { enrol, Failed, fetchRequests, type Account, type Asked, type Trouble } from './protocol.js';
+import { enrol, Failed, fetchRequests, type Account, type Asked, type Trouble, type Waking } from './protocol.js';
+import { quiet, standingOf, wake, wakeNoMore, type Standing } from './waking.js';
 import { say, words as w } from './words.js';
 
 /** How often it is asked what waits, while the page is open. */
@@ -99,6 +100,7 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
           if (over) return;
           setAsked(now);
           setTrouble(undefined);
+          if (now.requests.length === 0) void quiet();
         } catch (error) {
           if (over) return;
           setTrouble(troubleOf(error));
@@ -140,11 +142,46 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
       ) : (
         asked && !said && <p>{asked.state === 'suspended' ? w.suspended : w.nothing}</p>
       )}
+      {asked?.state === 'active' && !request && <Ringing account={account} waking={asked.waking} />}
       {trouble === 'unknown' && (
         <button type="button" onClick={onGone}>
           {w.remove}
         </button>
       )}
     </section>
+  );
+}
+
+/** Whether this phone rings while the page is closed, and the button for it. */
+function Ringing({ account, waking }: { account: Account; waking: Waking }) {
+  const [standing, setStanding] = useState<Standing>();
+  const [trouble, setTrouble] = useState<Trouble>();
+  useEffect(() => {
+    let over = false;
+    void standingOf(waking).then((now) => over || setStanding(now));
+    return () => {
+      over = true;
+    };
+  }, [waking.state]);
+  if (!standing) return null;
+  const become = (doing: Promise<Standing>) => {
+    setTrouble(undefined);
+    doing.then(setStanding).catch((error: unknown) => setTrouble(troubleOf(error)));
+  };
+  return (
+    <div className="ringing">
+      <p className="soft">{w.ringing[standing]}</p>
+      {trouble && <p role="alert">{w.troubles[trouble]}</p>}
+      {standing === 'on' && (
+        <button type="button" onClick={() => become(wakeNoMore(account))}>
+          {w.ringNoMore}
+        </button>
+      )}
+      {standing !== 'on' && standing !== 'unsupported' && (
+        <button type="button" onClick={() => become(wake(account, waking))}>
+          {w.ring}
+        </button>
+      )}
+    </div>
   );
 }

@@ -21,7 +21,14 @@ export interface Asked {
   readonly organisation: string;
   readonly person: string;
   readonly state: 'pending' | 'active' | 'suspended';
+  readonly waking: Waking;
   readonly requests: readonly Request[];
+}
+
+/** How this phone is woken while its page is closed: what to subscribe for, and whether the service can. */
+export interface Waking {
+  readonly key: string;
+  readonly state: 'none' | 'ready' | 'gone';
 }
 
 /** An account of this phone: its key, which never leaves the browser, and who it is known as. */
@@ -72,7 +79,7 @@ const utf8 = (text: string) => new TextEncoder().encode(text);
 /** A compact JWS (RFC 7515 §7.1) by ES256. */
 export async function signed(
   keys: CryptoKeyPair,
-  kind: 'enrol' | 'fetch' | 'answer',
+  kind: 'enrol' | 'fetch' | 'answer' | 'subscribe',
   payload: Readonly<Record<string, Member>>,
   header: Readonly<Record<string, Member>> = {},
 ): Promise<string> {
@@ -122,4 +129,12 @@ export async function answer(
   return (
     await post<{ outcome: 'taken' | 'wrong-number' | 'over' }>('/phones/answers', await signed(keys, 'answer', said))
   ).outcome;
+}
+
+/** Says how this phone can be woken, or that it cannot any more. */
+export async function sayHowToWake(
+  { keys, device }: Account,
+  subscription: { readonly endpoint: string; readonly p256dh: string; readonly auth: string } | null,
+): Promise<void> {
+  await post('/phones/subscriptions', await signed(keys, 'subscribe', { dev: device, sub: subscription }));
 }

@@ -1,4 +1,5 @@
 import type { Trouble } from './protocol.js';
+import type { Standing } from './waking.js';
 
 const en = {
   title: 'Approve sign-ins',
@@ -30,6 +31,17 @@ const en = {
   account: '{person}, {organisation}',
   suspended: 'This phone is suspended: ask your help desk.',
   remove: 'Take it off this phone',
+  ring: 'Ring when I am asked',
+  ringNoMore: 'Do not ring',
+  ringing: {
+    off: 'This page asks you while it is open. It can also ring while it is closed; the maker of your browser then sees that it rings, and not who asks.',
+    on: 'This phone rings when somebody signs in as you, also while this page is closed.',
+    lost: 'This phone does not ring any more: your browser or its push service has let go of it.',
+    forbidden:
+      'Your browser lets this page show nothing while it is closed. Allow notifications for it in the browser’s settings, then press again.',
+    unsupported:
+      'This browser cannot ring while the page is closed: keep it open when you sign in. On an iPhone, put the page on the home screen first.',
+  } satisfies Record<Standing, string>,
   troubles: {
     offline: 'There is no connection. This page goes on by itself once there is.',
     unknown:
@@ -71,6 +83,17 @@ const de: typeof en = {
   account: '{person}, {organisation}',
   suspended: 'Dieses Telefon ist ausgesetzt: fragen Sie Ihren Helpdesk.',
   remove: 'Von diesem Telefon nehmen',
+  ring: 'Klingeln, wenn ich gefragt werde',
+  ringNoMore: 'Nicht klingeln',
+  ringing: {
+    off: 'Diese Seite fragt Sie, solange sie offen ist. Sie kann auch klingeln, wenn sie zu ist; dass es geschieht, sieht der Hersteller Ihres Browsers, aber nicht, wer fragt.',
+    on: 'Dieses Telefon klingelt, wenn sich jemand als Sie anmeldet, auch wenn diese Seite zu ist.',
+    lost: 'Dieses Telefon klingelt nicht mehr: Ihr Browser oder dessen Push-Dienst hat davon abgelassen.',
+    forbidden:
+      'Ihr Browser lässt diese Seite nichts zeigen, wenn sie zu ist. Erlauben Sie ihr Benachrichtigungen in den Einstellungen des Browsers, dann drücken Sie noch einmal.',
+    unsupported:
+      'Dieser Browser kann nicht klingeln, wenn die Seite zu ist: lassen Sie sie offen, wenn Sie sich anmelden. Auf einem iPhone legen Sie die Seite zuerst auf den Home-Bildschirm.',
+  },
   troubles: {
     offline: 'Es besteht keine Verbindung. Sobald es eine gibt, geht es hier von selbst weiter.',
     unknown:

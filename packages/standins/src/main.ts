@@ -5,6 +5,7 @@ import { BadPicture, codeAt, readPicture } from './phone/code.js';
 import { createPlanner, type PlannerClients } from './berths/server.js';
 import { createMailbox } from './mailbox/server.js';
 import { createPhone } from './phone/server.js';
+import { createPushService } from './push-service/server.js';
 import { createTraffic, type TrafficConnection } from './traffic/server.js';
 
 const program = new Command('nlatch-standin')
@@ -66,6 +67,30 @@ program
         void app.close();
         smtp.close();
       });
+  });
+
+program
+  .command('push-service')
+  .description('a push service (RFC 8030) that wakes stand-in phones')
+  .option('--port <n>', 'on loopback', '8476')
+  .option('--slow <ms>', 'answer late')
+  .option('--lost', 'take messages and deliver none')
+  .option('--refuse <status>', 'take none: 404 and 410 say that a subscription has ended')
+  .option('--throttle <seconds>', 'take none for so long, and say so')
+  .action(async (options: { port: string; slow?: string; lost?: boolean; refuse?: string; throttle?: string }) => {
+    const service = createPushService(() => new Date());
+    const number = (text: string | undefined) => (text === undefined ? null : Number(text));
+    Object.assign(service.switches, {
+      slowMs: number(options.slow) ?? 0,
+      lost: options.lost ?? false,
+      refuse: number(options.refuse),
+      throttleSeconds: number(options.throttle),
+    });
+    await service.listen({ host: '127.0.0.1', port: Number(options.port) });
+    process.stderr.write(
+      `The push service is at http://localhost:${(service.server.address() as AddressInfo).port}; PUT /switches changes what goes wrong\n`,
+    );
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void service.close());
   });
 
 program

@@ -275,6 +275,10 @@ export const deErrors: typeof enErrors = {
       title: 'Dieses Telefon ist hier schon eingerichtet.',
       remedy: 'Nehmen Sie das Konto zuerst vom Telefon, dann folgen Sie einem neuen Link.',
     },
+    'push-service-refused': {
+      title: 'Dieses Telefon nennt eine Adresse zum Wecken, an die nichts geschickt wird.',
+      remedy: 'Nur Push-Dienste über HTTPS kommen in Frage. Ohne einen fragt die Seite, solange sie offen ist.',
+    },
     'phone-waits': {
       title: 'Das Telefon hat seine erste Anfrage noch nicht beantwortet.',
       remedy: 'Öffnen Sie den Link auf dem Telefon, beantworten Sie, was es fragt, und gehen Sie dann hier weiter.',

@@ -253,6 +253,10 @@ export const enErrors = {
       title: 'This phone is set up here already.',
       remedy: 'Take the account off the phone first, then follow a new link.',
     },
+    'push-service-refused': {
+      title: 'This phone names an address to be woken by that is not gone to.',
+      remedy: 'Only push services over HTTPS are. Without one the page asks while it is open.',
+    },
     'phone-waits': {
       title: 'The phone has not answered its first request yet.',
       remedy: 'Open the link on the phone, answer what it asks, then go on here.',

@@ -38,6 +38,14 @@ const asked = z.strictObject({
   organisation: z.string(),
   person: z.string().describe('Whose phone it is'),
   state: z.enum(['pending', 'active', 'suspended']),
+  waking: z
+    .strictObject({
+      key: z.string().describe('The key to subscribe for (RFC 8292), in base64url'),
+      state: z
+        .enum(['none', 'ready', 'gone'])
+        .describe('gone: the push service knows nothing of the subscription any more'),
+    })
+    .describe('How this phone is woken while its page is closed'),
   requests: z.array(request).describe('What waits, the latest first'),
 });
 
@@ -107,5 +115,13 @@ export const pushRoutes = {
     }),
     errors: ['phone-unknown', 'phone-clock', 'throttled'],
     trail: ['push.approved', 'push.denied', 'push.wrong-number', 'sign-in.refused', 'sign-in.judged'],
+  }),
+  'phones.subscribe': route('phones.subscribe', {
+    summary: 'A phone says how it can be woken',
+    access: open(BY_DEVICE),
+    body: z.strictObject({ token }),
+    answer: z.strictObject({ wakes: z.boolean() }),
+    errors: ['phone-unknown', 'phone-clock', 'push-service-refused'],
+    trail: { none: 'says where to reach it, and nothing that anybody gets in by' },
   }),
 };

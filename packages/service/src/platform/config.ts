@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import ipaddr from 'ipaddr.js';
 import type { Member } from './db/members.js';
-import type { Internal } from './outward/fetch-text.js';
+import type { Internal } from './outward/ask.js';
 import { z } from 'zod';
 import { hostWords as words } from './host-words.js';
 import { say } from '@nimble-latch/api';

@@ -1,4 +1,5 @@
 import { webcrypto } from 'node:crypto';
+import { makeBrowserKeys, opened, type BrowserKeys } from '../push-service/message.js';
 
 /**
  * A phone that approves, from docs/push-protocol.md and nothing else: it makes its key, follows a link, asks what waits for it, and answers.
@@ -22,6 +23,8 @@ export interface PhoneAsked {
   readonly organisation: string;
   readonly person: string;
   readonly state: string;
+  /** What to subscribe for at a push service, and whether the service can wake this phone. */
+  readonly waking: { readonly key: string; readonly state: 'none' | 'ready' | 'gone' };
   readonly requests: readonly PhoneRequest[];
 }
 
@@ -50,6 +53,7 @@ function canonical(value: Member): string {
 export class PocketPhone {
   /** Seconds that its clock is off. */
   clockOff = 0;
+  #woken: { readonly keys: BrowserKeys; readonly messages: string } | undefined;
 
   private constructor(
     readonly installation: string,
@@ -114,6 +118,33 @@ export class PocketPhone {
 
   async send(token: string): Promise<string> {
     return ((await this.post('/phones/answers', token)) as { outcome: string }).outcome;
+  }
+
+  /** Subscribes at a push service, and says so. @returns where the push service takes messages for it */
+  async subscribe(pushService: string): Promise<string> {
+    const { waking } = await this.fetch();
+    const made = await fetch(`${pushService}/subscriptions`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ key: waking.key }),
+    });
+    const { endpoint, messages } = (await made.json()) as { endpoint: string; messages: string };
+    const keys = makeBrowserKeys();
+    await this.sayHowToWake({ endpoint, p256dh: base64url(keys.p256dh), auth: base64url(keys.auth) });
+    this.#woken = { keys, messages };
+    return endpoint;
+  }
+
+  async sayHowToWake(subscription: Readonly<Record<'endpoint' | 'p256dh' | 'auth', string>> | null): Promise<void> {
+    await this.post('/phones/subscriptions', await this.signed('subscribe', { dev: this.device, sub: subscription }));
+  }
+
+  /** What woke it since it looked last, opened. */
+  async wokenBy(): Promise<readonly string[]> {
+    if (!this.#woken) return [];
+    const { keys, messages } = this.#woken;
+    const kept = ((await (await fetch(messages)).json()) as { messages: readonly { body: string }[] }).messages;
+    return kept.map(({ body }) => opened(Buffer.from(body, 'base64url'), keys).toString());
   }
 
   /** A compact JWS (RFC 7515 §7.1) by this phone's key. */

@@ -4,6 +4,7 @@ import { selectToHold } from '../../platform/db/claims.js';
 import { select, selectOneToWrite, write, type SqlValues } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import { sendAllLater, type Outgoing } from '../../platform/delivery/outbox.js';
+import type { Delivery } from '../../platform/delivery/sender.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes, idText, newId, storedId } from '../../platform/ids.js';
 import type { JobRun } from '../../platform/jobs/jobs.js';
@@ -164,7 +165,7 @@ export function nextReminder(
 }
 
 /** What became of a letter. It is told more than once where a node was killed in between: the first time counts. */
-export async function invitationTold(deps: Deps, ids: readonly Id[], delivery: 'sent' | 'failed'): Promise<void> {
+export async function invitationTold(deps: Deps, ids: readonly Id[], delivery: Delivery): Promise<void> {
   await write(
     deps,
     delivery === 'sent'

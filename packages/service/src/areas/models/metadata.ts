@@ -7,7 +7,7 @@ import { selectOne, type Db } from '../../platform/db/sql.js';
 import { inTransaction, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { badField, Refusal } from '../../platform/errors.js';
-import { fetchText, NotFetched } from '../../platform/outward/fetch-text.js';
+import { fetchText, NotFetched } from '../../platform/outward/ask.js';
 import { entryOf, type Actor } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { keyMetadata, type KeyMetadata } from './key-metadata.model.js';

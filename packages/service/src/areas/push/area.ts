@@ -3,17 +3,25 @@ import { PhoneAnswers } from './answers.js';
 import { pushDevices } from './push-device.model.js';
 import { pushLanes } from './push-lane.model.js';
 import { pushRequests } from './push-request.model.js';
+import { pushSenders } from './push-sender.model.js';
+import { pushWakes } from './push-wake.model.js';
+import { PhoneWaking } from './wake.js';
 
 /** Approvals on a phone: phones that are enrolled, what they are asked, what they answer (docs/push-protocol.md). */
 export const pushArea = area({
   name: 'push',
-  tables: [pushDevices, pushRequests, pushLanes],
-  provides: (platform) => ({ phoneAnswers: new PhoneAnswers(platform) }),
+  tables: [pushDevices, pushRequests, pushLanes, pushSenders, pushWakes],
+  provides: (platform) => ({ phoneAnswers: new PhoneAnswers(platform), phoneWaking: new PhoneWaking() }),
   // Kept as long as somebody looks back over a bad day; the sign-in tells its own story for longer.
   sweeps: [{ table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 7 DAY' }],
   serves: async () => {
     const { pushHandlers } = await import('./routes.js');
-    return { handlers: pushHandlers, leaves: ({ phoneAnswers }) => phoneAnswers.end() };
+    const { wakeTold } = await import('./wake.js');
+    return {
+      handlers: pushHandlers,
+      leaves: ({ phoneAnswers }) => phoneAnswers.end(),
+      told: { 'push-device': wakeTold },
+    };
   },
 });
 
@@ -21,5 +29,7 @@ declare module '../../platform/deps.js' {
   interface Deps {
     /** Whoever waits at this node for phones to answer. */
     readonly phoneAnswers: PhoneAnswers;
+    /** By what push services know this installation. */
+    readonly phoneWaking: PhoneWaking;
   }
 }

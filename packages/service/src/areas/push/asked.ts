@@ -22,6 +22,14 @@ interface WaitingRow {
   readonly application: string | null;
 }
 
+interface WhoseRow {
+  readonly person_id: Buffer;
+  readonly state: string;
+  readonly display_name: string;
+  readonly wake_at: Date | null;
+  readonly wake_gone_at: Date | null;
+}
+
 /** What has become of a request; undefined where nobody was asked. */
 export async function stateOfAsked(db: Db, request: Id): Promise<PushRequestState | undefined> {
   const row = await selectOne<{ state: PushRequestState }>(db, 'SELECT state FROM push_requests WHERE id = :id', {
@@ -38,9 +46,10 @@ const WAITING = `SELECT q.id, q.sign_in_id, q.challenge, q.number, q.source_addr
 
 /** What waits for a phone. */
 export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promise<Asked> {
-  const whose = await selectOne<{ person_id: Buffer; state: string; display_name: string }>(
+  const whose = await selectOne<WhoseRow>(
     db,
-    'SELECT a.person_id, a.state, p.display_name FROM authenticators a JOIN persons p ON p.id = a.person_id WHERE a.id = :id',
+    `SELECT a.person_id, a.state, p.display_name, w.made_at AS wake_at, w.gone_at AS wake_gone_at
+     FROM authenticators a JOIN persons p ON p.id = a.person_id LEFT JOIN push_wakes w ON w.id = a.id WHERE a.id = :id`,
     { id: idBytes(device) },
   );
   if (!whose || !isKnown(whose.state)) throw new Refusal('phone-unknown');
@@ -55,6 +64,10 @@ export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promis
     organisation: settings.organisation,
     person: whose.display_name,
     state: whose.state,
+    waking: {
+      key: (await deps.phoneWaking.sender(deps)).publicKey,
+      state: whose.wake_at === null ? 'none' : whose.wake_gone_at === null ? 'ready' : 'gone',
+    },
     requests: await Promise.all(
       rows.map(async (row) => {
         const [network] = await locate(deps, row.source_address);

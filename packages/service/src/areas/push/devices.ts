@@ -33,7 +33,7 @@ export const phoneRefusal = (deps: Pick<Deps, 'now'>, reason: PushRefusal): Refu
   reason === 'clock' ? new Refusal('phone-clock', { now: deps.now().toISOString() }) : new Refusal('phone-unknown');
 
 /** What a known phone says. Throws `phone-unknown` or `phone-clock`. */
-export async function heard<K extends 'fetch' | 'answer'>(
+export async function heard<K extends 'fetch' | 'answer' | 'subscribe'>(
   deps: Deps,
   token: string,
   kind: K,

@@ -1,9 +1,12 @@
 import type { AreaHandlers } from '../../platform/http/call.js';
 import { answerForPhone, fetchForPhone } from './answer.js';
 import { beginPush, enrolPhone, ownBeginPush, ownProvePush, provePush } from './enrol.js';
+import { subscribePhone } from './wake.js';
 
 export const pushHandlers: AreaHandlers<
-  `push.${'begin' | 'prove'}` | `own.${'beginPush' | 'provePush'}` | `phones.${'enrol' | 'fetch' | 'answer'}`
+  | `push.${'begin' | 'prove'}`
+  | `own.${'beginPush' | 'provePush'}`
+  | `phones.${'enrol' | 'fetch' | 'answer' | 'subscribe'}`
 > = {
   'push.begin': beginPush,
   'push.prove': provePush,
@@ -12,4 +15,5 @@ export const pushHandlers: AreaHandlers<
   'phones.enrol': enrolPhone,
   'phones.fetch': fetchForPhone,
   'phones.answer': answerForPhone,
+  'phones.subscribe': subscribePhone,
 };

@@ -9,6 +9,7 @@ import { advance, wantsPhones, type SignIn, type Waits } from '@nimble-latch/cor
 import type { Lane } from '@nimble-latch/core/throttle';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { pushRequests } from '../push/push-request.model.js';
+import { wakePhones } from '../push/wake.js';
 import {
   insertion,
   select,
@@ -109,6 +110,7 @@ export async function askingPhones(deps: Deps, plan: Plan, asking: Asking, signI
       }),
     ),
   );
+  plan.afterCommit(() => wakePhones(deps, personId, waits.until));
   return asked;
 }
 

@@ -1,5 +1,5 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
-import type { Config } from '../config.js';
+import type { Deps } from '../deps.js';
 
 /** What every message says of itself: by which channel it goes. */
 export interface Message {
@@ -39,9 +39,11 @@ export interface Channel<M extends Message = Message> {
   /** Milliseconds for which a message is of use, unless whoever sends it knows better: after them it is given up. */
   readonly usefulMs: number;
   /** When one that was not taken is tried again, and how often. */
-  readonly retry: { readonly delayMs: (attempts: number) => number; readonly most: number };
+  readonly retry: { readonly delayMs: (attempts: number, error: unknown) => number; readonly most: number };
   /** Whether what was thrown means that this message will never be taken: it is not tried again. */
   readonly refusedForGood: (error: unknown) => boolean;
+  /** Whether it means that whom it goes to is not there any more, however often something else is sent; no channel has to know. */
+  readonly receiverGone?: (error: unknown) => boolean;
   /** Opened once for each process; undefined where nothing is set up for it here. */
-  readonly open: (config: Config) => Way<M> | undefined;
+  readonly open: (deps: Pick<Deps, 'config' | 'now'>) => Way<M> | undefined;
 }

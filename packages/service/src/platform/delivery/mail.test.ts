@@ -32,7 +32,10 @@ it.each(['latch@wexmoor.example', 'Port of Wexmoor <latch@wexmoor.example>'])(
   'a letter that is sent a second time has the name of the first, and no other has it (from %s)',
   async (from) => {
     letters.length = 0;
-    const way = mail.open({ smtp: { url: `smtp://127.0.0.1:${port}`, from } } as Config)!;
+    const way = mail.open({
+      config: { smtp: { url: `smtp://127.0.0.1:${port}`, from } } as Config,
+      now: () => new Date(),
+    })!;
     const [one, other] = [freshId(), freshId()];
     const { signal } = new AbortController();
     // An address that would be two if it were a header line.

@@ -29,7 +29,7 @@ export const mail: Channel<Mail> = {
     const { code, responseCode = 0 } = error as { readonly code?: string; readonly responseCode?: number };
     return code === 'EENVELOPE' && responseCode >= 500 && responseCode < 600;
   },
-  open({ smtp }) {
+  open({ config: { smtp } }) {
     if (!smtp) return undefined;
     // Kept connections, a few at a time, each step of a conversation with an end.
     const transport: Transporter = createTransport(

@@ -10,8 +10,8 @@ import { CHANNELS } from './channels.js';
 /** How often a channel looks for what is due, beside being woken: what another node left, and what is tried again. */
 const LOOKS_MS = 1_000;
 
-/** What became of a message for good. */
-export type Delivery = 'sent' | 'failed';
+/** What became of a message for good. `gone`: it failed, and so would any other to the same receiver. */
+export type Delivery = 'sent' | 'failed' | 'gone';
 
 /** Who hears what became of messages, by what those are about. Told at least once. */
 export type Told = Readonly<Record<string, (deps: Deps, ids: readonly Id[], delivery: Delivery) => Promise<void>>>;
@@ -24,7 +24,7 @@ const NOTED_MS = 100;
 /** Sends what stands in the outbox until stopped, each channel by itself. */
 export function startSending(deps: Deps, told: Told): readonly Loop[] {
   return (Object.values(CHANNELS) as unknown as Channel[]).map((channel) => {
-    const way = channel.open(deps.config);
+    const way = channel.open(deps);
     let stopped = false;
     const loop = startLoop(`outbox ${channel.kind}`, LOOKS_MS, deps.log, async () => {
       await giveUpOverdue(deps, channel);
@@ -229,9 +229,11 @@ async function sendOne<M extends Message>(
       async (signal) => await send(JSON.parse(plain.toString()) as M, { id: idText(id), signal }),
     );
   } catch (error) {
-    const over = row.attempts >= channel.retry.most || channel.refusedForGood(error);
-    if (over) await tray.tell([row], 'failed');
-    await noteDelivery(deps, channel, id, row, over ? 'failed' : 'retried', error);
+    const gone = channel.receiverGone?.(error) ?? false;
+    const over = gone || row.attempts >= channel.retry.most || channel.refusedForGood(error);
+    if (over) await tray.tell([row], gone ? 'gone' : 'failed');
+    if (gone) await noteGone(deps, channel, id);
+    else await noteDelivery(deps, channel, id, row, over ? 'failed' : 'retried', error);
     tray.release(row);
     return;
   }
@@ -281,10 +283,19 @@ async function noteDelivery(
       id,
       holder: idBytes(deps.trail.id),
       state: outcome === 'retried' ? 'waiting' : 'failed',
-      nextAt: new Date(deps.now().getTime() + retry.delayMs(attempts)),
+      nextAt: new Date(deps.now().getTime() + retry.delayMs(attempts, error)),
       lastError: outcome === 'overdue' ? outcome : error instanceof Error ? error.name : 'unknown',
     },
   );
+}
+
+/** Whom it went to is not there any more: whoever was told keeps that in mind, and there is nothing for anybody to mend. */
+async function noteGone(deps: Deps, { kind }: Pick<Channel, 'kind'>, id: Buffer): Promise<void> {
+  deps.metrics.outbox.inc({ kind, outcome: 'gone' });
+  await write(deps, 'DELETE FROM outbox WHERE id = :id AND lease_holder = :holder', {
+    id,
+    holder: idBytes(deps.trail.id),
+  });
 }
 
 /** Gives up what waits to be tried again, or for a channel that nothing is set up for, and is of no use by now. */

@@ -1,12 +1,12 @@
 import { lookup as lookUpName } from 'node:dns';
-import { request as requestHttp, type RequestOptions } from 'node:http';
+import { request as requestHttp, type IncomingHttpHeaders, type RequestOptions } from 'node:http';
 import { request as requestHttps } from 'node:https';
 import { isIP, type LookupFunction } from 'node:net';
 import ipaddr from 'ipaddr.js';
 
 /**
- * Everything that this service fetches from an address that somebody set. Only public addresses are gone to, and those that the
- * settings of the host name as internal ones: what an administrator may set must not reach into the network behind the service. The
+ * Everything that this service asks of an address that somebody set, or that a phone brought. Only public addresses are gone to, and those
+ * that the settings of the host name as internal ones: what anybody may set must not reach into the network behind the service. The
  * name is resolved once, and what was looked at is what is connected to; nobody is followed elsewhere.
  */
 
@@ -57,17 +57,34 @@ const guardedLookup =
       return done(null, address, family);
     });
 
+/** What is asked, and within what bounds. */
+export interface Asking {
+  readonly method: 'GET' | 'POST';
+  readonly headers?: Readonly<Record<string, string>>;
+  readonly body?: Uint8Array;
+  readonly internal: Internal;
+  /** Bytes of an answer at most. */
+  readonly most: number;
+  /** Milliseconds for all of it. */
+  readonly deadlineMs: number;
+  /** Gives it up before that. */
+  readonly signal?: AbortSignal;
+}
+
+export interface Answered {
+  readonly status: number;
+  readonly headers: IncomingHttpHeaders;
+  readonly body: Buffer;
+}
+
 /**
- * Fetches a text.
+ * Asks an address, once.
  *
- * @param most bytes
- * @param deadlineMs for all of it
- * @throws NotFetched whatever went wrong
+ * @returns what it answered, whatever it was
+ * @throws NotFetched where nothing came
  */
-export async function fetchText(
-  address: string,
-  { internal, most, deadlineMs }: { readonly internal: Internal; readonly most: number; readonly deadlineMs: number },
-): Promise<string> {
+export async function ask(address: string, asking: Asking): Promise<Answered> {
+  const { method, headers, body, internal, most, deadlineMs, signal } = asking;
   let url: URL;
   try {
     url = new URL(address);
@@ -80,21 +97,20 @@ export async function fetchText(
   const bare = url.hostname.replace(/^\[|\]$/g, '');
   if (isIP(bare) !== 0 && !mayReach(bare, bare, internal)) throw new NotFetched('not-public');
   const options: RequestOptions = {
-    method: 'GET',
+    method,
     lookup: guardedLookup(internal),
     agent: false,
-    headers: { accept: '*/*', 'accept-encoding': 'identity' },
+    headers: { accept: '*/*', 'accept-encoding': 'identity', ...headers },
     maxHeaderSize: 16_384,
+    ...(signal ? { signal } : {}),
   };
-  return await new Promise<string>((resolve, reject) => {
+  return await new Promise<Answered>((resolve, reject) => {
     const fail = (why: NotFetched['why'], cause?: unknown) => {
       clearTimeout(timer);
       reject(cause instanceof NotFetched ? cause : new NotFetched(why, cause));
       request.destroy();
     };
     const request = (url.protocol === 'https:' ? requestHttps : requestHttp)(url, options, (answer) => {
-      // Led elsewhere counts as any other answer that is none.
-      if (answer.statusCode !== 200) return fail('status');
       const parts: Buffer[] = [];
       let length = 0;
       answer.on('data', (part: Buffer) => {
@@ -105,11 +121,28 @@ export async function fetchText(
       answer.on('error', (error) => fail('connection', error));
       answer.on('end', () => {
         clearTimeout(timer);
-        resolve(Buffer.concat(parts).toString());
+        resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body: Buffer.concat(parts) });
       });
     });
     const timer = setTimeout(() => fail('deadline'), deadlineMs);
     request.on('error', (error) => fail('connection', error));
-    request.end();
+    request.end(body);
   });
+}
+
+/**
+ * Fetches a text.
+ *
+ * @param most bytes
+ * @param deadlineMs for all of it
+ * @throws NotFetched whatever went wrong
+ */
+export async function fetchText(
+  address: string,
+  bounds: Pick<Asking, 'internal' | 'most' | 'deadlineMs'>,
+): Promise<string> {
+  const { status, body } = await ask(address, { method: 'GET', ...bounds });
+  // Led elsewhere counts as any other answer that is none.
+  if (status !== 200) throw new NotFetched('status');
+  return body.toString();
 }

@@ -1,7 +1,7 @@
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { fetchText, isPublicAddress, NotFetched } from './fetch-text.js';
+import { fetchText, isPublicAddress, NotFetched } from './ask.js';
 
 const NOWHERE = { names: new Set<string>(), ranges: [] };
 const HERE = { names: new Set<string>(), ranges: ['127.0.0.0/8'] };

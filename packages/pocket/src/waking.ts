@@ -1,0 +1,46 @@
+import { sayHowToWake, type Account, type Waking } from './protocol.js';
+
+/** How it stands with being woken while the page is closed. */
+export type Standing = 'unsupported' | 'off' | 'on' | 'lost' | 'forbidden';
+
+const canBeWoken = (): boolean => 'serviceWorker' in navigator && 'PushManager' in window && 'Notification' in window;
+
+const worker = async (): Promise<ServiceWorkerRegistration> => {
+  await navigator.serviceWorker.register('/pocket/wake.js');
+  return await navigator.serviceWorker.ready;
+};
+
+const bytesOf = (base64url: string): Uint8Array<ArrayBuffer> =>
+  Uint8Array.from(atob(base64url.replaceAll('-', '+').replaceAll('_', '/')), (letter) => letter.charCodeAt(0));
+
+/** What both sides know together: the service of a subscription, and this browser of the same. */
+export async function standingOf({ state }: Waking): Promise<Standing> {
+  if (!canBeWoken()) return 'unsupported';
+  if (Notification.permission === 'denied') return 'forbidden';
+  if (state === 'none') return 'off';
+  const kept = await (await navigator.serviceWorker.getRegistration('/pocket/'))?.pushManager.getSubscription();
+  return state === 'ready' && kept ? 'on' : 'lost';
+}
+
+/** Lets the service wake this phone, for one account: the browser asks its holder first. */
+export async function wake(account: Account, { key }: Waking): Promise<Standing> {
+  if ((await Notification.requestPermission()) !== 'granted') return 'forbidden';
+  const { pushManager } = await worker();
+  // One that is of no use any more, or was made for another key, would be given back as it is.
+  await (await pushManager.getSubscription())?.unsubscribe();
+  const made = await pushManager.subscribe({ userVisibleOnly: true, applicationServerKey: bytesOf(key) });
+  const { endpoint, keys } = made.toJSON();
+  await sayHowToWake(account, { endpoint: endpoint!, p256dh: keys!['p256dh']!, auth: keys!['auth']! });
+  return 'on';
+}
+
+export async function wakeNoMore(account: Account): Promise<Standing> {
+  await sayHowToWake(account, null);
+  return 'off';
+}
+
+/** What rang is answered, or over. */
+export async function quiet(): Promise<void> {
+  const kept = 'serviceWorker' in navigator ? await navigator.serviceWorker.getRegistration('/pocket/') : undefined;
+  for (const shown of (await kept?.getNotifications({ tag: 'ask' })) ?? []) shown.close();
+}
