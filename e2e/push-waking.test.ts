@@ -60,6 +60,15 @@ async function woken(phone: PocketPhone, within = 5_000): Promise<readonly strin
 }
 const waking = async ({ phone }: Pick<Holder, 'phone'>) => (await phone.fetch()).waking.state;
 
+const shownOf = async ({ id, authenticator }: Holder) => {
+  const { authenticators } = await inst.owner.call('keyring.show', { params: { id } });
+  return authenticators.find((one) => one.id === authenticator)!.phone;
+};
+const hands = async () =>
+  (await inst.owner.call('overview.show')).needsHand.map(
+    ({ person, why, method }) => `${person.displayName} ${why} ${method}`,
+  );
+
 describe('a phone whose page is closed', () => {
   it('is woken when somebody signs in, whatever node they are at, by a message that says nothing', async () => {
     const holder = await holderOf(inst, 'sleeper');
@@ -104,6 +113,8 @@ describe('a phone whose page is closed', () => {
       pushService.switches.refuse = status;
       await begin('lost.phone');
       await expect.poll(async () => await waking(holder)).toBe('gone');
+      expect(await shownOf(holder)).toMatchObject({ rings: 'gone', silent: false });
+      expect(await hands()).toEqual(['lost.phone phone-lost push']);
       // Nothing more is sent to it, nor waits to be; what is normal is no failure.
       await begin('lost.phone', 1);
       await new Promise((resolve) => setTimeout(resolve, 300));
@@ -111,6 +122,16 @@ describe('a phone whose page is closed', () => {
       await holder.phone.subscribe(pushUrl);
       expect(await waking(holder)).toBe('ready');
     }
+    expect(await shownOf(holder)).toMatchObject({ rings: 'ready' });
+    expect(await hands()).toEqual([]);
+    // And one that nobody looks at any more.
+    await inst.sql('UPDATE push_devices SET seen_at = NOW(3) - INTERVAL 31 DAY WHERE authenticator_id = UNHEX(?)', [
+      holder.authenticator.replaceAll('-', ''),
+    ]);
+    expect(await shownOf(holder)).toMatchObject({ silent: true });
+    expect(await hands()).toEqual(['lost.phone phone-silent push']);
+    await holder.phone.fetch();
+    expect(await hands()).toEqual([]);
     pushService.switches.refuse = null;
     await begin('lost.phone', 1);
     expect(await woken(holder.phone)).toHaveLength(1);

@@ -157,7 +157,7 @@ export const insightRoutes = {
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied']),
+            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied', 'phone-silent', 'phone-lost']),
             method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
             signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
             at: instant.nullable().describe('When that was'),
@@ -165,7 +165,7 @@ export const insightRoutes = {
           }),
         )
         .describe(
-          'Emergency accounts that were used in the last month, keys that may have been copied, and people whom an authenticator turns away at the moment; at most twenty of each',
+          'Emergency accounts that were used in the last month, keys that may have been copied, phones that have asked nothing for thirty days or are not woken any more, and people whom an authenticator turns away at the moment; at most twenty of each',
         ),
     }),
     trail: READS,

@@ -68,6 +68,17 @@ export const authenticator = z.strictObject({
     .strictObject({ left: z.number().int(), of: z.number().int() })
     .nullable()
     .describe('Of a set of recovery codes: how many are left'),
+  phone: z
+    .strictObject({
+      seenAt: instant.nullable().describe('When its page last asked what waits, give or take a minute'),
+      answeredAt: instant.nullable().describe('When it last answered'),
+      rings: z
+        .enum(['none', 'ready', 'gone'])
+        .describe('Whether it is woken while its page is closed; gone: its push service has let go of it'),
+      silent: z.boolean().describe('Its page has asked nothing for thirty days'),
+    })
+    .nullable()
+    .describe('Of a phone that approves'),
   guard: z.strictObject({ familiar: lane, stranger: lane }).describe('Throttling, for familiar sources and all others'),
 });
 

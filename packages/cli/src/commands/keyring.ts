@@ -36,7 +36,13 @@ function stateOf(one: Authenticator): string {
   const places = one.onlyAt && [
     say(keyringWords.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || words.facts.none }),
   ];
-  return [guardedState(one), ...left, ...pin, ...(places ?? [])].join(', ');
+  const phone = one.phone
+    ? [
+        ...(one.phone.silent ? [keyringWords.silent] : []),
+        ...(one.phone.rings === 'none' ? [] : [keyringWords.rings[one.phone.rings]]),
+      ]
+    : [];
+  return [guardedState(one), ...left, ...phone, ...pin, ...(places ?? [])].join(', ');
 }
 
 function guardedState(one: Authenticator): string {

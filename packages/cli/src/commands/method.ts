@@ -140,6 +140,9 @@ const PARAMETERS = {
   pin: '--pin',
   leastPin: '--least-pin',
   first: '--first',
+  number: '--number',
+  life: '--life',
+  mostPhones: '--most-phones',
 } as const;
 
 /** Refuses what is never said of a method. */
@@ -211,6 +214,9 @@ export const method: Noun = (command, context) => {
     .addOption(new Option('--pin <required-or-not>', methodWords.options.pin).choices(['required', 'not']))
     .option('--least-pin <n>', methodWords.options.leastPin, wholeNumber)
     .addOption(new Option('--first <how>', methodWords.options.first).choices([...FIRST_ENROLMENTS, 'open']))
+    .addOption(new Option('--number <typed-or-not>', methodWords.options.number).choices(['typed', 'not-typed']))
+    .option('--life <seconds>', methodWords.options.life, wholeNumber)
+    .option('--most-phones <n>', methodWords.options.mostPhones, wholeNumber)
     .option('--dry-run', methodWords.options.dryRunLockOuts)
     .option('--yes', words.options.yes)
     .action(
@@ -231,9 +237,13 @@ export const method: Noun = (command, context) => {
             pin?: 'required' | 'not';
             leastPin?: number;
             first?: FirstEnrolment | 'open';
+            number?: 'typed' | 'not-typed';
+            life?: number;
+            mostPhones?: number;
           },
         ) => {
-          const checking = { window: options.window, lookAhead: options.lookAhead, leastPin: options.leastPin };
+          const { window, lookAhead, leastPin, life, mostPhones } = options;
+          const checking = { window, lookAhead, leastPin, life, mostPhones };
           const said = Object.fromEntries(Object.entries(checking).filter(([, value]) => value !== undefined));
           assertOfMethod(of, { ...options });
           const { group, groupName } = await whom(session, named);
@@ -244,8 +254,10 @@ export const method: Noun = (command, context) => {
               const {
                 pin: pinBefore,
                 first: firstBefore,
+                number: numberBefore,
                 ...others
-              } = (before?.parameters ?? {}) as { pin?: 'required'; first?: FirstEnrolment };
+              } = (before?.parameters ?? {}) as { pin?: 'required'; first?: FirstEnrolment; number?: 'not-typed' };
+              const number = options.number ?? numberBefore;
               const first = options.first ?? firstBefore;
               const pin = options.pin === undefined ? pinBefore : options.pin === 'required' ? options.pin : undefined;
               const parameters = {
@@ -253,6 +265,7 @@ export const method: Noun = (command, context) => {
                 ...said,
                 ...(pin === undefined ? {} : { pin }),
                 ...(first === undefined || first === 'open' ? {} : { first }),
+                ...(number === 'not-typed' ? { number } : {}),
                 ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
                 ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
               };

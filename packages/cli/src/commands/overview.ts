@@ -48,6 +48,8 @@ export function overview(command: Command, context: Context): void {
                 paused: o.paused,
                 'emergency-used': o.emergencyUsed,
                 'key-copied': o.keyCopied,
+                'phone-silent': o.phoneSilent,
+                'phone-lost': o.phoneLost,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

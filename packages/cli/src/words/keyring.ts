@@ -98,6 +98,8 @@ export const keyringWords = {
   },
   waiting: 'Given, and not proved yet: {list}',
   fewLeft: '{left} of {of} left: time for new ones',
+  silent: 'has asked nothing for 30 days',
+  rings: { ready: 'rings', gone: 'does not ring any more' },
   codesLeft: '{left} of {of} left',
   pinNow: 'PIN',
   pinGiven: 'PIN given, to be changed',

@@ -11,6 +11,10 @@ export const methodWords = {
     leastPin: 'of new PINs: digits at least',
     first:
       'the first enrolment of whoever has nothing: in person at a desk alone, or by an invitation that was countersigned; open takes it away',
+    number:
+      'of phones: whether the number is typed; where not, a tap is enough once something else was proved, but for administrators',
+    life: 'of phones: seconds that they are asked',
+    mostPhones: 'of phones: how many somebody may have',
     dryRunLockOuts: 'only say what it would be, and whom it would lock out',
   },
   errors: {

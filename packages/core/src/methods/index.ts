@@ -102,6 +102,31 @@ export function codeRulesFor(
   return said.length > 0 ? Object.fromEntries(said) : undefined;
 }
 
+/** How somebody's phones are asked, where the method settings say something of it. */
+export interface PhoneRules {
+  /** A tap is enough once something else was proved; nothing is compared. */
+  readonly plain?: true;
+  readonly lifeSeconds?: number;
+}
+
+/**
+ * What is said of asking somebody's phones; undefined where nothing is. Whoever administers compares the number whatever is said:
+ * an approval that became a reflex would open more than their own things.
+ */
+export function phoneRulesFor(
+  settings: MethodSettings,
+  { groups, roles }: { readonly groups: ReadonlySet<string>; readonly roles: ReadonlySet<unknown> },
+): PhoneRules | undefined {
+  const { number, life } = decidedFor(settings, 'push', groups)?.cell.parameters ?? {};
+  const plain = number === 'not-typed' && roles.size === 0;
+  if (!plain && life === undefined) return undefined;
+  return { ...(plain ? { plain } : {}), ...(life === undefined ? {} : { lifeSeconds: life }) };
+}
+
+/** Whether who administers can make a difference. */
+export const asksForRoles = ({ rows }: MethodSettings): boolean =>
+  rows.some(({ cells }) => cells.push?.parameters?.number !== undefined);
+
 /** Whether anybody could be asked for a PIN before their codes. */
 export const requiresPin = ({ rows }: MethodSettings): boolean =>
   rows.some(({ cells }) => PINNED_METHODS.some((method) => cells[method]?.parameters?.pin === 'required'));

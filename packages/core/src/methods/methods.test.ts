@@ -1,11 +1,13 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
+  asksForRoles,
   barredFor,
   decidedFor,
   FIRST_METHODS,
   OFFERED_METHODS,
   offerOf,
+  phoneRulesFor,
   selfActionsFor,
   type MethodCell,
   type MethodSettings,
@@ -92,5 +94,28 @@ describe('method settings', () => {
     expect(selfActionsFor(FIRST_METHODS, 'recovery', new Set())).toEqual(['enrol', 'remove']);
     for (const method of ['password', 'pass', 'sms'] as const)
       expect(selfActionsFor(FIRST_METHODS, method, new Set())).toEqual([]);
+  });
+
+  it('let a tap be enough for whoever the row that decides says it of, and never for who administers', () => {
+    const cell = (parameters?: object) => ({
+      enrol: true,
+      purposes: ['sign-in'],
+      ...(parameters ? { parameters } : {}),
+    });
+    const settings = {
+      rows: [
+        { group: 'crew', cells: { push: cell({ number: 'not-typed', life: 45 }) } },
+        { group: 'pilots', cells: { totp: cell() } },
+        { group: null, cells: { push: cell({ mostPhones: 2 }) } },
+      ],
+    } as unknown as MethodSettings;
+    const of = (groups: string[], ...roles: string[]) =>
+      phoneRulesFor(settings, { groups: new Set(groups), roles: new Set(roles) });
+    expect(of(['crew'])).toEqual({ plain: true, lifeSeconds: 45 });
+    expect(of(['crew'], 'auditor')).toEqual({ lifeSeconds: 45 });
+    expect(of(['pilots'])).toBeUndefined();
+    expect(of([])).toBeUndefined();
+    expect(of(['pilots', 'crew'])).toEqual({ plain: true, lifeSeconds: 45 });
+    expect([asksForRoles(settings), asksForRoles(FIRST_METHODS)]).toEqual([true, false]);
   });
 });

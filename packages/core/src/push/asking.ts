@@ -7,6 +7,8 @@ export const PUSH_REQUEST_LIFE_MS = 90_000;
 export const OPEN_REQUESTS_MOST = 3;
 /** Requests of one person in one lane that come to nothing, in the time that is looked back on: each makes a phone ring. */
 export const FUTILE_REQUESTS_MOST = 6;
+/** How long a phone asks nothing until it is taken for one that nobody looks at any more. */
+export const SILENT_DAYS = 30;
 /** Wrong numbers that one request takes. */
 export const WRONG_NUMBERS_MOST = 2;
 /** Requests without an answer, one after the other, after which somebody is asked for something else. */

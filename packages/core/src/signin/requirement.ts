@@ -1,5 +1,5 @@
 import { assuranceOf, MOST_PROOFS, serveWay, type Usable, type Way, type WayProof } from '../assurance/index.js';
-import { specOf, type CodeRules, type PinnedMethod } from '../methods/index.js';
+import { specOf, type CodeRules, type PhoneRules, type PinnedMethod } from '../methods/index.js';
 import type { Outcome } from '../rulebook/form.js';
 import type { Signal } from '../risk/index.js';
 import type { RecordedFacts } from '../rulebook/facts.js';
@@ -26,6 +26,8 @@ export interface Requirement {
   readonly unlock?: true;
   /** How codes are checked, where the method settings say something of it for this person. */
   readonly codes?: Readonly<Partial<Record<PinnedMethod, CodeRules>>>;
+  /** How the person's phones are asked, likewise. */
+  readonly phones?: PhoneRules;
   /** Days for which the browser may be remembered, if the person wishes. */
   readonly remember?: number;
 }

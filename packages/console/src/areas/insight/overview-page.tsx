@@ -228,6 +228,8 @@ function NeedsHand({
                 paused: w.paused,
                 'emergency-used': w.emergencyUsed,
                 'key-copied': w.keyCopied,
+                'phone-silent': w.phoneSilent,
+                'phone-lost': w.phoneLost,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

@@ -314,6 +314,10 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           {guard && <State tone="held">{guard}</State>}
           {key?.copied && <State tone="held">{w.keyCopied}</State>}
           {key?.compromised && <State tone="held">{modelsWords.keyModels.compromised}</State>}
+          {one.phone?.silent && <State tone="held">{w.phoneSilent}</State>}
+          {one.phone && one.phone.rings !== 'none' && (
+            <State tone={one.phone.rings === 'ready' ? 'good' : 'held'}>{w.rings[one.phone.rings]}</State>
+          )}
           {one.recovery && (
             <State tone={one.recovery.left > LIMITS.recoveryCodesFew ? 'good' : 'held'}>
               {say(w.codesLeft, one.recovery)}
@@ -355,6 +359,12 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
       <Small>
         {details.length > 0 && `${details.join(', ')}; `}
         {w.used}: <Time at={one.lastUsedAt} />
+        {one.phone?.seenAt && (
+          <>
+            {' · '}
+            {w.phoneSeen}: <Time at={one.phone.seenAt} />
+          </>
+        )}
         {one.lastUsedIn !== null && `, ${one.lastUsedIn}`}
       </Small>
       {change.trouble && <Banner $tone="danger">{change.trouble.text}</Banner>}

@@ -18,6 +18,7 @@ import { say, shared } from '../../frame/messages/index.js';
 import { methodsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
+import { PhoneRules, type PhoneParameters } from './phone-rules.js';
 import { KeyRules, sayKeyRules, sayNotBySelf, type KeyParameters, FirstChoice } from './key-rules.js';
 
 const w = methodsWords.methodSettings;
@@ -41,7 +42,9 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
             ? shared.firstEnrolments[value as FirstEnrolment]
             : name === 'notBySelf'
               ? sayNotBySelf(value as unknown as readonly SelfAction[])
-              : `${w.parameters[name as 'digits']} ${value}`,
+              : name === 'number'
+                ? `${w.parameters.number} ${w.numberNot}`
+                : `${w.parameters[name as 'digits']} ${value}`,
         )),
   ];
   return parts.join(' · ');
@@ -229,6 +232,13 @@ function EditCell({
     (before['notBySelf'] as unknown as readonly SelfAction[] | undefined) ?? [],
   );
   const selfActions = parameters['notBySelf'];
+  const ofPhones = 'mostPhones' in parameters;
+  const { number, life, mostPhones } = before as PhoneParameters;
+  const [phoneRules, setPhoneRules] = useState<PhoneParameters>({
+    ...(number === undefined ? {} : { number }),
+    ...(life === undefined ? {} : { life }),
+    ...(mostPhones === undefined ? {} : { mostPhones }),
+  });
   const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;
@@ -264,7 +274,8 @@ function EditCell({
       };
       return withParameters(codes);
     }
-    if (!checkedElsewhere) return withParameters(self);
+    if (!checkedElsewhere)
+      return withParameters({ ...(first === undefined ? {} : { first }), ...(ofPhones ? phoneRules : {}), ...self });
     const length = least.trim() === '' ? {} : { parameters: { leastLength: Number(least) } };
     return { ...common, checked: said === 'elsewhere' ? 'elsewhere' : 'here', ...length };
   }
@@ -300,6 +311,7 @@ function EditCell({
         />
       )}
       {said !== UNSAID && ofKeys && <KeyRules rules={keyRules} onChange={setKeyRules} />}
+      {said !== UNSAID && ofPhones && <PhoneRules rules={phoneRules} onChange={setPhoneRules} />}
       {said !== UNSAID && takesPin && (
         <>
           <TextField

@@ -84,6 +84,7 @@ export const de: Words<typeof en> = {
     finish: 'Anmelden',
     byKey: 'Mit einem Passkey anmelden',
     waitNumber: 'Ihr Telefon wird gefragt. Tippen Sie dort diese Zahl:',
+    waitTap: 'Ihr Telefon wird gefragt: antworten Sie dort.',
     waitHint: 'Sobald Sie dort geantwortet haben, geht es hier von selbst weiter.',
     useKey: 'Passkey oder Schlüssel benutzen',
     keyHint:

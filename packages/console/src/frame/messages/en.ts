@@ -61,6 +61,7 @@ export const en = {
   signIn: {
     byKey: 'Sign in with a passkey',
     waitNumber: 'Your phone is asked. Type this number on it:',
+    waitTap: 'Your phone is asked: answer it there.',
     waitHint: 'As soon as you have answered there, it goes on here by itself.',
     useKey: 'Use the passkey or key',
     keyHint:

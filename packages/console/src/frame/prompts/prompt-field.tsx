@@ -10,6 +10,7 @@ export interface PromptWords {
   readonly useKey: string;
   /** Of an approval: the number to compare, and that nothing has to be done here. */
   readonly waitNumber: string;
+  readonly waitTap: string;
   readonly waitHint: string;
   /** On the button that sends a password; more is to come. */
   readonly next: string;

@@ -46,11 +46,13 @@ function Waiting({
   }, []);
   return (
     <div role="status">
-      {number && (
+      {number ? (
         <>
           <p>{words.waitNumber}</p>
           <ShownNumber>{number}</ShownNumber>
         </>
+      ) : (
+        <p>{words.waitTap}</p>
       )}
       <p>{words.waitHint}</p>
     </div>

@@ -36,6 +36,7 @@ export const de: Words<typeof en> = {
   newPinHint: 'Ziffern, die nur Sie kennen und vor jedem Code eingeben: kein Datum, keine Reihe.',
   byKey: 'Mit einem Passkey anmelden',
   waitNumber: 'Ihr Telefon wird gefragt. Tippen Sie dort diese Zahl:',
+  waitTap: 'Ihr Telefon wird gefragt: antworten Sie dort.',
   waitHint: 'Sobald Sie dort geantwortet haben, geht es hier von selbst weiter.',
   notAnswered: 'Kein Telefon hat rechtzeitig geantwortet. Gehen Sie auf einem anderen Weg weiter.',
   useKey: 'Passkey oder Schlüssel benutzen',

@@ -31,6 +31,7 @@ export const en = {
   newPinHint: 'Digits that only you know, to be typed before each code: no date, no row.',
   byKey: 'Sign in with a passkey',
   waitNumber: 'Your phone is asked. Type this number on it:',
+  waitTap: 'Your phone is asked: answer it there.',
   waitHint: 'As soon as you have answered there, it goes on here by itself.',
   notAnswered: 'No phone answered in time. Go on another way.',
   useKey: 'Use the passkey or key',

@@ -13,7 +13,17 @@ export const push = methodSpec({
   coverage: 'two-factors',
   lastResort: false,
   offered: {
-    parameters: { ...FIRST_PARAMETERS, ...selfParameters(['enrol', 'name', 'prefer', 'remove']) },
+    parameters: {
+      number: {
+        kind: 'one of',
+        of: ['not-typed'],
+        says: 'A tap is enough where something else was proved before; administrators type the number all the same',
+      },
+      life: { kind: 'whole', least: 30, most: 180, says: 'Seconds that a phone is asked; 90 unless said' },
+      mostPhones: { kind: 'whole', least: 1, most: 10, says: 'Phones of one person at most; 10 unless said' },
+      ...FIRST_PARAMETERS,
+      ...selfParameters(['enrol', 'name', 'prefer', 'remove']),
+    },
     firstPurposes: ['sign-in', 'enrol'],
     // Phones have to be let in first.
     delivered: false,

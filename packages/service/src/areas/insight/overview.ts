@@ -1,5 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
+import { SILENT_DAYS } from '@nimble-latch/core/push';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../../platform/db/sql.js';
@@ -63,7 +64,7 @@ async function needsHand(deps: Deps, now: Date): Promise<Answer<'overview.show'>
     at: null,
     until: row.locked ? null : (row.until?.toISOString() ?? null),
   }));
-  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway];
+  return [...(await emergencies(deps, now)), ...(await copiedKeys(deps)), ...turnedAway, ...(await deafPhones(deps))];
 }
 
 /** Keys that seem to have been copied, until they are revoked. */
@@ -80,6 +81,27 @@ async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHan
     method: 'webauthn',
     signIn: null,
     at: row.at.toISOString(),
+    until: null,
+  }));
+}
+
+/** Phones whose holders would wait for a question that does not come: nobody looks at them any more, or nothing wakes them. */
+async function deafPhones(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
+  const OF_ACTIVE = `JOIN authenticators a ON a.id = x.id AND a.state = 'active' JOIN persons p ON p.id = a.person_id AND p.state = 'active'`;
+  const rows = await select<{ id: Buffer; display_name: string; at: Date; why: 'phone-silent' | 'phone-lost' }>(
+    deps,
+    `(SELECT p.id, p.display_name, x.seen_at AS at, 'phone-silent' AS why FROM
+        (SELECT authenticator_id AS id, seen_at FROM push_devices WHERE seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY) x ${OF_ACTIVE}
+        ORDER BY x.seen_at DESC LIMIT 20)
+     UNION ALL
+     (SELECT p.id, p.display_name, x.gone_at AS at, 'phone-lost' AS why FROM push_wakes x ${OF_ACTIVE} WHERE x.gone_at IS NOT NULL ORDER BY x.gone_at DESC LIMIT 20)`,
+  );
+  return rows.map(({ id, display_name, at, why }) => ({
+    person: { id: idText(id), displayName: display_name },
+    why,
+    method: 'push',
+    signIn: null,
+    at: at.toISOString(),
     until: null,
   }));
 }

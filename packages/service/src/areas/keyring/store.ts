@@ -1,4 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
+import { SILENT_DAYS } from '@nimble-latch/core/push';
 import { FREE_FAILURES, UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
 import type { Id, CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
@@ -39,6 +40,8 @@ type DescribedRow = AuthenticatorRow & {
   last_used_name?: string | null;
   /** Of a key: its model, whether it is synced, whether it seemed to be a copy, for whom it was made. */
   webauthn?: string | null;
+  /** Of a phone that approves: when it was seen, when it answered, whether it rings, whether it is silent. */
+  phone?: string | null;
 };
 
 /** What may be shown of an authenticator: never its secret. */
@@ -63,6 +66,7 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
     hotp: row.method === 'hotp' ? { ...hotpSettings(row), counter: lastCounter(row) + 1 } : null,
     webauthn: keyOf(row),
     recovery: leftOf(row.recovery ?? null),
+    phone: phoneOf(row.phone ?? null),
     preferred: row.preferred === 1,
     pin: row.pin_sealed === null ? 'none' : row.pin_given === 1 ? 'given' : 'own',
     onlyAt: row.restricted === 1 ? placesOf(row.only_at ?? null) : null,
@@ -74,6 +78,17 @@ export function describeAuthenticator(row: DescribedRow): Authenticator {
 function leftOf(column: string | null): Authenticator['recovery'] {
   const [left, of] = (column ?? '').split(' ').map(Number);
   return of === undefined ? null : { left: left!, of };
+}
+
+function phoneOf(column: string | null): Authenticator['phone'] {
+  if (column === null) return null;
+  const { seenAt, answeredAt, rings, silent } = JSON.parse(column) as {
+    seenAt: string | null;
+    answeredAt: string | null;
+    rings: 'none' | 'ready' | 'gone';
+    silent: number;
+  };
+  return { seenAt, answeredAt, rings, silent: silent === 1 };
 }
 
 function keyOf(row: DescribedRow): Authenticator['webauthn'] {
@@ -103,6 +118,9 @@ const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a
   (SELECT p.name FROM applications p WHERE p.id = a.last_used_in) AS last_used_name,
   IF(a.method <> 'recovery', NULL, (SELECT CONCAT(SUM(r.used_at IS NULL), ' ', COUNT(*)) FROM recovery_codes r WHERE r.authenticator_id = a.id)) AS recovery,
   (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id, w.trust, COALESCE(m.compromised, 0), COALESCE(m.name, '')) FROM webauthn_credentials w LEFT JOIN key_models m ON m.id = w.model_id WHERE w.authenticator_id = a.id) AS webauthn,
+  IF(a.method <> 'push', NULL, (SELECT CAST(JSON_OBJECT('seenAt', DATE_FORMAT(d.seen_at, '%Y-%m-%dT%H:%i:%s.000Z'), 'answeredAt', DATE_FORMAT(d.answered_at, '%Y-%m-%dT%H:%i:%s.000Z'),
+    'rings', IF(w.id IS NULL, 'none', IF(w.gone_at IS NULL, 'ready', 'gone')), 'silent', COALESCE(d.seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY, 0)) AS CHAR)
+    FROM push_devices d LEFT JOIN push_wakes w ON w.id = d.authenticator_id WHERE d.authenticator_id = a.id)) AS phone,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x
     JOIN applications p ON p.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at FROM authenticators a`;
 

@@ -1,4 +1,4 @@
-import { asksForGroups, FIRST_METHODS, type MethodSettings } from '@nimble-latch/core/methods';
+import { asksForGroups, asksForRoles, FIRST_METHODS, type MethodSettings } from '@nimble-latch/core/methods';
 import type { LOCK, Sequelize } from 'sequelize';
 import { within } from '../../platform/db/models.js';
 import { TtlCache } from '../../platform/db/ttl-cache.js';
@@ -9,7 +9,7 @@ import { groupKey } from '../rulebook/running.js';
 /** The method settings as they decide: groups by the digits of their ids, as the facts of a person have them. */
 export interface RunningMethods {
   readonly settings: MethodSettings;
-  /** Whether it matters who is in which group. */
+  /** Whether it matters who is in which group, or administers. */
   readonly needsGroups: boolean;
 }
 
@@ -22,7 +22,7 @@ export async function readMethods(db: Db, lock?: LOCK): Promise<{ settings: Meth
 /** Makes stored settings ready for deciding. */
 export const readyMethods = ({ rows }: MethodSettings): RunningMethods => {
   const settings = { rows: rows.map((row) => ({ ...row, group: row.group === null ? null : groupKey(row.group) })) };
-  return { settings, needsGroups: asksForGroups(settings) };
+  return { settings, needsGroups: asksForGroups(settings) || asksForRoles(settings) };
 };
 
 /** The method settings as this process last read them, at most a few seconds ago. */

@@ -31,9 +31,21 @@ const CODE_LIFE_MS = 15 * 60_000;
 /** How long a phone has for its first request: somebody is looking for the button. */
 const TEST_LIFE_MS = 4 * PUSH_REQUEST_LIFE_MS;
 
+/** Phones of one person that approve, unless the method settings say otherwise. */
+const PHONES_MOST = 10;
+
 interface Wanted {
   readonly label: string;
   readonly carrier: Parameters<typeof carrierFor>[4];
+}
+
+/** Asserts that somebody may have one more phone. Throws `limit-reached`. */
+async function assertRoom(work: Work, person: Id, most: number): Promise<void> {
+  const held = await authenticators(work).count({
+    where: { personId: person, method: 'push', state: ['pending', 'active', 'suspended'] },
+    transaction: work.transaction,
+  });
+  if (held >= most) throw new Refusal('limit-reached', { limit: most });
 }
 
 /** Makes a link that one phone may follow, once. The authenticator is pending until that phone has answered its first request. */
@@ -46,7 +58,8 @@ async function makePush(
   permit: () => Promise<void>,
 ): Promise<Answer<'push.begin'>> {
   await lockEnrolling(work, person);
-  await assertOffered(deps, work, person, 'push');
+  const offer = await assertOffered(deps, work, person, 'push');
+  await assertRoom(work, person, offer.decided?.cell.parameters?.mostPhones ?? PHONES_MOST);
   await permit();
   const carrierId = await carrierFor(deps, work, maker, person, carrier);
   const id = newId(deps);

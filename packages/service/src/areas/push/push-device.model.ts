@@ -32,6 +32,9 @@ export const pushDevices = tableOf(
     answeredAt: instant.orNone(),
   },
   {
-    indexes: [{ name: 'push_devices_thumbprint', fields: ['thumbprint'], unique: true }],
+    indexes: [
+      { name: 'push_devices_thumbprint', fields: ['thumbprint'], unique: true },
+      { name: 'push_devices_seen', fields: ['seen_at'] },
+    ],
   },
 );

@@ -16,9 +16,14 @@ export class PushWake extends Model<InferAttributes<PushWake>, InferCreationAttr
   declare goneAt: Date | null;
 }
 
-export const pushWakes = tableOf(PushWake, 'push_wakes', {
-  id: id({ key: true, of: { table: 'authenticators', gone: 'CASCADE' } }),
-  subscriptionSealed: sealed(4096, { purpose: 'contact', identity: wakeIdentity })(),
-  madeAt: instant(),
-  goneAt: instant.orNone(),
-});
+export const pushWakes = tableOf(
+  PushWake,
+  'push_wakes',
+  {
+    id: id({ key: true, of: { table: 'authenticators', gone: 'CASCADE' } }),
+    subscriptionSealed: sealed(4096, { purpose: 'contact', identity: wakeIdentity })(),
+    madeAt: instant(),
+    goneAt: instant.orNone(),
+  },
+  { indexes: [{ name: 'push_wakes_gone', fields: ['gone_at'] }] },
+);

@@ -1,4 +1,4 @@
-import { barredFor, codeRulesFor } from '@nimble-latch/core/methods';
+import { barredFor, codeRulesFor, phoneRulesFor } from '@nimble-latch/core/methods';
 import { recordFacts, systemOf, type Decision, type Facts } from '@nimble-latch/core/rulebook';
 import { guardedOutcome, type Requirement } from '@nimble-latch/core/signin';
 import type { Role } from '@nimble-latch/core/vocabulary';
@@ -107,6 +107,7 @@ export function requirementOf(
   const purpose = purposeAt(facts.application);
   const barred = barredFor(settings, facts.person.groups, purpose);
   const codes = codeRulesFor(settings, facts.person.groups);
+  const phones = phoneRulesFor(settings, facts.person);
   const places = rule?.conditions.applications;
   const named = places !== undefined && !places.not && places.names.includes(facts.application);
   const guarded = purpose !== 'sign-in' && !named;
@@ -124,6 +125,7 @@ export function requirementOf(
       ? { facts: recordFacts(facts, ruled) }
       : {}),
     ...(codes ? { codes } : {}),
+    ...(phones ? { phones } : {}),
     ...(rule?.grace && !guarded ? { grace: rule.grace } : {}),
     ...(rule && rule.rememberDays > 0 ? { remember: rule.rememberDays } : {}),
   };

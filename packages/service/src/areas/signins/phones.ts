@@ -52,10 +52,13 @@ export async function askingPhones(deps: Deps, plan: Plan, asking: Asking, signI
   if (!wantsPhones(signIn)) return signIn;
   const { now, reading } = plan;
   const nowMs = now.getTime();
+  const { plain, lifeSeconds } = signIn.requirement.phones ?? {};
+  const lifeMs = lifeSeconds === undefined ? PUSH_REQUEST_LIFE_MS : lifeSeconds * 1_000;
   const waits: Waits = {
     request: newId(deps),
-    number: drawNumber(deps.random),
-    until: Math.min(nowMs + PUSH_REQUEST_LIFE_MS, signIn.expiresAt),
+    // Before anything is proved everybody is shown one: whoever is not would be somebody of whom something is said.
+    number: plain && signIn.proofs.length > 0 ? null : drawNumber(deps.random),
+    until: Math.min(nowMs + lifeMs, signIn.expiresAt),
   };
   const asked = advance(signIn, { type: 'phones-asked', ...waits }, nowMs);
   const { personId, applicationId, sourceAddress, browser } = asking;
