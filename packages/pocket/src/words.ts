@@ -83,7 +83,7 @@ const de: typeof en = {
   account: '{person}, {organisation}',
   suspended: 'Dieses Telefon ist ausgesetzt: fragen Sie Ihren Helpdesk.',
   remove: 'Von diesem Telefon nehmen',
-  ring: 'Klingeln, wenn ich gefragt werde',
+  ring: 'Klingeln bei Anfragen',
   ringNoMore: 'Nicht klingeln',
   ringing: {
     off: 'Diese Seite fragt Sie, solange sie offen ist. Sie kann auch klingeln, wenn sie zu ist; dass es geschieht, sieht der Hersteller Ihres Browsers, aber nicht, wer fragt.',

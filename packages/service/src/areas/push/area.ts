@@ -13,7 +13,14 @@ export const pushArea = area({
   tables: [pushDevices, pushRequests, pushLanes, pushSenders, pushWakes],
   provides: (platform) => ({ phoneAnswers: new PhoneAnswers(platform), phoneWaking: new PhoneWaking() }),
   // Kept as long as somebody looks back over a bad day; the sign-in tells its own story for longer.
-  sweeps: [{ table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 7 DAY' }],
+  sweeps: [
+    { table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 7 DAY' },
+    // Where a phone that has ended could be reached is nobody's business any more.
+    {
+      table: 'push_wakes',
+      when: "EXISTS (SELECT 1 FROM authenticators a WHERE a.id = push_wakes.id AND a.state NOT IN ('pending', 'active', 'suspended'))",
+    },
+  ],
   serves: async () => {
     const { pushHandlers } = await import('./routes.js');
     const { wakeTold } = await import('./wake.js');
