@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { setTimeout as delay } from 'node:timers/promises';
 import type { Sent } from '@nimble-latch/api';
 import { createClient, type Client } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
@@ -61,14 +62,17 @@ export class Installation {
     const first = await made.startNode();
     made.setUpLink = /(http\S+set-up#\S+)/.exec(first.said())![1]!;
     const open = createClient({ server: first.url });
-    await open.call('links.setUp', {
-      body: {
-        secret: made.setUpLink.split('#')[1]!,
-        displayName: 'Ines Marlow',
-        loginName: 'ines.marlow',
-        password: PASSWORD,
-      },
-    });
+    const setUp = async () =>
+      await open.call('links.setUp', {
+        body: {
+          secret: made.setUpLink.split('#')[1]!,
+          displayName: 'Ines Marlow',
+          loginName: 'ines.marlow',
+          password: PASSWORD,
+        },
+      });
+    // On a machine that is busy with others the database may be late; whoever is told so comes again.
+    for (let tries = 1; (await outcomes([setUp()]))[0] === 'unavailable' && tries < 20; tries++) await delay(1_000);
     made.ownerToken = await chore(await made.environment(), 'owner-token');
     made.nodes.splice(0, 1, { ...first, owner: made.client(first.url) });
     for (let i = 1; i < nodes; i++) await made.startNode();
