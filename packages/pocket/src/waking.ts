@@ -23,13 +23,16 @@ export async function standingOf({ state }: Waking): Promise<Standing> {
 }
 
 /** Lets the service wake this phone, for one account: the browser asks its holder first. */
-export async function wake(account: Account, { key }: Waking): Promise<Standing> {
+export async function wake(account: Account, { key, state }: Waking): Promise<Standing> {
   if ((await Notification.requestPermission()) !== 'granted') return 'forbidden';
   const { pushManager } = await worker();
-  // One that is of no use any more, or was made for another key, would be given back as it is.
-  await (await pushManager.getSubscription())?.unsubscribe();
+  // A browser has one for all accounts of this page: another account's is taken as it is, and only what this one has lost is given up.
+  const kept = await pushManager.getSubscription();
+  if (kept && state === 'gone' && kept.toJSON().endpoint === localStorage.getItem(account.device))
+    await kept.unsubscribe();
   const made = await pushManager.subscribe({ userVisibleOnly: true, applicationServerKey: bytesOf(key) });
   const { endpoint, keys } = made.toJSON();
+  localStorage.setItem(account.device, endpoint!);
   await sayHowToWake(account, { endpoint: endpoint!, p256dh: keys!['p256dh']!, auth: keys!['auth']! });
   return 'on';
 }
