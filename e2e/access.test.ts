@@ -33,7 +33,7 @@ async function knock(token: string, spec: RouteSpec, id: string): Promise<{ stat
       ...(spec.takes ? { 'content-type': spec.takes } : {}),
     },
     ...(spec.body ? { body: '{"nothing":"of this"}' } : {}),
-    signal: AbortSignal.timeout(5_000),
+    signal: AbortSignal.timeout(60_000),
   });
   if (spec.media === 'text/event-stream') {
     await answer.body?.cancel();

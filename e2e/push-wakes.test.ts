@@ -1,16 +1,15 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
-import { unwelcome } from '../../../../standins/src/push-service/message.js';
-import { select, write } from '../../platform/db/sql.js';
-import { inTransaction } from '../../platform/db/unit-of-work.js';
-import type { Deps } from '../../platform/deps.js';
-import { idBytes, idText, newId } from '../../platform/ids.js';
-import { sweep } from '../../platform/jobs/sweep.js';
-import { insertPerson } from '../people/add-person.js';
-import { readLoginName } from '../people/login-names.js';
-import { pushArea } from './area.js';
-import { PhoneWaking, wakeTold } from './wake.js';
+import { openInside, type Inside } from './support/inside.js';
+import { unwelcome } from '../packages/standins/src/push-service/message.js';
+import { select, write } from '../packages/service/src/platform/db/sql.js';
+import { inTransaction } from '../packages/service/src/platform/db/unit-of-work.js';
+import type { Deps } from '../packages/service/src/platform/deps.js';
+import { idBytes, idText, newId } from '../packages/service/src/platform/ids.js';
+import { insertPerson } from '../packages/service/src/areas/people/add-person.js';
+import { readLoginName } from '../packages/service/src/areas/people/login-names.js';
+import { served } from '../packages/service/src/host/areas.js';
+import { PhoneWaking, wakeTold } from '../packages/service/src/areas/push/wake.js';
 
 let inside: Inside;
 let person: Id;
@@ -48,6 +47,9 @@ async function phone(state: string): Promise<Id> {
   );
   return id;
 }
+/** What every installation does every five minutes. */
+const sweep = async () =>
+  await (await served()).jobs['sweep']!.run(inside.deps, { payload: {}, progress: async () => undefined });
 const kept = async () =>
   (
     await select<{ id: Buffer; gone: number }>(
@@ -60,7 +62,7 @@ describe('where phones can be woken', () => {
   it('is kept as long as they may be asked, and is marked once their push service says that there is nothing', async () => {
     const [pending, active, suspended] = [await phone('pending'), await phone('active'), await phone('suspended')];
     for (const state of ['revoked', 'expired']) await phone(state);
-    await sweep(inside.deps, pushArea.sweeps);
+    await sweep();
     expect(await kept()).toEqual([pending, active, suspended].map((id) => `${id} ready`));
     for (const delivery of ['sent', 'failed'] as const) await wakeTold(inside.deps, [active], delivery);
     expect(await kept()).toContain(`${active} ready`);
