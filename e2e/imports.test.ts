@@ -365,7 +365,7 @@ describe('a file of people', () => {
           'SELECT COUNT(*) AS n FROM import_blocks b LEFT JOIN imports i ON i.id = b.import_id WHERE i.received IS NULL OR i.received = 0',
         )
       )[0]!.n;
-    await expect.poll(left, { timeout: 10_000 }).toBe(0);
+    await expect.poll(left, { timeout: 30_000 }).toBe(0);
   });
 
   it('stands sealed in the database, and none of it in the rows beside it', async () => {

@@ -211,7 +211,7 @@ describe('the trail', () => {
     );
     // The adopting loop runs every half minute; a node that starts does so at once.
     const third = await inst.startNode();
-    await expect.poll(async () => (await third.owner.call('system.show')).trail.unsealed, { timeout: 15_000 }).toBe(0);
+    await expect.poll(async () => (await third.owner.call('system.show')).trail.unsealed, { timeout: 30_000 }).toBe(0);
     await inst.stop();
   });
 });
@@ -277,7 +277,7 @@ describe('what is sent outward', () => {
     await inst.owner.call('people.setPassword', { params: { id: person.id }, body: { password: PASSWORD } });
     await expect
       .poll(async () => (await inst.sql<{ attempts: number }>('SELECT attempts FROM outbox'))[0]?.attempts, {
-        timeout: 8000,
+        timeout: 30_000,
       })
       .toBe(1);
     const [sealed] = await inst.sql<{ n: number }>("SELECT COUNT(*) AS n FROM outbox WHERE sealed LIKE '%philippa%'");
@@ -290,7 +290,7 @@ describe('what is sent outward', () => {
     });
     await new Promise<void>((resolve) => smtp.listen(port, '127.0.0.1', () => resolve()));
     await expect
-      .poll(() => mails.join(''), { timeout: 15_000 })
+      .poll(() => mails.join(''), { timeout: 30_000 })
       .toMatch(/To: philippa@wexmoor\.example[\s\S]*Dear Philippa Starling,[\s\S]*your password was changed/);
     // An emergency account that is used: every owner hears of it, and it stands in the overview until somebody says why.
     const mark = async () =>
@@ -310,14 +310,14 @@ describe('what is sent outward', () => {
       const { id } = await client.call('signIns.begin', { body: { loginName: 'philippa' } });
       const body = { kind: 'password' as const, value: PASSWORD };
       await expect
-        .poll(async () => (await client.call('signIns.prove', { params: { id }, body })).state, { timeout: 5_000 })
+        .poll(async () => (await client.call('signIns.prove', { params: { id }, body })).state, { timeout: 30_000 })
         .toBe('let-in');
       return id;
     };
     mails.length = 0;
     const used = await letIn();
     await expect
-      .poll(() => mails.join('').replace(/=\r\n/g, ''), { timeout: 15_000 })
+      .poll(() => mails.join('').replace(/=\r\n/g, ''), { timeout: 30_000 })
       .toMatch(/To: ines@wexmoor\.example[\s\S]*Philippa Starling wurde bei Vessel Traffic eingelassen/);
     const hands = async () => (await inst.owner.call('overview.show')).needsHand;
     expect(await hands()).toMatchObject([{ why: 'emergency-used', signIn: used, person: { id: person.id } }]);

@@ -4,7 +4,7 @@ import { createPlanner } from '../packages/standins/src/berths/server.js';
 import { makeBrowserKeys, opened } from '../packages/standins/src/push-service/message.js';
 import { createPushService } from '../packages/standins/src/push-service/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
-import { accessible, openPage, type OpenPage } from './support/browser.js';
+import { accessible, openPage, withPasskeys, type OpenPage } from './support/browser.js';
 import { Installation, PASSWORD } from './support/installation.js';
 import { offerPush, rightOf } from './support/phones.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -257,6 +257,74 @@ describe('a phone that approves, in the browser', () => {
     await phone.getByText('It can also ring while it is closed').waitFor();
     expect(open.complaints).toEqual([]);
     await pushService.close();
+  });
+
+  it('has its holder verified by the screen lock, once it was set up with it', async () => {
+    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Ida Voss', loginNames: ['ida.voss'] } });
+    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const right = await rightOf(inst.url, 'ida.voss');
+    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    const { context, phone } = await phoneOf();
+    const lock = await withPasskeys(phone);
+    const finger = async (isUserVerified: boolean) => {
+      const { credentials } = await lock.send('WebAuthn.getCredentials', { authenticatorId: lock.authenticatorId });
+      await lock.send('WebAuthn.setUserVerified', { authenticatorId: lock.authenticatorId, isUserVerified });
+      return credentials;
+    };
+    await phone.goto(begun.link);
+    await phone.getByRole('button', { name: 'Set it up' }).click();
+    await phone.getByText('This phone can ask for your fingerprint').waitFor();
+    await phone.getByRole('button', { name: 'Approve without it' }).waitFor();
+    await accessible(phone, 'a phone that can be unlocked');
+    // Somebody else's finger: nothing is set up, and it can be tried again.
+    await finger(false);
+    await phone.getByRole('button', { name: 'Approve with screen lock' }).click();
+    await phone.getByText('Your phone has not seen that it is you').waitFor();
+    expect(await finger(true)).toEqual([]);
+    await phone.getByRole('button', { name: 'Approve with screen lock' }).click();
+    await phone.getByText('This phone is set up.').waitFor();
+    expect(await finger(true)).toMatchObject([{ rpId: 'localhost', isResidentCredential: false }]);
+    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    const computer = await open.browser.newContext({ locale: 'en-GB' });
+    const page = await computer.newPage();
+    page.setDefaultTimeout(20_000);
+    const number = await come(page, 'ida.voss');
+    await phone.getByLabel('The number that is shown').fill(number);
+    await finger(false);
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await phone.getByText('Your phone has not seen that it is you').waitFor();
+    await finger(true);
+    await phone.getByLabel('The number that is shown').fill(number);
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await page.getByText('Signed in: Ida Voss').waitFor();
+    // What was answered stands there, for whoever did not do it.
+    await phone.getByRole('heading', { name: 'Answered lately' }).waitFor();
+    await phone.getByText('Approved at Berth Planner').waitFor();
+    await accessible(phone, 'what was answered lately');
+    expect(open.complaints).toEqual([]);
+    await Promise.all([context.close(), computer.close()]);
+  });
+
+  it('lets nobody in who signs in on it, in the same browser', async () => {
+    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Kit', loginNames: ['kit.rowe'] } });
+    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const right = await rightOf(inst.url, 'kit.rowe');
+    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    const { context, phone } = await phoneOf();
+    await phone.goto(begun.link);
+    await phone.getByRole('button', { name: 'Set it up' }).click();
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await phone.getByText('This phone is set up.').waitFor();
+    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    const page = await context.newPage();
+    page.setDefaultTimeout(20_000);
+    const number = await come(page, 'kit.rowe');
+    await phone.bringToFront();
+    await phone.getByLabel('The number that is shown').fill(number);
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await phone.getByText('You sign in in this very browser').waitFor();
+    expect(open.complaints).toEqual([]);
+    await context.close();
   });
 
   it('speaks the language of its phone', async () => {

@@ -353,7 +353,7 @@ describe('a phone at the desk', () => {
           await inst.owner
             .call('push.begin', { params: { id: barred }, body: {} })
             .catch((error: { code: string }) => error.code),
-        { timeout: 8_000, interval: 500 },
+        { timeout: 30_000, interval: 500 },
       )
       .toBe('method-not-offered');
   });

@@ -174,7 +174,7 @@ describe('an application asks about a person', () => {
               () => 'works',
               (e: { code: string }) => e.code,
             ),
-        { timeout: 8000 },
+        { timeout: 30_000 },
       )
       .toBe('wrong-key');
     expect(await app(other.key).call('signIns.begin', { body: { loginName: 'x', carries: ['code'] } })).toMatchObject({

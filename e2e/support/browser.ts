@@ -68,10 +68,10 @@ export async function accessible(page: Page, what: string, looksOnly = false): P
  *
  * @returns by what it is spoken to, and taken out again
  */
-export async function withPasskeys(page: Page): Promise<CDPSession> {
+export async function withPasskeys(page: Page): Promise<CDPSession & { readonly authenticatorId: string }> {
   const session = await page.context().newCDPSession(page);
   await session.send('WebAuthn.enable', { enableUI: false });
-  await session.send('WebAuthn.addVirtualAuthenticator', {
+  const { authenticatorId } = await session.send('WebAuthn.addVirtualAuthenticator', {
     options: {
       protocol: 'ctap2',
       transport: 'internal',
@@ -81,5 +81,5 @@ export async function withPasskeys(page: Page): Promise<CDPSession> {
       automaticPresenceSimulation: true,
     },
   });
-  return session;
+  return Object.assign(session, { authenticatorId });
 }

@@ -63,7 +63,7 @@ export const LIMITS = {
   /** Seconds that a look at whether a phone has answered waits at most: well below what balancers and clients wait for an answer. */
   waitSeconds: 25,
   /** Characters of a message of a phone. */
-  pushTokenChars: 4_096,
+  pushTokenChars: 12_288,
   standingInvitations: 100,
   subjectChars: 150,
   letterChars: 4_000,

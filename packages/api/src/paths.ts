@@ -200,6 +200,8 @@ export const PATHS = {
   'own.dispute': ['POST', '/own/notices/dispute'],
   'push.begin': ['POST', '/people/{id}/push'],
   'push.prove': ['POST', '/authenticators/{id}/push'],
+  'push.test': ['POST', '/authenticators/{id}/push-tests'],
+  'push.tested': ['GET', '/authenticators/{id}/push-tests'],
   'own.beginPush': ['POST', '/own/push'],
   'own.provePush': ['POST', '/own/push/{id}/proof'],
   'phones.enrol': ['POST', '/phones'],

@@ -113,6 +113,8 @@ export const TRAIL_ACTIONS = [
   'push.approved',
   'push.denied',
   'push.wrong-number',
+  'push.not-unlocked',
+  'push.test-sent',
   'dispute.settled',
   'password.set',
   'application.added',

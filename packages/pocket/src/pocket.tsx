@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from 'react';
 import { dropAccount, keepAccount, readAccounts } from './accounts.js';
 import { Question } from './question.js';
-import { enrol, Failed, fetchRequests, type Account, type Asked, type Trouble, type Waking } from './protocol.js';
+import { enrol, Failed, fetchRequests, type Account, type Answered, type Asked, type Trouble, type Waking } from './protocol.js';
 import { quiet, standingOf, wake, wakeNoMore, type Standing } from './waking.js';
 import { say, words as w } from './words.js';
 
@@ -131,8 +131,8 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
         <Question
           key={request.id}
           account={account}
+          asked={asked}
           request={request}
-          now={asked.now}
           onAnswered={(sentence) => {
             setSaid(sentence);
             setAsked({ ...asked, requests: asked.requests.filter(({ id }) => id !== request.id) });
@@ -143,12 +143,31 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
         asked && !said && <p>{asked.state === 'suspended' ? w.suspended : w.nothing}</p>
       )}
       {asked?.state === 'active' && !request && <Ringing account={account} waking={asked.waking} />}
+      {asked && !request && <Lately answered={asked.answered} />}
       {trouble === 'unknown' && (
         <button type="button" onClick={onGone}>
           {w.remove}
         </button>
       )}
     </section>
+  );
+}
+
+/** What was answered lately: whoever did not do it sees it here. */
+function Lately({ answered }: { answered: readonly Answered[] }) {
+  if (answered.length === 0) return null;
+  return (
+    <>
+      <h3>{w.lately}</h3>
+      <ul className="lately">
+        {answered.map(({ application, said, at }) => (
+          <li key={at}>
+            {say(w.latelySaid[said], { application: application ?? w.gone })}{' '}
+            <time dateTime={at}>{new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })}</time>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 

@@ -22,7 +22,23 @@ export interface Asked {
   readonly person: string;
   readonly state: 'pending' | 'active' | 'suspended';
   readonly waking: Waking;
+  readonly unlock: Unlocking | null;
   readonly requests: readonly Request[];
+  readonly answered: readonly Answered[];
+}
+
+/** How this phone verifies its holder; `credential` is null where it can be set up with that now. */
+export interface Unlocking {
+  readonly rpId: string;
+  readonly credential: string | null;
+  readonly required: boolean;
+}
+
+/** What was answered lately. */
+export interface Answered {
+  readonly application: string | null;
+  readonly said: Decision;
+  readonly at: string;
 }
 
 /** How this phone is woken while its page is closed: what to subscribe for, and whether the service can. */
@@ -40,6 +56,7 @@ export interface Account {
 }
 
 export type Decision = 'approve' | 'deny' | 'not-me';
+export type Outcome = 'taken' | 'wrong-number' | 'locked' | 'same-browser' | 'over';
 
 /** Why nothing came of it. */
 export type Trouble = 'offline' | 'unknown' | 'clock' | 'known' | 'busy' | 'broken';
@@ -56,7 +73,7 @@ const CODES: Readonly<Partial<Record<string, Trouble>>> = {
   throttled: 'busy',
 };
 
-type Member = string | number | null | { readonly [name: string]: Member };
+export type Member = string | number | null | { readonly [name: string]: Member };
 
 /** Canonical JSON (RFC 8785) of what is said here: objects, text, whole numbers. */
 export function canonical(value: Member): string {
@@ -74,7 +91,13 @@ export function base64url(bytes: Uint8Array): string {
     .replaceAll('=', '');
 }
 
+export const bytesOf = (text: string): Uint8Array<ArrayBuffer> =>
+  Uint8Array.from(atob(text.replaceAll('-', '+').replaceAll('_', '/')), (letter) => letter.charCodeAt(0));
+
 const utf8 = (text: string) => new TextEncoder().encode(text);
+
+/** What every message says. */
+const common = () => ({ v: 1, aud: location.origin, iat: Math.floor(Date.now() / 1000) });
 
 /** A compact JWS (RFC 7515 §7.1) by ES256. */
 export async function signed(
@@ -84,7 +107,7 @@ export async function signed(
   header: Readonly<Record<string, Member>> = {},
 ): Promise<string> {
   const head = canonical({ alg: 'ES256', typ: `nlatch-push-${kind}+jws`, ...header });
-  const body = canonical({ v: 1, aud: location.origin, iat: Math.floor(Date.now() / 1000), ...payload });
+  const body = canonical({ ...common(), ...payload });
   const input = `${base64url(utf8(head))}.${base64url(utf8(body))}`;
   const signature = await crypto.subtle.sign({ name: 'ECDSA', hash: 'SHA-256' }, keys.privateKey, utf8(input));
   return `${input}.${base64url(new Uint8Array(signature))}`;
@@ -124,11 +147,13 @@ export async function answer(
   { id, challenge }: Request,
   decision: Decision,
   number?: string,
-): Promise<'taken' | 'wrong-number' | 'over'> {
-  const said = { dev: device, req: id, challenge, decision, ...(number === undefined ? {} : { number }) };
-  return (
-    await post<{ outcome: 'taken' | 'wrong-number' | 'over' }>('/phones/answers', await signed(keys, 'answer', said))
-  ).outcome;
+  unlocking?: (said: Readonly<Record<string, Member>>) => Promise<Member>,
+): Promise<Outcome> {
+  const numbered = number === undefined ? {} : { number };
+  const said = { ...common(), dev: device, req: id, challenge, decision, ...numbered };
+  const unlocked = unlocking ? { unlock: await unlocking(said) } : {};
+  return (await post<{ outcome: Outcome }>('/phones/answers', await signed(keys, 'answer', { ...said, ...unlocked })))
+    .outcome;
 }
 
 /** Says how this phone can be woken, or that it cannot any more. */

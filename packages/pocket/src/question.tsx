@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react';
-import { answer, type Account, type Decision, type Request } from './protocol.js';
+import { answer, type Account, type Asked, type Decision, type Member, type Request } from './protocol.js';
+import { canUnlock, NotUnlocked, setUpUnlock, unlock } from './unlock.js';
 import { say, words as w } from './words.js';
 
 const SAID: Readonly<Record<Decision, string>> = { approve: w.taken, deny: w.denied, 'not-me': w.reported };
@@ -8,55 +9,77 @@ const SAID: Readonly<Record<Decision, string>> = { approve: w.taken, deny: w.den
 const placeOf = ({ network, city, country }: Request): string | undefined =>
   network ?? ([city, country].filter(Boolean).join(', ') || undefined);
 
+/** What the phone itself has to see before an approval counts. */
+type Verifying = (said: Readonly<Record<string, Member>>) => Promise<Member>;
+
 /** One question, in full: what, from where, by what, for how long; and the number, so that an answer is never a reflex. */
 export function Question({
   account,
+  asked: { now, state, unlock: unlocking },
   request,
-  now,
   onAnswered,
   onTrouble,
 }: {
   account: Account;
+  asked: Asked;
   request: Request;
-  /** The service's time when it was told. */
-  now: string;
   onAnswered: (sentence: string) => void;
   onTrouble: (error: unknown) => void;
 }) {
   const [number, setNumber] = useState('');
   const [busy, setBusy] = useState(false);
-  const [wrong, setWrong] = useState(false);
+  const [said, setSaid] = useState<string>();
+  const [able, setAble] = useState<boolean>();
   const [left, setLeft] = useState(() => Math.round((Date.parse(request.until) - Date.parse(now)) / 1_000));
   useEffect(() => {
     const ticking = setInterval(() => setLeft((seconds) => seconds - 1), 1_000);
     return () => clearInterval(ticking);
   }, []);
+  const credential = unlocking?.credential ?? null;
+  const setsUp = unlocking !== null && credential === null;
+  useEffect(() => {
+    let over = false;
+    if (setsUp) void canUnlock().then((can) => over || setAble(can));
+    return () => {
+      over = true;
+    };
+  }, [setsUp]);
   const isTest = request.kind === 'test';
-  const decide = (decision: Decision) => {
+  const decide = (decision: Decision, verifying?: Verifying) => {
     setBusy(true);
-    setWrong(false);
-    answer(account, request, decision, decision === 'approve' && request.asksNumber ? number : undefined)
+    setSaid(undefined);
+    const typed = decision === 'approve' && request.asksNumber ? number : undefined;
+    answer(account, request, decision, typed, verifying)
       .then((outcome) => {
-        if (outcome === 'taken') onAnswered(isTest ? w.tested : SAID[decision]);
+        if (outcome === 'taken') onAnswered(isTest ? (state === 'pending' ? w.tested : w.answeredTest) : SAID[decision]);
         else if (outcome === 'over') onAnswered(w.over);
         else {
-          setWrong(true);
+          setSaid(w.notTaken[outcome]);
           setNumber('');
         }
       })
-      .catch(onTrouble)
+      .catch((error: unknown) => (error instanceof NotUnlocked ? setSaid(w.notTaken.locked) : onTrouble(error)))
       .finally(() => setBusy(false));
   };
+  const verifying: Verifying | undefined =
+    unlocking === null
+      ? undefined
+      : credential !== null
+        ? async (answering) => await unlock({ ...unlocking, credential }, answering)
+        : able
+          ? async (answering) => await setUpUnlock(unlocking, account.person, answering)
+          : undefined;
+  const barred = setsUp && able === false && unlocking.required;
   const place = placeOf(request);
   return (
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        decide('approve');
+        decide('approve', verifying);
       }}
     >
-      <h2>{isTest ? w.testTitle : w.signIn}</h2>
-      {isTest && <p>{w.test}</p>}
+      <h2>{isTest ? (state === 'pending' ? w.testTitle : w.triedTitle) : w.signIn}</h2>
+      {isTest && <p>{state === 'pending' ? w.test : w.tried}</p>}
       {!isTest && (
         <p>
           {say(w.at, { application: request.application ?? '' })}
@@ -64,6 +87,8 @@ export function Question({
           {request.browser && <>, {say(w.by, { browser: request.browser })}</>}
         </p>
       )}
+      {setsUp && able === true && <p>{w.lockOffered}</p>}
+      {barred && <p role="alert">{w.lockMissing}</p>}
       {left > 0 && <p className="soft">{say(w.left, { seconds: left })}</p>}
       {request.asksNumber && (
         <label>
@@ -78,10 +103,19 @@ export function Question({
           />
         </label>
       )}
-      {wrong && <p role="alert">{w.wrong}</p>}
-      <button type="submit" className="main" disabled={busy || (request.asksNumber && number.length !== 2)}>
-        {w.approve}
+      {said && <p role="alert">{said}</p>}
+      <button
+        type="submit"
+        className="main"
+        disabled={busy || barred || (setsUp && able === undefined) || (request.asksNumber && number.length !== 2)}
+      >
+        {setsUp && able ? w.approveLocked : w.approve}
       </button>
+      {setsUp && able && !unlocking.required && (
+        <button type="button" disabled={busy} onClick={() => decide('approve')}>
+          {w.approveUnlocked}
+        </button>
+      )}
       {!isTest && (
         <>
           <button type="button" disabled={busy} onClick={() => decide('deny')}>

@@ -1,4 +1,4 @@
-import { sayHowToWake, type Account, type Waking } from './protocol.js';
+import { bytesOf, sayHowToWake, type Account, type Waking } from './protocol.js';
 
 /** How it stands with being woken while the page is closed. */
 export type Standing = 'unsupported' | 'off' | 'on' | 'lost' | 'forbidden';
@@ -9,9 +9,6 @@ const worker = async (): Promise<ServiceWorkerRegistration> => {
   await navigator.serviceWorker.register('/pocket/wake.js');
   return await navigator.serviceWorker.ready;
 };
-
-const bytesOf = (base64url: string): Uint8Array<ArrayBuffer> =>
-  Uint8Array.from(atob(base64url.replaceAll('-', '+').replaceAll('_', '/')), (letter) => letter.charCodeAt(0));
 
 /** What both sides know together: the service of a subscription, and this browser of the same. */
 export async function standingOf({ state }: Waking): Promise<Standing> {

@@ -1,4 +1,4 @@
-import type { Trouble } from './protocol.js';
+import type { Decision, Outcome, Trouble } from './protocol.js';
 import type { Standing } from './waking.js';
 
 const en = {
@@ -26,7 +26,28 @@ const en = {
   denied: 'Denied. Nobody gets in by this.',
   reported: 'Denied, and your administrators hear of it. Change your password if somebody may know it.',
   over: 'It is over: it was answered elsewhere, or it took too long.',
-  wrong: 'That is not the number that is shown. Look again; there is one more try.',
+  notTaken: {
+    'wrong-number': 'That is not the number that is shown. Look again; there is one more try.',
+    locked: 'Your phone has not seen that it is you. Approve again, and unlock it when it asks.',
+    'same-browser':
+      'You sign in in this very browser: an approval has to come from another device. Choose another way where you sign in.',
+  } satisfies Record<Exclude<Outcome, 'taken' | 'over'>, string>,
+  triedTitle: 'A test',
+  tried: 'Your administrators try whether this phone answers. Nobody gets in by it: press Approve.',
+  answeredTest: 'Thank you. This phone answers.',
+  lockOffered:
+    'This phone can ask for your fingerprint, your face or its screen lock each time you approve. None of that leaves the phone.',
+  lockMissing:
+    'Your organisation wants phones that ask for a fingerprint, a face or the screen lock, and this browser cannot. Switch the screen lock on in the settings of the phone, then open this page again.',
+  approveLocked: 'Approve with screen lock',
+  approveUnlocked: 'Approve without it',
+  lately: 'Answered lately',
+  latelySaid: {
+    approve: 'Approved at {application}',
+    deny: 'Denied at {application}',
+    'not-me': 'Said that it was not you at {application}',
+  } satisfies Record<Decision, string>,
+  gone: 'an application since deleted',
   nothing: 'Nothing waits for you.',
   account: '{person}, {organisation}',
   suspended: 'This phone is suspended: ask your help desk.',
@@ -78,7 +99,28 @@ const de: typeof en = {
   denied: 'Abgelehnt. Damit kommt niemand hinein.',
   reported: 'Abgelehnt, und die Administration erfährt davon. Ändern Sie Ihr Passwort, wenn es jemand wissen könnte.',
   over: 'Es ist vorbei: es wurde anderswo geantwortet, oder es dauerte zu lange.',
-  wrong: 'Das ist nicht die Zahl, die dort steht. Sehen Sie noch einmal nach; ein Versuch bleibt.',
+  notTaken: {
+    'wrong-number': 'Das ist nicht die Zahl, die dort steht. Sehen Sie noch einmal nach; ein Versuch bleibt.',
+    locked: 'Ihr Telefon hat nicht gesehen, dass Sie es sind. Stimmen Sie noch einmal zu und entsperren Sie es, wenn es fragt.',
+    'same-browser':
+      'Sie melden sich in eben diesem Browser an: die Zustimmung muss von einem anderen Gerät kommen. Wählen Sie dort, wo Sie sich anmelden, einen anderen Weg.',
+  },
+  triedTitle: 'Eine Probe',
+  tried: 'Ihre Administration probiert, ob dieses Telefon antwortet. Niemand kommt damit hinein: drücken Sie Zustimmen.',
+  answeredTest: 'Danke. Dieses Telefon antwortet.',
+  lockOffered:
+    'Dieses Telefon kann jedes Mal, wenn Sie zustimmen, nach Fingerabdruck, Gesicht oder Displaysperre fragen. Nichts davon verlässt das Telefon.',
+  lockMissing:
+    'Ihre Organisation will Telefone, die nach Fingerabdruck, Gesicht oder Displaysperre fragen, und dieser Browser kann das nicht. Schalten Sie die Displaysperre in den Einstellungen des Telefons ein und öffnen Sie diese Seite noch einmal.',
+  approveLocked: 'Mit Displaysperre zustimmen',
+  approveUnlocked: 'Ohne zustimmen',
+  lately: 'Zuletzt beantwortet',
+  latelySaid: {
+    approve: 'Zugestimmt bei {application}',
+    deny: 'Abgelehnt bei {application}',
+    'not-me': 'Als nicht Ihres gemeldet bei {application}',
+  },
+  gone: 'einer Anwendung, die gelöscht wurde',
   nothing: 'Es wartet nichts.',
   account: '{person}, {organisation}',
   suspended: 'Dieses Telefon ist ausgesetzt: fragen Sie Ihren Helpdesk.',

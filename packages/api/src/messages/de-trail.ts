@@ -110,6 +110,8 @@ export const deTrail: Pick<Catalogue, 'trail'> = {
     'push.approved': '{person} stimmte auf einem Telefon zu',
     'push.denied': '{person} lehnte auf einem Telefon ab',
     'push.wrong-number': 'Auf einem Telefon von {person} wurde eine falsche Zahl getippt',
+    'push.not-unlocked': 'Ein Telefon von {person} stimmte zu, ohne entsperrt worden zu sein; ihm wurde nicht geglaubt',
+    'push.test-sent': '{actor} schickte einem Telefon von {person} eine Probe',
     'change.disputed': '{person} sagte, dass eine Änderung am Schlüsselbund nicht von ihr oder ihm kam',
     'dispute.settled': '{actor} erledigte, was {person} bestritten hatte: {reason}',
     'password.set': '{actor} setzte das Passwort von {person}',

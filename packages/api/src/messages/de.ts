@@ -283,6 +283,11 @@ export const de: Catalogue = {
     wrong: '{method}: nicht richtig',
     'turned-away': 'Versuch abgewiesen',
     ended: 'endete',
+    'phone-shown': 'ein Telefon zeigte es',
+    'phone-approved': 'auf einem Telefon zugestimmt, von {from}',
+    'phone-denied': 'auf einem Telefon abgelehnt, von {from}',
+    'phone-not-me': 'auf einem Telefon, von {from}: das war nicht ich',
+    'phone-given-up': 'auf einem Telefon war die Zahl zu oft falsch, von {from}',
   },
   ...deTrail,
   actors: {

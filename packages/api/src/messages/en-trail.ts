@@ -110,6 +110,8 @@ export const enTrail = {
     'push.approved': '{person} approved on a phone',
     'push.denied': '{person} denied on a phone',
     'push.wrong-number': 'A wrong number was typed on a phone of {person}',
+    'push.not-unlocked': 'A phone of {person} approved without having verified its holder, and was not believed',
+    'push.test-sent': '{actor} sent a test to a phone of {person}',
     'change.disputed': '{person} said that a change of their keyring was not them',
     'dispute.settled': '{actor} settled what {person} said was not them: {reason}',
     'password.set': '{actor} set the password of {person}',

@@ -284,6 +284,11 @@ export const en = {
     wrong: '{method}: not right',
     'turned-away': 'attempt turned away',
     ended: 'ended',
+    'phone-shown': 'a phone showed it',
+    'phone-approved': 'approved on a phone, from {from}',
+    'phone-denied': 'denied on a phone, from {from}',
+    'phone-not-me': 'on a phone, from {from}: it was not me',
+    'phone-given-up': 'the number was wrong too often on a phone, from {from}',
   },
   ...enTrail,
   /** Who acted where no person did, and who is meant where a name is gone. */

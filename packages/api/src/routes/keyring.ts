@@ -75,6 +75,7 @@ export const authenticator = z.strictObject({
       rings: z
         .enum(['none', 'ready', 'gone'])
         .describe('Whether it is woken while its page is closed; gone: its push service has let go of it'),
+      unlocks: z.boolean().describe('It verifies its holder with each approval, by its screen lock'),
       silent: z.boolean().describe('Its page has asked nothing for thirty days'),
     })
     .nullable()

@@ -33,6 +33,14 @@ const request = z
   })
   .describe('One question to a phone');
 
+const test = z.strictObject({
+  state: z.enum(['waiting', 'answered', 'over']).describe('over: its time has passed, or a later one took its place'),
+  askedAt: instant,
+  shownAt: instant.nullable().describe('When the phone first saw it'),
+  answeredAt: instant.nullable(),
+  until: instant,
+});
+
 const asked = z.strictObject({
   now: instant.describe('The time here: what is signed goes by it'),
   organisation: z.string(),
@@ -46,7 +54,20 @@ const asked = z.strictObject({
         .describe('gone: the push service knows nothing of the subscription any more'),
     })
     .describe('How this phone is woken while its page is closed'),
+  unlock: z
+    .strictObject({
+      rpId: z.string().describe('The relying party of the credential (Web Authentication Level 3)'),
+      credential: z.string().nullable().describe('Its id in base64url; null where the phone can be set up with one now'),
+      required: z.boolean().describe('Nothing is approved without it'),
+    })
+    .nullable()
+    .describe('How the phone verifies its holder; null where it does not'),
   requests: z.array(request).describe('What waits, the latest first'),
+  answered: z
+    .array(
+      z.strictObject({ application: z.string().nullable(), said: z.enum(['approve', 'deny', 'not-me']), at: instant }),
+    )
+    .describe('What it answered lately, the latest first'),
 });
 
 export const pushRoutes = {
@@ -68,6 +89,22 @@ export const pushRoutes = {
     answer: authenticator,
     errors: ['wrong-state', 'phone-waits', 'method-not-offered'],
     trail: ['authenticator.proved'],
+  }),
+  'push.test': route('push.test', {
+    summary: 'Ask a phone that approves for nothing, to see that it answers',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    answer: test,
+    status: 201,
+    errors: ['wrong-state', 'limit-reached'],
+    trail: ['push.test-sent'],
+  }),
+  'push.tested': route('push.tested', {
+    summary: 'What has become of the latest test of a phone',
+    access: operator('keyring.enrol', { authenticator: 'id' }),
+    params: byId,
+    answer: test,
+    trail: { none: 'reads what a phone answered to a test' },
   }),
   'own.beginPush': route('own.beginPush', {
     summary: 'Begin to enrol a phone that approves',
@@ -110,11 +147,13 @@ export const pushRoutes = {
     body: z.strictObject({ token }),
     answer: z.strictObject({
       outcome: z
-        .enum(['taken', 'wrong-number', 'over'])
-        .describe('over: it was answered, withdrawn, or its time has passed'),
+        .enum(['taken', 'wrong-number', 'locked', 'same-browser', 'over'])
+        .describe(
+          'locked: its holder was not verified, and has to be; same-browser: the sign-in was begun in this very browser; over: it was answered, withdrawn, or its time has passed',
+        ),
     }),
     errors: ['phone-unknown', 'phone-clock', 'throttled'],
-    trail: ['push.approved', 'push.denied', 'push.wrong-number', 'sign-in.refused', 'sign-in.judged'],
+    trail: ['push.approved', 'push.denied', 'push.wrong-number', 'push.not-unlocked', 'sign-in.refused', 'sign-in.judged'],
   }),
   'phones.subscribe': route('phones.subscribe', {
     summary: 'A phone says how it can be woken',

@@ -105,15 +105,19 @@ export const proofBody = z.strictObject({
 
 const byId = z.strictObject({ id });
 
+/** What became of a question to somebody’s phones. */
+const PHONE_STEPS = ['phone-shown', 'phone-approved', 'phone-denied', 'phone-not-me', 'phone-given-up'] as const;
+
 const storyStep = z.strictObject({
   at: instant,
-  what: z.enum(['begun', 'asked', 'chosen', 'right', 'counted', 'renewed', 'wrong', 'turned-away', 'ended']),
+  what: z.enum(['begun', 'asked', 'chosen', 'right', 'counted', 'renewed', 'wrong', 'turned-away', 'ended', ...PHONE_STEPS]),
   prompt: z.enum(PROMPT_KINDS).optional(),
   method: z.enum(METHODS).optional(),
   authenticator: id.optional(),
   why: z.enum(OPERATOR_REASONS).optional(),
   until: instant.optional(),
   proved: instant.optional().describe('When it was proved, where that was in an earlier sign-in'),
+  from: z.string().optional().describe('The address that a phone answered from'),
 });
 
 export const activityRow = z.strictObject({

@@ -23,7 +23,7 @@ export function storyLines(story: Pick<Answer<'activity.show'>, 'at' | 'steps'>)
       const method = step.method ? shared.methods[step.method] : '';
       const why = step.why ? `: ${shared.reasons[step.why]}` : '';
       const until = step.until ? `, ${say(words.facts.pausedUntil, { until: exact(step.until) })}` : '';
-      return `  ${after} s  ${say(shared.story[step.what], { prompt, method, proved: step.proved ? exact(step.proved) : '' })}${why}${until}`;
+      return `  ${after} s  ${say(shared.story[step.what], { prompt, method, from: step.from ?? '', proved: step.proved ? exact(step.proved) : '' })}${why}${until}`;
     })
     .join('\n');
 }

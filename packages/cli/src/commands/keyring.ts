@@ -1,5 +1,5 @@
 import { blockPicture } from '../render/qr.js';
-import { enrolPhone } from './keyring-phone.js';
+import { phoneVerbs } from './keyring-phone.js';
 import { writeFileSync } from 'node:fs';
 import { catalogue, LIMITS, say, type Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
@@ -39,6 +39,7 @@ function stateOf(one: Authenticator): string {
   const phone = one.phone
     ? [
         ...(one.phone.silent ? [keyringWords.silent] : []),
+        ...(one.phone.unlocks ? [keyringWords.unlocks] : []),
         ...(one.phone.rings === 'none' ? [] : [keyringWords.rings[one.phone.rings]]),
       ]
     : [];
@@ -201,7 +202,7 @@ export const keyring: Noun = (command, context) => {
         },
       ),
     );
-  enrolPhone(at);
+  phoneVerbs(at);
   changeVerb(at, {
     line: 'edit-carrier <person> <carrier>',
     help: help['edit-carrier'],

@@ -141,9 +141,18 @@ const PARAMETERS = {
   leastPin: '--least-pin',
   first: '--first',
   number: '--number',
+  unlock: '--unlock',
   life: '--life',
   mostPhones: '--most-phones',
 } as const;
+
+/** What is said of a cell by one of a few words, and unsaid by another. */
+interface Kept {
+  readonly pin?: 'required';
+  readonly first?: FirstEnrolment;
+  readonly number?: 'not-typed';
+  readonly unlock?: 'required';
+}
 
 /** Refuses what is never said of a method. */
 function assertOfMethod(of: OfferedMethod, options: Readonly<Record<string, unknown>>): void {
@@ -215,6 +224,7 @@ export const method: Noun = (command, context) => {
     .option('--least-pin <n>', methodWords.options.leastPin, wholeNumber)
     .addOption(new Option('--first <how>', methodWords.options.first).choices([...FIRST_ENROLMENTS, 'open']))
     .addOption(new Option('--number <typed-or-not>', methodWords.options.number).choices(['typed', 'not-typed']))
+    .addOption(new Option('--unlock <required-or-not>', methodWords.options.unlock).choices(['required', 'not']))
     .option('--life <seconds>', methodWords.options.life, wholeNumber)
     .option('--most-phones <n>', methodWords.options.mostPhones, wholeNumber)
     .option('--dry-run', methodWords.options.dryRunLockOuts)
@@ -238,6 +248,7 @@ export const method: Noun = (command, context) => {
             leastPin?: number;
             first?: FirstEnrolment | 'open';
             number?: 'typed' | 'not-typed';
+            unlock?: 'required' | 'not';
             life?: number;
             mostPhones?: number;
           },
@@ -255,9 +266,11 @@ export const method: Noun = (command, context) => {
                 pin: pinBefore,
                 first: firstBefore,
                 number: numberBefore,
+                unlock: unlockBefore,
                 ...others
-              } = (before?.parameters ?? {}) as { pin?: 'required'; first?: FirstEnrolment; number?: 'not-typed' };
+              } = (before?.parameters ?? {}) as Kept;
               const number = options.number ?? numberBefore;
+              const unlock = options.unlock ?? unlockBefore;
               const first = options.first ?? firstBefore;
               const pin = options.pin === undefined ? pinBefore : options.pin === 'required' ? options.pin : undefined;
               const parameters = {
@@ -266,6 +279,7 @@ export const method: Noun = (command, context) => {
                 ...(pin === undefined ? {} : { pin }),
                 ...(first === undefined || first === 'open' ? {} : { first }),
                 ...(number === 'not-typed' ? { number } : {}),
+                ...(unlock === 'required' ? { unlock } : {}),
                 ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
                 ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
               };

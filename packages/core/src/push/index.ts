@@ -9,6 +9,7 @@ export {
   readPushEnrolment,
   thumbprint,
   typeOf,
+  unlockChallenge,
   type DeviceKey,
   type PushMessageKind,
   type PushMessages,
@@ -16,4 +17,5 @@ export {
   type PushReading,
   type PushRefusal,
   type Subscription,
+  type Unlock,
 } from './messages.js';

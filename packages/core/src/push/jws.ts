@@ -2,7 +2,7 @@ import type { KeyObject } from 'node:crypto';
 import { canonicalJson, isSignedBy, type Json } from '../crypto/index.js';
 
 /** More than any message of a device needs. */
-const LONGEST = 4_096;
+const LONGEST = 12_288;
 
 export type JsonObject = Readonly<Record<string, Json>>;
 

@@ -1,5 +1,5 @@
 import type { KeyObject } from 'node:crypto';
-import { publicKeyOf, sha256 } from '../crypto/index.js';
+import { canonicalJson, publicKeyOf, sha256 } from '../crypto/index.js';
 import type { Json } from '../crypto/index.js';
 import { PUSH_DECISIONS, type PushDecision } from '../vocabulary.js';
 import { decoded, isMadeBy, readCompact, type JsonObject } from './jws.js';
@@ -26,6 +26,14 @@ export interface Subscription {
   readonly auth: string;
 }
 
+/**
+ * How the phone's holder was verified by the phone itself: by a credential that is made for nothing else (Web Authentication Level 3), with
+ * the first answer; used with each approval after that. The client data of both answer the challenge of {@link unlockChallenge}.
+ */
+export type Unlock =
+  | { readonly kind: 'made'; readonly credential: Buffer; readonly clientData: Buffer; readonly attestation: Buffer }
+  | { readonly kind: 'used'; readonly clientData: Buffer; readonly authData: Buffer; readonly signature: Buffer };
+
 /** What each kind of message says beside version, installation and time. */
 export interface PushMessages {
   /** A device shows that it was handed the code of an enrolment, and brings its key. */
@@ -39,6 +47,8 @@ export interface PushMessages {
     readonly challenge: Buffer;
     readonly decision: PushDecision;
     readonly number: string | null;
+    /** With an approval alone. */
+    readonly unlock: { readonly challenge: Buffer; readonly said: Unlock } | null;
   };
   /** A device says how it can be woken, or that it cannot any more. */
   readonly subscribe: { readonly device: string; readonly subscription: Subscription | null };
@@ -61,6 +71,11 @@ const bytes = (value: Json | undefined, length: number): Buffer | undefined => {
   const read = typeof value === 'string' ? decoded(value) : undefined;
   return read?.length === length ? read : undefined;
 };
+/** Bytes of any length up to that many; undefined where there are none. */
+const someBytes = (value: Json | undefined, most: number): Buffer | undefined => {
+  const read = typeof value === 'string' ? decoded(value) : undefined;
+  return read && read.length > 0 && read.length <= most ? read : undefined;
+};
 const hasOnly = (object: JsonObject, ...names: readonly string[]): boolean =>
   Object.keys(object).every((name) => names.includes(name));
 
@@ -74,15 +89,25 @@ const READERS: {
 } = {
   fetch: { members: ['dev'], read: (_, device) => ({ device }) },
   answer: {
-    members: ['dev', 'req', 'challenge', 'decision', 'number'],
-    read: ({ req, challenge, decision, number }, device) => {
+    members: ['dev', 'req', 'challenge', 'decision', 'number', 'unlock'],
+    read: (payload, device) => {
+      const { req, challenge, decision, number, unlock } = payload;
       const asked = bytes(challenge, 32);
       const decided = PUSH_DECISIONS.find((one) => one === decision);
       if (!text(req, 36) || !UUID.test(req) || !asked || !decided) return undefined;
       // A number goes with an approval, and with nothing else.
       if (number !== undefined && (typeof number !== 'string' || !/^\d\d$/.test(number) || decided !== 'approve'))
         return undefined;
-      return { device, request: req, challenge: asked, decision: decided, number: number ?? null };
+      const said = unlock === undefined ? null : readUnlock(unlock);
+      if (said === undefined || (said && decided !== 'approve')) return undefined;
+      return {
+        device,
+        request: req,
+        challenge: asked,
+        decision: decided,
+        number: number ?? null,
+        unlock: said && { challenge: unlockChallenge(payload), said },
+      };
     },
   },
   subscribe: {
@@ -98,6 +123,32 @@ const READERS: {
     },
   },
 };
+
+/** Longer ids are refused by the ceremony, Web Authentication Level 3 §7.1 step 25. */
+const LONGEST_CREDENTIAL = 1_023;
+
+function readUnlock(value: Json): Unlock | undefined {
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined;
+  const object = value as JsonObject;
+  const clientData = someBytes(object['clientData'], 1_000);
+  if (!clientData) return undefined;
+  if (hasOnly(object, 'clientData', 'credential', 'attestation')) {
+    const credential = someBytes(object['credential'], LONGEST_CREDENTIAL);
+    const attestation = someBytes(object['attestation'], 4_000);
+    return credential && attestation && { kind: 'made', credential, clientData, attestation };
+  }
+  if (!hasOnly(object, 'clientData', 'authData', 'signature')) return undefined;
+  const [authData, signature] = [someBytes(object['authData'], 1_000), someBytes(object['signature'], 1_000)];
+  return authData && signature && { kind: 'used', clientData, authData, signature };
+}
+
+/**
+ * What a phone's own verification is asked to sign: the SHA-256 hash of all else that the answer says, as canonical JSON (RFC 8785). So it
+ * holds for this answer to this request, and for no other.
+ *
+ * @param payload of the answer; its member `unlock` is left out
+ */
+export const unlockChallenge = ({ unlock: _, ...said }: JsonObject): Buffer => sha256(canonicalJson(said));
 
 /** Where and when a message is read. */
 export interface PushReading {

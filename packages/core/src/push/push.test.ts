@@ -1,4 +1,4 @@
-import { createPublicKey, webcrypto } from 'node:crypto';
+import { createHash, createPublicKey, webcrypto } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { canonicalJson, type Json } from '../crypto/index.js';
@@ -66,6 +66,7 @@ describe('what a phone says', () => {
         challenge: Buffer.alloc(32, 7),
         decision: 'approve',
         number: '42',
+        unlock: null,
       },
     });
     const { number: _, ...without } = answer();
@@ -137,6 +138,48 @@ describe('what a phone says', () => {
     expect(await why(await one.raw(head, payload.replace('{', '{ ')))).toBe('malformed');
   });
 
+  it('carries what the phone verified its holder by, bound to all else that it says', async () => {
+    const one = await phone();
+    const known = async () => await Promise.resolve(deviceKeyObject(one.key));
+    const read = async (payload: Record<string, Json>) =>
+      await readPush(await one.sign(typeOf('answer'), payload), 'answer', AT, known);
+    const text = (bytes: string) => Buffer.from(bytes).toString('base64url');
+    const made = { clientData: text('{}'), credential: text('id'), attestation: text('object') };
+    const used = { clientData: text('{}'), authData: text('data'), signature: text('signature') };
+    const challenge = createHash('sha256').update(canonicalJson(answer())).digest();
+    expect(await read(answer({ unlock: made }))).toMatchObject({
+      ok: true,
+      message: { unlock: { challenge, said: { kind: 'made', credential: Buffer.from('id') } } },
+    });
+    expect(await read(answer({ unlock: used }))).toMatchObject({
+      ok: true,
+      message: { unlock: { challenge, said: { kind: 'used', signature: Buffer.from('signature') } } },
+    });
+    // Whatever else is said, something else is verified; what verifies it is no part of that.
+    const all = [{}, { number: '43' }, { req: DEVICE }, { iat: NOW / 1000 + 1 }, { challenge: text('x'.repeat(32)) }];
+    const challenges = await Promise.all(
+      all.map(async (more) => {
+        const taken = await read(answer({ ...more, unlock: used }));
+        return taken.ok ? taken.message.unlock!.challenge.toString('hex') : 'refused';
+      }),
+    );
+    expect(new Set(challenges).size).toBe(all.length);
+    expect(challenges).not.toContain('refused');
+    const { number: _, ...numberless } = answer();
+    for (const [name, payload] of Object.entries({
+      'with a refusal': { ...numberless, decision: 'deny', unlock: used },
+      'of both kinds': answer({ unlock: { ...used, ...made } }),
+      'of neither': answer({ unlock: { clientData: text('{}') } }),
+      'with a member more': answer({ unlock: { ...used, more: text('1') } }),
+      'with nothing in it': answer({ unlock: { ...used, signature: '' } }),
+      'in another spelling': answer({ unlock: { ...used, signature: 'AB' } }),
+      'with an id too long': answer({ unlock: { ...made, credential: text('x'.repeat(1_024)) } }),
+      'as text': answer({ unlock: 'yes' }),
+      'as none': answer({ unlock: null }),
+    }))
+      expect(await read(payload), name).toEqual({ ok: false, reason: 'malformed' });
+  });
+
   it('holds no bit that could be another', async () => {
     const one = await phone();
     const known = async () => await Promise.resolve(deviceKeyObject(one.key));
@@ -155,7 +198,7 @@ describe('what a phone says', () => {
         expect(readPushEnrolment(any, AT).ok).toBe(false);
       }),
     );
-    expect((await readPush(`${token}${'A'.repeat(5_000)}`, 'answer', AT, known)).ok).toBe(false);
+    expect((await readPush(`${token}${'A'.repeat(13_000)}`, 'answer', AT, known)).ok).toBe(false);
   });
 
   it('enrols a key that it holds, and no other', async () => {

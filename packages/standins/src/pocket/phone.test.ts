@@ -5,6 +5,7 @@ import fastify from 'fastify';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createPushService } from '../push-service/server.js';
 import { PocketPhone } from './phone.js';
+import { ScreenLock } from './screen-lock.js';
 
 const schema = JSON.parse(
   readFileSync(new URL('../../../../docs/push-protocol.schema.json', import.meta.url), 'utf8'),
@@ -46,16 +47,16 @@ describe('what a phone says', () => {
     await phone.fetch();
     for (const decision of ['approve', 'deny', 'not-me'] as const) await phone.answer(request, decision);
     await phone.answer(request, 'approve', '07');
+    phone.lock = new ScreenLock('latch.wexmoor.example', 'https://latch.wexmoor.example');
+    for (const number of [undefined, '07']) await phone.answer(request, 'approve', number);
+    phone.lock = undefined;
     await phone.subscribe(pushAt);
     await phone.sayHowToWake(null);
     const kinds = told.map(({ header }) => /^nlatch-push-(\w+)\+jws$/.exec(header.typ)![1]!);
     expect(kinds).toEqual([
       'enrol',
       'fetch',
-      'answer',
-      'answer',
-      'answer',
-      'answer',
+      ...Array<string>(6).fill('answer'),
       'fetch',
       'subscribe',
       'subscribe',
@@ -69,7 +70,7 @@ describe('what a phone says', () => {
       expect(payload).toMatchObject({ v: 1, aud: 'https://latch.wexmoor.example' });
       // Anything more, less or other is none of it.
       expect(isOf(kinds[i]!)({ ...payload, more: 1 })).toBe(false);
-      for (const name of Object.keys(payload).filter((one) => one !== 'number')) {
+      for (const name of Object.keys(payload).filter((one) => one !== 'number' && one !== 'unlock')) {
         const { [name]: _, ...less } = payload;
         expect([name, isOf(kinds[i]!)(less)]).toEqual([name, false]);
         expect([name, isOf(kinds[i]!)({ ...payload, [name]: { other: true } })]).toEqual([name, false]);

@@ -1,5 +1,6 @@
-import { webcrypto } from 'node:crypto';
+import { createHash, webcrypto } from 'node:crypto';
 import { makeBrowserKeys, opened, type BrowserKeys } from '../push-service/message.js';
+import { ScreenLock } from './screen-lock.js';
 
 /**
  * A phone that approves, from docs/push-protocol.md and nothing else: it makes its key, follows a link, asks what waits for it, and answers.
@@ -25,7 +26,10 @@ export interface PhoneAsked {
   readonly state: string;
   /** What to subscribe for at a push service, and whether the service can wake this phone. */
   readonly waking: { readonly key: string; readonly state: 'none' | 'ready' | 'gone' };
+  /** How its holder is verified; null where that is not asked for. */
+  readonly unlock: { readonly rpId: string; readonly credential: string | null; readonly required: boolean } | null;
   readonly requests: readonly PhoneRequest[];
+  readonly answered: readonly { readonly application: string | null; readonly said: string; readonly at: string }[];
 }
 
 type Member = string | number | null | { readonly [name: string]: Member };
@@ -53,6 +57,9 @@ function canonical(value: Member): string {
 export class PocketPhone {
   /** Seconds that its clock is off. */
   clockOff = 0;
+  /** What verifies its holder, once it has been set up to. */
+  lock: ScreenLock | undefined;
+  #lockMade = false;
   #woken: { readonly keys: BrowserKeys; readonly messages: string } | undefined;
 
   private constructor(
@@ -82,21 +89,31 @@ export class PocketPhone {
 
   /** The same phone, which reaches the service elsewhere. */
   at(service: string): PocketPhone {
-    return new PocketPhone(this.installation, service, this.keys, this.device);
+    const same = new PocketPhone(this.installation, service, this.keys, this.device);
+    same.lock = this.lock;
+    same.#lockMade = this.#lockMade;
+    return same;
+  }
+
+  /** Its screen lock is to verify its holder with each approval; with its first answer, and never later. */
+  useLock({ unlock }: Pick<PhoneAsked, 'unlock'>): ScreenLock {
+    if (!unlock) throw new Error('the service cannot verify the holder of this phone');
+    return (this.lock = new ScreenLock(unlock.rpId, this.installation));
   }
 
   async fetch(): Promise<PhoneAsked> {
     return (await this.post('/phones/requests', await this.signed('fetch', { dev: this.device }))) as PhoneAsked;
   }
 
-  /** Answers a request. @returns what the service made of it: `taken`, `wrong-number` or `over` */
+  /** Answers a request. @returns what the service made of it: `taken`, `wrong-number`, `locked`, `same-browser` or `over` */
   async answer(
     request: Pick<PhoneRequest, 'id' | 'challenge'>,
     decision: 'approve' | 'deny' | 'not-me',
     number?: string,
   ): Promise<string> {
-    const token = await this.answerFor(request, decision, number);
-    return await this.send(token);
+    const outcome = await this.send(await this.answerFor(request, decision, number));
+    if (outcome === 'taken' && decision === 'approve' && this.lock) this.#lockMade = true;
+    return outcome;
   }
 
   /** The signed answer, without sending it. */
@@ -106,14 +123,26 @@ export class PocketPhone {
     number?: string,
     more: Readonly<Record<string, Member>> = {},
   ): Promise<string> {
-    return await this.signed('answer', {
+    const said = {
+      ...this.common(),
       dev: this.device,
       req: id,
       challenge,
       decision,
       ...(number === undefined ? {} : { number }),
       ...more,
+    };
+    if (!this.lock || decision !== 'approve' || 'unlock' in more) return await this.signed('answer', said);
+    const hash = createHash('sha256').update(canonical(said)).digest();
+    return await this.signed('answer', {
+      ...said,
+      unlock: this.#lockMade ? this.lock.used(hash) : this.lock.made(hash),
     });
+  }
+
+  /** What every message says. */
+  private common() {
+    return { v: 1, aud: this.installation, iat: Math.floor(Date.now() / 1000) + this.clockOff };
   }
 
   async send(token: string): Promise<string> {
@@ -153,9 +182,8 @@ export class PocketPhone {
     payload: Readonly<Record<string, Member>>,
     header: Readonly<Record<string, Member>> = {},
   ): Promise<string> {
-    const iat = Math.floor(Date.now() / 1000) + this.clockOff;
     const head = canonical({ alg: 'ES256', typ: `nlatch-push-${kind}+jws`, ...header });
-    const body = canonical({ v: 1, aud: this.installation, iat, ...payload });
+    const body = canonical({ ...this.common(), ...payload });
     const input = `${base64url(Buffer.from(head))}.${base64url(Buffer.from(body))}`;
     const signature = await webcrypto.subtle.sign(
       { name: 'ECDSA', hash: 'SHA-256' },

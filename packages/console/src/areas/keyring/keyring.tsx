@@ -20,6 +20,7 @@ import { ReportLost, Resync, TryCode } from './device-dialogs.js';
 import { GivePin, Restrict } from './pin-dialogs.js';
 import { EnrolKey } from './enrol-key.js';
 import { EnrolPhone } from './enrol-phone.js';
+import { PhoneSeen, PhoneStates, TestPhone } from './phone.js';
 import { EnrolTotp } from './enrol-totp.js';
 import { RecoveryCodes } from './recovery-codes.js';
 import { GiveToken } from './give-token.js';
@@ -314,10 +315,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           {guard && <State tone="held">{guard}</State>}
           {key?.copied && <State tone="held">{w.keyCopied}</State>}
           {key?.compromised && <State tone="held">{modelsWords.keyModels.compromised}</State>}
-          {one.phone?.silent && <State tone="held">{w.phoneSilent}</State>}
-          {one.phone && one.phone.rings !== 'none' && (
-            <State tone={one.phone.rings === 'ready' ? 'good' : 'held'}>{w.rings[one.phone.rings]}</State>
-          )}
+          {one.phone && <PhoneStates phone={one.phone} />}
           {one.recovery && (
             <State tone={one.recovery.left > LIMITS.recoveryCodesFew ? 'good' : 'held'}>
               {say(w.codesLeft, one.recovery)}
@@ -337,6 +335,7 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
           {one.state === 'pending' && (one.totp !== null || one.hotp !== null) && (
             <Button onPress={() => setOpen('prove')}>{w.prove}</Button>
           )}
+          {one.phone && one.state === 'active' && <TestPhone authenticator={one.id} />}
           {showsCodes && <Button onPress={() => setOpen('try')}>{w.tryAct}</Button>}
           {showsCodes && <Button onPress={() => setOpen('resync')}>{w.resync}</Button>}
           {showsCodes && (
@@ -359,13 +358,8 @@ function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Pe
       <Small>
         {details.length > 0 && `${details.join(', ')}; `}
         {w.used}: <Time at={one.lastUsedAt} />
-        {one.phone?.seenAt && (
-          <>
-            {' · '}
-            {w.phoneSeen}: <Time at={one.phone.seenAt} />
-          </>
-        )}
         {one.lastUsedIn !== null && `, ${one.lastUsedIn}`}
+        {one.phone && <PhoneSeen phone={one.phone} />}
       </Small>
       {change.trouble && <Banner $tone="danger">{change.trouble.text}</Banner>}
       {prefer.trouble && <Banner $tone="danger">{prefer.trouble.text}</Banner>}

@@ -44,7 +44,9 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
               ? sayNotBySelf(value as unknown as readonly SelfAction[])
               : name === 'number'
                 ? `${w.parameters.number} ${w.numberNot}`
-                : `${w.parameters[name as 'digits']} ${value}`,
+                : name === 'unlock'
+                  ? `${w.parameters.unlock} ${w.unlockRequired}`
+                  : `${w.parameters[name as 'digits']} ${value}`,
         )),
   ];
   return parts.join(' · ');
@@ -233,9 +235,10 @@ function EditCell({
   );
   const selfActions = parameters['notBySelf'];
   const ofPhones = 'mostPhones' in parameters;
-  const { number, life, mostPhones } = before as PhoneParameters;
+  const { number, unlock, life, mostPhones } = before as PhoneParameters;
   const [phoneRules, setPhoneRules] = useState<PhoneParameters>({
     ...(number === undefined ? {} : { number }),
+    ...(unlock === undefined ? {} : { unlock }),
     ...(life === undefined ? {} : { life }),
     ...(mostPhones === undefined ? {} : { mostPhones }),
   });

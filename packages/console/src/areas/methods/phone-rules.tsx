@@ -8,6 +8,7 @@ const w = methodsWords.methodSettings;
 /** What is said of phones that approve; each may be left unsaid. */
 export interface PhoneParameters {
   readonly number?: 'not-typed';
+  readonly unlock?: 'required';
   readonly life?: number;
   readonly mostPhones?: number;
 }
@@ -21,6 +22,7 @@ export function PhoneRules({
   onChange: (rules: PhoneParameters) => void;
 }) {
   const { number, ...others } = rules;
+  const { unlock, ...unlockUnsaid } = rules;
   const whole = (name: 'life' | 'mostPhones', description: string) => (
     <TextField
       label={w.parameters[name]}
@@ -46,6 +48,16 @@ export function PhoneRules({
         ]}
       />
       <Small>{w.numberHint}</Small>
+      <Select
+        label={w.parameters.unlock}
+        value={unlock ?? 'offered'}
+        onChange={(id) => onChange(id === 'required' ? { ...unlockUnsaid, unlock: id } : unlockUnsaid)}
+        options={[
+          { id: 'offered', text: w.unlockOffered },
+          { id: 'required', text: w.unlockRequired },
+        ]}
+      />
+      <Small>{w.unlockHint}</Small>
       {whole('life', w.lifeHint)}
       {whole('mostPhones', w.mostPhonesHint)}
     </>

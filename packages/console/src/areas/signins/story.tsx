@@ -35,6 +35,7 @@ export function Story({ story }: { story: Answer<'activity.show'> }) {
           <span>
             {say(shared.story[step.what], {
               prompt: step.prompt ? shared.prompts[step.prompt] : '',
+              from: step.from ?? '',
               method: step.method ? shared.methods[step.method] : '',
               proved: step.proved ? new Date(step.proved).toLocaleString(locale) : '',
             })}

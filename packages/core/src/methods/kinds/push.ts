@@ -19,6 +19,11 @@ export const push = methodSpec({
         of: ['not-typed'],
         says: 'A tap is enough where something else was proved before; administrators type the number all the same',
       },
+      unlock: {
+        kind: 'one of',
+        of: ['required'],
+        says: 'New phones have to be set up with their screen lock, which is asked for with each approval',
+      },
       life: { kind: 'whole', least: 30, most: 180, says: 'Seconds that a phone is asked; 90 unless said' },
       mostPhones: { kind: 'whole', least: 1, most: 10, says: 'Phones of one person at most; 10 unless said' },
       ...FIRST_PARAMETERS,

@@ -5,6 +5,7 @@ import {
   offerOf,
   type CodeRules,
   type MethodParameters,
+  type OfferedMethod,
   type PinnedMethod,
   type Offer,
 } from '@nimble-latch/core/methods';
@@ -37,10 +38,19 @@ export async function assertOffered(deps: Deps, db: Db, person: Id, method: Meth
 }
 
 /** What the method settings say of somebody's keys. */
-export async function keyRulesOf(deps: Deps, db: Db, person: Id): Promise<MethodParameters> {
+export const keyRulesOf = async (deps: Deps, db: Db, person: Id): Promise<MethodParameters> =>
+  await parametersOf(deps, db, person, 'webauthn');
+
+/** What the method settings say of a method, for somebody. */
+export async function parametersOf(
+  deps: Deps,
+  db: Db,
+  person: Id,
+  method: OfferedMethod,
+): Promise<MethodParameters> {
   const { settings, needsGroups } = await deps.methods.current();
   const groups = needsGroups ? await groupsOf(db, person) : undefined;
-  return decidedFor(settings, 'webauthn', groups ?? new Set())?.cell.parameters ?? {};
+  return decidedFor(settings, method, groups ?? new Set())?.cell.parameters ?? {};
 }
 
 /** Whether keys of anybody have to verify their holder: asked of everybody as long as nobody has shown who they are. */

@@ -6,6 +6,7 @@ import { authenticators } from '../keyring/authenticator.model.js';
 import { guardColumns, guardOf } from '../keyring/authenticator-row.js';
 import type { Maker } from '../keyring/enrolling.js';
 import { noticeOfNotMe } from '../notices/notices.js';
+import { isBegunHere } from '../signins/here.js';
 import { lockedAsked, lockingAsked, refusedByPhone } from '../signins/by-phone.js';
 import type { StoredSignIn } from '../signins/stored.js';
 import { foundOut } from '../signins/verdict.js';
@@ -18,6 +19,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { askedOf } from './asked.js';
 import { heard, readDevice, type DeviceRow } from './devices.js';
+import { unlockedBy } from './unlock.js';
 
 /** How often it is written down that a phone has asked. */
 const SEEN_AGAIN_MS = 60_000;
@@ -50,10 +52,11 @@ interface RequestRow {
   readonly state: PushRequestState;
   readonly lane: Lane;
   readonly wrong: number;
+  readonly unlocked: number;
   readonly past: number;
 }
 
-const REQUEST = `SELECT q.id, q.sign_in_id, q.device_id, q.challenge, q.number, q.state, q.lane, q.wrong, (q.valid_until <= UTC_TIMESTAMP(3)) AS past
+const REQUEST = `SELECT q.id, q.sign_in_id, q.device_id, q.challenge, q.number, q.state, q.lane, q.wrong, q.unlocked, (q.valid_until <= UTC_TIMESTAMP(3)) AS past
   FROM push_requests q WHERE q.id = :id AND q.person_id = :person`;
 
 /**
@@ -76,6 +79,8 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
       await deny(deps, work, doer, now, row, stored, message.decision);
       return { answer: { outcome: 'taken' as const } };
     }
+    // Out of band is a second device, or nothing is gained by it.
+    if (stored && isBegunHere(call.cookies, stored.id)) return { answer: { outcome: 'same-browser' as const } };
     const admission = admit(guardOf(now, row.lane), work.now.getTime());
     if (!admission.admitted) {
       refusal =
@@ -84,12 +89,18 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
           : throttledUntil(admission.until, work.now.getTime());
       return { answer: { outcome: 'over' as const } };
     }
+    const unlocked = await unlockedBy(deps, work, now, message.unlock);
+    if (!unlocked.ok) {
+      if (unlocked.why !== undefined) await notUnlocked(work, doer, now, row, stored?.id, unlocked.why);
+      return { answer: { outcome: 'locked' as const } };
+    }
     if (!isRightNumber(row.number, message.number)) {
       await wrongNumber(deps, work, doer, now, row, stored);
       return { answer: { outcome: 'wrong-number' as const } };
     }
     // Nothing reads it in here: it travels together with the commit.
-    for (const statement of settling(row, now, 'approved')) work.atEnd(statement);
+    if (unlocked.write) work.atEnd(unlocked.write);
+    for (const statement of settling(row, now, 'approved', call.origin)) work.atEnd(statement);
     told(deps, work, row);
     if (guardOf(now, row.lane).failures > 0)
       await authenticators(work).update(guardColumns(row.lane, CLEAR), {
@@ -109,16 +120,21 @@ const mayAnswer = (device: DeviceRow, row: RequestRow, { challenge }: PushMessag
   Number(row.past) === 0 &&
   constantTimeEqual(row.challenge, challenge) &&
   (row.device_id === null
-    ? device.state === 'active'
+    ? device.state === 'active' && (Number(row.unlocked) === 0 || device.unlock_id !== null)
     : row.device_id.equals(device.id) && device.state !== 'suspended');
 
 const isRightNumber = (number: string | null, typed: string | null): boolean =>
   number === null || (typed !== null && constantTimeEqual(Buffer.from(number), Buffer.from(typed)));
 
-const settling = (row: RequestRow, device: DeviceRow, state: PushRequestState): readonly Statement[] => [
+const settling = (
+  row: RequestRow,
+  device: DeviceRow,
+  state: PushRequestState,
+  from: string,
+): readonly Statement[] => [
   {
-    sql: 'UPDATE push_requests SET state = :state, answered_at = UTC_TIMESTAMP(3), answered_by = :device WHERE id = :id',
-    values: { id: row.id, state, device: device.id },
+    sql: 'UPDATE push_requests SET state = :state, answered_at = UTC_TIMESTAMP(3), answered_by = :device, answered_from = :from WHERE id = :id',
+    values: { id: row.id, state, device: device.id, from },
   },
   {
     sql: 'UPDATE push_devices SET answered_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :device',
@@ -137,14 +153,15 @@ async function settle(
   row: RequestRow,
   device: DeviceRow,
   state: PushRequestState,
+  from: string,
 ): Promise<void> {
-  for (const statement of settling(row, device, state)) await carryOut(work, statement);
+  for (const statement of settling(row, device, state, from)) await carryOut(work, statement);
   told(deps, work, row);
 }
 
 const entry = (
   doer: Maker,
-  action: 'push.denied' | 'push.wrong-number',
+  action: 'push.denied' | 'push.wrong-number' | 'push.not-unlocked',
   device: DeviceRow,
   signIn: Id | undefined,
   more = {},
@@ -166,7 +183,7 @@ async function deny(
   decision: 'deny' | 'not-me',
 ): Promise<void> {
   const why = decision === 'deny' ? 'denied' : 'not-me';
-  await settle(deps, work, row, device, why);
+  await settle(deps, work, row, device, why, doer.origin);
   await work.trail(entry(doer, 'push.denied', device, stored?.id, { why }));
   if (!stored) return;
   const judgement = { type: 'denied', authenticator: idText(device.id), why } as const;
@@ -175,6 +192,27 @@ async function deny(
   // By the person's own word, as an administrator would say it.
   await foundOut(deps, work, doer, ended);
   await noticeOfNotMe(deps, work, { person: ended.displayName ?? '', signIn: ended.id, from: ended.sourceAddress });
+}
+
+/** An approval whose verification does not hold is somebody who has the phone's key and not its holder: it counts as a wrong number does. */
+async function notUnlocked(
+  work: Work,
+  doer: Maker,
+  device: DeviceRow,
+  row: RequestRow,
+  signIn: Id | undefined,
+  why: string,
+): Promise<void> {
+  await work.trail(entry(doer, 'push.not-unlocked', device, signIn, { why }));
+  await failed(work, device, row);
+}
+
+/** One more failure of this phone in this lane: it rests, longer each time. */
+async function failed(work: Work, device: DeviceRow, { lane }: RequestRow): Promise<void> {
+  await authenticators(work).update(guardColumns(lane, reserve(guardOf(device, lane), work.now.getTime())), {
+    where: { id: idText(device.id) },
+    transaction: work.transaction,
+  });
 }
 
 async function wrongNumber(
@@ -187,12 +225,9 @@ async function wrongNumber(
 ): Promise<void> {
   const wrong = row.wrong + 1;
   await work.trail(entry(doer, 'push.wrong-number', device, stored?.id));
-  await authenticators(work).update(guardColumns(row.lane, reserve(guardOf(device, row.lane), work.now.getTime())), {
-    where: { id: idText(device.id) },
-    transaction: work.transaction,
-  });
+  await failed(work, device, row);
   await write(work, 'UPDATE push_requests SET wrong = :wrong WHERE id = :id', { id: row.id, wrong });
   if (wrong < WRONG_NUMBERS_MOST) return;
-  await settle(deps, work, row, device, 'given-up');
+  await settle(deps, work, row, device, 'given-up', doer.origin);
   if (stored) await refusedByPhone(deps, work, doer, stored, { type: 'unanswered' });
 }

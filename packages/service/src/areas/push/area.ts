@@ -14,7 +14,7 @@ export const pushArea = area({
   provides: (platform) => ({ phoneAnswers: new PhoneAnswers(platform), phoneWaking: new PhoneWaking() }),
   // Kept as long as somebody looks back over a bad day; the sign-in tells its own story for longer.
   sweeps: [
-    { table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 7 DAY' },
+    { table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 30 DAY' },
     // Where a phone that has ended could be reached is nobody's business any more.
     {
       table: 'push_wakes',

@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
+import type { Id, PushDecision, PushRequestState } from '@nimble-latch/core/vocabulary';
 import { labelOf } from '../browsers/browsers.js';
 import { readSettings } from '../insight/settings-cache.js';
 import { locate } from '../networks/table.js';
@@ -7,6 +7,7 @@ import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { idBytes, idText } from '../../platform/ids.js';
+import { unlockingOf, type UnlockColumns } from './unlock.js';
 
 type Asked = Answer<'phones.fetch'>;
 
@@ -22,7 +23,7 @@ interface WaitingRow {
   readonly application: string | null;
 }
 
-interface WhoseRow {
+interface WhoseRow extends UnlockColumns {
   readonly person_id: Buffer;
   readonly state: string;
   readonly display_name: string;
@@ -42,23 +43,38 @@ export async function stateOfAsked(db: Db, request: Id): Promise<PushRequestStat
 const WAITING = `SELECT q.id, q.sign_in_id, q.challenge, q.number, q.source_address, q.browser, q.created_at, q.valid_until,
     (SELECT x.name FROM applications x WHERE x.id = q.application_id) AS application
   FROM push_requests q WHERE q.person_id = :person AND q.state = 'waiting' AND q.valid_until > UTC_TIMESTAMP(3)
-    AND (q.device_id = :device OR (q.device_id IS NULL AND :active = 1)) ORDER BY q.created_at DESC, q.id DESC LIMIT 10`;
+    AND (q.device_id = :device OR (q.device_id IS NULL AND :active = 1 AND (q.unlocked = 0 OR :unlocks = 1))) ORDER BY q.created_at DESC, q.id DESC LIMIT 10`;
 
-/** What waits for a phone. */
+interface AnsweredRow {
+  readonly state: PushRequestState;
+  readonly answered_at: Date;
+  readonly application: string | null;
+}
+
+/** What this phone answered lately: whoever holds it may see there what they did not do. */
+const ANSWERED = `SELECT q.state, q.answered_at, (SELECT x.name FROM applications x WHERE x.id = q.application_id) AS application
+  FROM push_requests q WHERE q.answered_by = :device AND q.sign_in_id IS NOT NULL AND q.state <> 'given-up' ORDER BY q.answered_at DESC LIMIT 5`;
+const SAID: Readonly<Partial<Record<PushRequestState, PushDecision>>> = { denied: 'deny', 'not-me': 'not-me' };
+
+/** What waits for a phone, and what it needs to know of itself. */
 export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promise<Asked> {
   const whose = await selectOne<WhoseRow>(
     db,
-    `SELECT a.person_id, a.state, p.display_name, w.made_at AS wake_at, w.gone_at AS wake_gone_at
-     FROM authenticators a JOIN persons p ON p.id = a.person_id LEFT JOIN push_wakes w ON w.id = a.id WHERE a.id = :id`,
+    `SELECT a.person_id, a.state, p.display_name, w.made_at AS wake_at, w.gone_at AS wake_gone_at, d.unlock_id, d.unlock_key, d.unlock_count, d.unlock_synced, d.unlock_rp_id
+     FROM authenticators a JOIN push_devices d ON d.authenticator_id = a.id JOIN persons p ON p.id = a.person_id LEFT JOIN push_wakes w ON w.id = a.id WHERE a.id = :id`,
     { id: idBytes(device) },
   );
   if (!whose || !isKnown(whose.state)) throw new Refusal('phone-unknown');
-  const rows = await select<WaitingRow>(db, WAITING, {
-    person: whose.person_id,
-    device: idBytes(device),
-    active: whose.state === 'active' ? 1 : 0,
-  });
-  const { settings } = await readSettings(db);
+  const [rows, answered, { settings }] = await Promise.all([
+    select<WaitingRow>(db, WAITING, {
+      person: whose.person_id,
+      device: idBytes(device),
+      active: whose.state === 'active' ? 1 : 0,
+      unlocks: whose.unlock_id ? 1 : 0,
+    }),
+    select<AnsweredRow>(db, ANSWERED, { device: idBytes(device) }),
+    readSettings(db),
+  ]);
   return {
     now: now.toISOString(),
     organisation: settings.organisation,
@@ -68,6 +84,12 @@ export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promis
       key: (await deps.phoneWaking.sender(deps)).publicKey,
       state: whose.wake_at === null ? 'none' : whose.wake_gone_at === null ? 'ready' : 'gone',
     },
+    unlock: await unlockingOf(deps, db, { ...whose, state: whose.state }),
+    answered: answered.map(({ application, state, answered_at }) => ({
+      application,
+      said: SAID[state] ?? 'approve',
+      at: answered_at.toISOString(),
+    })),
     requests: await Promise.all(
       rows.map(async (row) => {
         const [network] = await locate(deps, row.source_address);

@@ -5,9 +5,10 @@ import { selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { idBytes, storedId } from '../../platform/ids.js';
+import type { UnlockColumns } from './unlock.js';
 
 /** A phone that has brought its key. */
-export interface DeviceRow extends GuardColumns {
+export interface DeviceRow extends GuardColumns, UnlockColumns {
   readonly id: Buffer;
   readonly person_id: Buffer;
   readonly state: AuthenticatorState;
@@ -18,7 +19,7 @@ export interface DeviceRow extends GuardColumns {
 }
 
 /** As long as it is on the keyring of somebody who is active; what ended, or is on a carrier that is lost, is not known any more. */
-const DEVICE = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures, a.familiar_paused_until, a.stranger_failures, a.stranger_paused_until, d.key_x, d.key_y, d.seen_at
+const DEVICE = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures, a.familiar_paused_until, a.stranger_failures, a.stranger_paused_until, d.key_x, d.key_y, d.seen_at, d.unlock_id, d.unlock_key, d.unlock_count, d.unlock_synced, d.unlock_rp_id
   FROM push_devices d JOIN authenticators a ON a.id = d.authenticator_id JOIN persons p ON p.id = a.person_id LEFT JOIN carriers c ON c.id = a.carrier_id
   WHERE d.authenticator_id = :id AND d.key_x IS NOT NULL AND a.state IN ('pending', 'active', 'suspended') AND p.state = 'active' AND COALESCE(c.state, '') <> 'lost'`;
 

@@ -10,8 +10,8 @@ import { assertOwn, enrolledBy, ownBy } from '../keyring/own.js';
 import { activate, lockPending } from '../keyring/activate.js';
 import type { AuthenticatorRow } from '../keyring/authenticator-row.js';
 import { authenticatorOf } from '../keyring/described.js';
+import { ownParty } from '../keyring/relying-party.js';
 import { assertOffered } from '../methods/offer.js';
-import { insertAll } from '../../platform/db/bulk-insert.js';
 import { brokenUniqueIndex } from '../../platform/db/errors.js';
 import { selectOne, selectOneToWrite, write } from '../../platform/db/sql.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
@@ -24,7 +24,7 @@ import { issueToken, tokenId, verifyToken } from '../../platform/secrets/tokens.
 import { askedOf } from './asked.js';
 import { phoneRefusal } from './devices.js';
 import { pushDevices } from './push-device.model.js';
-import { pushRequests } from './push-request.model.js';
+import { askOfNothing } from './test-phone.js';
 
 /** How long a phone may follow the link: as long as the page that shows it is good. */
 const CODE_LIFE_MS = 15 * 60_000;
@@ -59,7 +59,10 @@ async function makePush(
 ): Promise<Answer<'push.begin'>> {
   await lockEnrolling(work, person);
   const offer = await assertOffered(deps, work, person, 'push');
-  await assertRoom(work, person, offer.decided?.cell.parameters?.mostPhones ?? PHONES_MOST);
+  const { mostPhones, unlock } = offer.decided?.cell.parameters ?? {};
+  await assertRoom(work, person, mostPhones ?? PHONES_MOST);
+  // Where our pages have an address and no name no phone could be unlocked: that is said before somebody takes theirs out.
+  if (unlock === 'required') await ownParty(deps);
   await permit();
   const carrierId = await carrierFor(deps, work, maker, person, carrier);
   const id = newId(deps);
@@ -142,24 +145,7 @@ export const enrolPhone: Handler<'phones.enrol'> = async (deps, call) => {
         { id: idBytes(device), hash: row.hash, x: key.x, y: key.y, thumbprint: thumbprint(key), now: work.now },
       );
       if (taken !== 1) throw new Refusal('phone-unknown');
-      await insertAll(work, 'push_requests', [
-        pushRequests.sent({
-          id: newId(deps),
-          personId: person,
-          signInId: null,
-          deviceId: device,
-          applicationId: null,
-          challenge: Buffer.from(deps.random(32)),
-          number: null,
-          state: 'waiting',
-          lane: 'familiar',
-          source: null,
-          sourceAddress: call.origin,
-          browser: call.browser ?? null,
-          createdAt: work.now,
-          validUntil: new Date(work.now.getTime() + TEST_LIFE_MS),
-        }),
-      ]);
+      await askOfNothing(deps, work, { person, device, lifeMs: TEST_LIFE_MS }, call);
       const doer = { actor: { kind: 'page', personId: person }, origin: call.origin } as const;
       await work.trail(entryOf(doer, 'phone.came', { kind: 'authenticator', id: device }, { person }));
       return { answer: { ...(await askedOf(deps, work, device, work.now)), device } };
@@ -190,6 +176,13 @@ async function prove(deps: Deps, work: Work, maker: Maker, id: Id): Promise<Auth
   );
   if (!approved) throw new Refusal('phone-waits');
   await write(work, "UPDATE push_requests SET state = 'used' WHERE id = :id", { id: approved.id });
+  const unlocks = await selectOne(
+    work,
+    'SELECT 1 AS one FROM push_devices WHERE authenticator_id = :id AND unlock_id IS NOT NULL',
+    { id: row.id },
+  );
+  // Its approvals are verified ones from now on: it makes no others.
+  if (unlocks) await authenticators(work).update({ verified: true }, { where: { id }, transaction: work.transaction });
   await activate(deps, work, maker, row);
   return row;
 }

@@ -1,6 +1,6 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { fixedBytes, id, instant, keyId } from '../../platform/db/columns.js';
+import { ascii, bytes, fixedBytes, flag, id, instant, keyId, unsignedBigInteger } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** What is said of a phone that approves, beside the authenticator that it is: its public key, or the code by which it is to bring one. */
@@ -15,6 +15,13 @@ export class PushDevice extends Model<InferAttributes<PushDevice>, InferCreation
   /** When it last asked what waits for it. */
   declare seenAt: CreationOptional<Date | null>;
   declare answeredAt: CreationOptional<Date | null>;
+  /** The credential by which the phone verifies its holder: made with the first answer, used with each approval after it. */
+  declare unlockId: CreationOptional<Buffer | null>;
+  declare unlockKey: CreationOptional<Buffer | null>;
+  declare unlockCount: CreationOptional<number | null>;
+  /** Its maker may keep it on several devices of the same person. */
+  declare unlockSynced: CreationOptional<boolean | null>;
+  declare unlockRpId: CreationOptional<string | null>;
 }
 
 export const pushDevices = tableOf(
@@ -30,6 +37,11 @@ export const pushDevices = tableOf(
     codeUntil: instant.orNone(),
     seenAt: instant.orNone(),
     answeredAt: instant.orNone(),
+    unlockId: bytes(1023).orNone(),
+    unlockKey: bytes(1100).orNone(),
+    unlockCount: unsignedBigInteger.orNone(),
+    unlockSynced: flag.orNone(),
+    unlockRpId: ascii('varchar(253)', 'ascii_general_ci').orNone(),
   },
   {
     indexes: [

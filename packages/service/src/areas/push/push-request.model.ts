@@ -1,7 +1,7 @@
 import { Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
 import type { Lane } from '@nimble-latch/core/throttle';
-import { ascii, fixedBytes, id, instant, integer, letters, line, word } from '../../platform/db/columns.js';
+import { ascii, fixedBytes, flag, id, instant, integer, letters, line, word } from '../../platform/db/columns.js';
 import { tableOf } from '../../platform/db/models.js';
 
 /** One question to somebody's phones: whether a sign-in is theirs. Answered once, by one of them. */
@@ -27,6 +27,10 @@ export class PushRequest extends Model<InferAttributes<PushRequest>, InferCreati
   declare wrong: CreationOptional<number>;
   declare answeredAt: CreationOptional<Date | null>;
   declare answeredBy: CreationOptional<Id | null>;
+  /** Only phones that verify their holder are asked. */
+  declare unlocked: CreationOptional<boolean>;
+  /** The address that the answer came from. */
+  declare answeredFrom: CreationOptional<string | null>;
 }
 
 export const pushRequests = tableOf(
@@ -51,12 +55,15 @@ export const pushRequests = tableOf(
     wrong: integer({ first: 0 }),
     answeredAt: instant.orNone(),
     answeredBy: id.orNone(),
+    unlocked: flag({ first: false }),
+    answeredFrom: ascii('varchar(45)', 'ascii_bin').orNone(),
   },
   {
     indexes: [
       { name: 'push_requests_person', fields: ['person_id', 'created_at'] },
       { name: 'push_requests_sign_in', fields: ['sign_in_id'] },
       { name: 'push_requests_until', fields: ['valid_until'] },
+      { name: 'push_requests_answerer', fields: ['answered_by', 'answered_at'] },
       { name: 'push_requests_answered', fields: ['answered_at'] },
     ],
   },

@@ -118,7 +118,7 @@ const mayBeGoneTo = ({ config }: Deps, endpoint: string): boolean => {
   );
 };
 
-const WAKEABLE = `SELECT w.id, w.subscription_sealed FROM push_wakes w JOIN authenticators a ON a.id = w.id LEFT JOIN carriers c ON c.id = a.carrier_id
+const WAKEABLE = `SELECT w.id, w.subscription_sealed, d.unlock_id IS NOT NULL AS unlocks FROM push_wakes w JOIN push_devices d ON d.authenticator_id = w.id JOIN authenticators a ON a.id = w.id LEFT JOIN carriers c ON c.id = a.carrier_id
   WHERE a.person_id = :person AND a.state = 'active' AND w.gone_at IS NULL AND COALESCE(c.state, '') <> 'lost'`;
 
 /**
@@ -126,12 +126,23 @@ const WAKEABLE = `SELECT w.id, w.subscription_sealed FROM push_wakes w JOIN auth
  * sees the question by itself.
  *
  * @param until milliseconds since 1970, until when they are asked
+ * @param only which of them are asked, where it is not all
  */
-export function wakePhones(deps: Deps, person: Id, until: number): void {
+export function wakePhones(
+  deps: Deps,
+  person: Id,
+  until: number,
+  only: { readonly device?: Id; readonly unlocked?: boolean } = {},
+): void {
   const waking = async (): Promise<void> => {
-    const rows = await select<{ id: Buffer; subscription_sealed: Buffer }>(deps, WAKEABLE, {
-      person: idBytes(person),
-    });
+    const rows = (
+      await select<{ id: Buffer; subscription_sealed: Buffer; unlocks: number }>(deps, WAKEABLE, {
+        person: idBytes(person),
+      })
+    ).filter(
+      ({ id, unlocks }) =>
+        (only.device === undefined || idText(id) === only.device) && (!only.unlocked || Number(unlocks) === 1),
+    );
     if (rows.length === 0) return;
     const usefulMs = until - deps.now().getTime();
     const messages = await Promise.all(

@@ -1,7 +1,7 @@
 import type { Answer, Parsed } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import { delegateOf } from '@nimble-latch/core/signin';
-import type { Verdict, Id } from '@nimble-latch/core/vocabulary';
+import type { PushRequestState, Verdict, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
@@ -111,6 +111,49 @@ export async function latestOf(deps: Pick<Deps, 'sequelize' | 'now'>, person: Id
   return await withDelegates(deps, shown);
 }
 
+type Step = Answer<'activity.show'>['steps'][number];
+
+const BY_PHONE: Readonly<Partial<Record<PushRequestState, Step['what']>>> = {
+  approved: 'phone-approved',
+  used: 'phone-approved',
+  denied: 'phone-denied',
+  'not-me': 'phone-not-me',
+  'given-up': 'phone-given-up',
+};
+
+/** When phones that were asked first showed it, and what was said there, from where; as long as that is kept. */
+async function phoneStepsOf(db: Db, { id, endedAt }: StoredSignIn): Promise<Step[]> {
+  const rows = await select<{
+    state: PushRequestState;
+    shown_at: Date | null;
+    answered_at: Date | null;
+    answered_by: Buffer | null;
+    answered_from: string | null;
+  }>(
+    db,
+    'SELECT state, shown_at, answered_at, answered_by, answered_from FROM push_requests WHERE sign_in_id = :id ORDER BY created_at',
+    { id: idBytes(id) },
+  );
+  // Answers are noted by the clock of the database, a sign-in by that of its node.
+  const noted = (at: Date) => (endedAt && at > endedAt ? endedAt : at).toISOString();
+  return rows.flatMap((row): Step[] => {
+    const what = BY_PHONE[row.state];
+    return [
+      ...(row.shown_at ? [{ at: noted(row.shown_at), what: 'phone-shown' as const }] : []),
+      ...(row.answered_at && what
+        ? [
+            {
+              at: noted(row.answered_at),
+              what,
+              ...(row.answered_by ? { authenticator: idText(row.answered_by) } : {}),
+              ...(row.answered_from ? { from: row.answered_from } : {}),
+            },
+          ]
+        : []),
+    ];
+  });
+}
+
 /** The full story of one sign-in. */
 export async function storyOf(
   db: Db,
@@ -118,11 +161,12 @@ export async function storyOf(
   applicationName: string | null,
   now: Date,
 ): Promise<Answer<'activity.show'>> {
-  const [networks, judged] = await Promise.all([
+  const [networks, judged, byPhones] = await Promise.all([
     locate(db, stored.sourceAddress),
     selectOne<{ verdict: Verdict }>(db, 'SELECT verdict FROM sign_in_judgements WHERE sign_in_id = :id', {
       id: idBytes(stored.id),
     }),
+    phoneStepsOf(db, stored),
   ]);
   const [shown] = await withDelegates(db, [describe(stored, applicationName, now)]);
   return {
@@ -137,10 +181,14 @@ export async function storyOf(
     claims: [...stored.claims],
     ignoredClaims: [...stored.ignoredClaims],
     wrong: stored.signIn.wrong,
-    steps: stored.signIn.story.map(({ authenticator, ...step }) => ({
-      ...step,
-      ...(authenticator === undefined ? {} : { authenticator: storedId(authenticator) }),
-    })),
+    steps: [
+      // Of what is noted at the same moment, the phone's word came first: the sign-in goes by it.
+      ...byPhones,
+      ...stored.signIn.story.map(({ authenticator, ...step }): Step => ({
+        ...step,
+        ...(authenticator === undefined ? {} : { authenticator: storedId(authenticator) }),
+      })),
+    ].sort((a, b) => a.at.localeCompare(b.at)),
   };
 }
 

@@ -24,6 +24,7 @@ import { locate } from '../networks/table.js';
 import { latestOf } from './activity.js';
 import { prepareSignIn } from './begin.js';
 import { handleOf, isHandle } from './handle.js';
+import { beginsHere } from './here.js';
 import {
   assertKeyRight,
   assertMayTry,
@@ -102,7 +103,10 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
     if (brought) await noteOpened(work, call, brought);
     begun = await beginWith(deps, work, call, stored, who, 'ours');
     const answer = await given.bring(deps, work, begun);
-    return { answer: { ...answer, handle: handleOf(deps, stored.id) } };
+    return {
+      answer: { ...answer, handle: handleOf(deps, stored.id) },
+      cookies: [beginsHere(call.cookies, stored.id, deps.now())],
+    };
   });
   assertKeyRight(deps, begun, who);
   given.assertTheirs();

@@ -5,7 +5,7 @@ import {
   PUSH_REQUEST_LIFE_MS,
   type LatelyAsked,
 } from '@nimble-latch/core/push';
-import { advance, wantsPhones, type SignIn, type Waits } from '@nimble-latch/core/signin';
+import { advance, verificationFor, wantsPhones, type SignIn, type Waits } from '@nimble-latch/core/signin';
 import type { Lane } from '@nimble-latch/core/throttle';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { pushRequests } from '../push/push-request.model.js';
@@ -86,6 +86,7 @@ export async function askingPhones(deps: Deps, plan: Plan, asking: Asking, signI
   }));
   if (!mayAskPhones(lately, lane, nowMs))
     return signIn.proofs.length > 0 ? advance(asked, { type: 'unanswered' }, nowMs) : asked;
+  const unlocked = verificationFor(signIn, 'push') === 'required';
   for (const statement of countingAsked(person, lane, askedBefore)) plan.atEnd(statement);
   if (alike.length > 0)
     plan.atEnd({
@@ -110,10 +111,11 @@ export async function askingPhones(deps: Deps, plan: Plan, asking: Asking, signI
         browser,
         createdAt: now,
         validUntil: new Date(waits.until),
+        unlocked,
       }),
     ),
   );
-  plan.afterCommit(() => wakePhones(deps, personId, waits.until));
+  plan.afterCommit(() => wakePhones(deps, personId, waits.until, { unlocked }));
   return asked;
 }
 

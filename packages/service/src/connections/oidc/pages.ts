@@ -39,6 +39,7 @@ import {
   type Enrolled,
 } from '../../areas/signins/enrol-within.js';
 import { handleOf, isHandle } from '../../areas/signins/handle.js';
+import { beginsHere } from '../../areas/signins/here.js';
 import { assertKeyRight, keyRefusal, beginWith, whoBegins } from '../../areas/signins/nameless.js';
 import { prove } from '../../areas/signins/proofs/index.js';
 import { shownAtPage } from '../../areas/signins/key-prompt.js';
@@ -139,7 +140,10 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     // What had its one sign-in goes on with it.
     else if (request.once !== undefined && !keyRefusal(deps, begun, beginning)) await spendOnce(work, request.once);
     const { answer, cookies } = await replyOf(deps, work, call, request, begun, session, false);
-    return { answer: { ...page, ...answer }, cookies };
+    return {
+      answer: { ...page, ...answer },
+      cookies: [...(cookies ?? []), beginsHere(call.cookies, stored.id, deps.now())],
+    };
   });
   assertKeyRight(deps, begun, beginning);
   return reply;

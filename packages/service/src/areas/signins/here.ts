@@ -1,0 +1,22 @@
+import type { SetCookie } from '../../platform/http/call.js';
+
+/** The sign-ins that this browser has begun lately at our pages: an approval that comes from it is none from another device. */
+const HERE_COOKIE = '__Host-nlatch-here';
+/** As long as a sign-in lasts; beyond that nobody waits for it. */
+const HERE_MS = 15 * 60_000;
+/** Somebody begins anew, in other tabs too. */
+const HERE_MOST = 8;
+
+type Cookies = Readonly<Record<string, string | undefined>>;
+
+const begunHere = (cookies: Cookies): readonly string[] => cookies[HERE_COOKIE]?.split('.') ?? [];
+
+/** Whether a sign-in was begun in the browser that calls, as far as it can be told: a browser says so itself, to its own pages alone. */
+export const isBegunHere = (cookies: Cookies, signIn: string): boolean => begunHere(cookies).includes(signIn);
+
+/** Lets a browser remember that it has begun a sign-in. */
+export const beginsHere = (cookies: Cookies, signIn: string, now: Date): SetCookie => ({
+  name: HERE_COOKIE,
+  token: [signIn, ...begunHere(cookies).slice(0, HERE_MOST - 1)].join('.'),
+  expiresAt: new Date(now.getTime() + HERE_MS),
+});
