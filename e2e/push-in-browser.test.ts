@@ -305,6 +305,53 @@ describe('a phone that approves, in the browser', () => {
     await Promise.all([context.close(), computer.close()]);
   });
 
+  it('opens without a network, and shows a code then, where the settings want one', async () => {
+    const { rows, version } = await inst.owner.call('methods.show');
+    const cells = rows.at(-1)!.cells;
+    const push = { ...cells.push!, parameters: { codes: 'made' as const } };
+    await inst.owner.call('methods.edit', {
+      body: { rows: [{ group: null, cells: { ...cells, push } }], lockedOut: 0 },
+      ifMatch: version,
+    });
+    await new Promise((resolve) => setTimeout(resolve, 3_200));
+    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Jon', loginNames: ['jon.reed'] } });
+    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const right = await rightOf(inst.url, 'jon.reed');
+    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    const { context, phone } = await phoneOf();
+    await phone.goto(begun.link);
+    await phone.getByRole('button', { name: 'Set it up' }).click();
+    await phone.getByRole('button', { name: 'Approve' }).click();
+    await phone.getByText('This phone is set up.').waitFor();
+    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    await phone.evaluate(async () => {
+      await navigator.serviceWorker.ready;
+      while (!(await caches.match('/pocket/'))) await new Promise((resolve) => setTimeout(resolve, 50));
+    });
+    await context.setOffline(true);
+    await phone.close();
+    const away = await context.newPage();
+    away.setDefaultTimeout(20_000);
+    await away.goto(`${base}/pocket/`);
+    await away.getByText('There is no connection').waitFor();
+    const code = (await away.locator('output').innerText()).replace(' ', '');
+    expect(code).toMatch(/^\d{6}$/);
+    await accessible(away, 'a phone without a network');
+    const { authenticators, carriers } = await inst.owner.call('keyring.show', { params: { id } });
+    const codes = authenticators.find(({ method }) => method === 'totp')!;
+    expect(codes).toMatchObject({ state: 'active', carrierId: carriers[0]!.id });
+    // The very code may have proved it, and then it is used up.
+    await inst.sql("UPDATE authenticators SET last_step = NULL WHERE method = 'totp'");
+    expect(await inst.owner.call('authenticators.test', { params: { id: codes.id }, body: { code } })).toMatchObject({
+      outcome: 'right',
+    });
+    // Back again it asks as before, and shows a code only to whoever wants one.
+    await context.setOffline(false);
+    await away.getByText('Nothing waits for you.').waitFor();
+    await away.getByRole('button', { name: 'Show a code' }).waitFor();
+    await context.close();
+  });
+
   it('lets nobody in who signs in on it, in the same browser', async () => {
     const { id } = await inst.owner.call('people.add', { body: { displayName: 'Kit', loginNames: ['kit.rowe'] } });
     await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });

@@ -2,6 +2,7 @@ import { createClient, type Client } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
+import { codeAt } from '../packages/standins/src/phone/code.js';
 import { ScreenLock } from '../packages/standins/src/pocket/screen-lock.js';
 import { connectedApplication, Installation, PASSWORD } from './support/installation.js';
 import { enrolPhone, holderOf, offerPush, rightOf, type Holder } from './support/phones.js';
@@ -198,6 +199,60 @@ describe('a phone that verifies its holder', () => {
     await anybody().call('own.provePush', proving);
     expect((await nlatch('method', 'set', 'vaults', 'push', '--unlock', 'not', '--yes')).code).toBe(0);
     expect((await nlatch('method', 'show')).out).not.toMatch(/unlock required/);
+  });
+});
+
+describe('codes that are made with a phone', () => {
+  const made = async (loginName: string) => {
+    const { id } = await inst.owner.call('people.add', { body: { displayName: loginName, loginNames: [loginName] } });
+    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+    const right = await rightOf(inst.url, loginName);
+    const begun = await anybody().call('own.beginPush', { body: { right } });
+    const { phone, asked } = await PocketPhone.follow(begun.link, inst.nodes.at(-1)!.url);
+    const prove = async () =>
+      await anybody().call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    const codes = async () =>
+      (await inst.owner.call('keyring.show', { params: { id } })).authenticators.filter(
+        ({ method }) => method === 'totp',
+      );
+    return { id, phone, request: asked.requests[0]!, prove, codes, begun };
+  };
+
+  it('come into use with it where its first answer proves them, and end there otherwise', async () => {
+    expect((await made('ivo.none')).phone.codes).toBeUndefined();
+    expect((await nlatch('method', 'set', 'everybody', 'push', '--codes', 'made', '--yes')).code).toBe(0);
+    await settled();
+    const right = await made('ivo.right');
+    expect(await right.codes()).toMatchObject([{ state: 'pending' }]);
+    const token = await right.phone.answerFor(right.request, 'approve');
+    const said = JSON.parse(Buffer.from(token.split('.')[1]!, 'base64url').toString()) as { codes: readonly string[] };
+    expect(said.codes).toEqual([expect.stringMatching(/^\d{6}$/)]);
+    expect(await right.phone.send(token)).toBe('taken');
+    // Not before whoever began it lets it.
+    expect(await right.codes()).toMatchObject([{ state: 'pending' }]);
+    await right.prove();
+    const [codes] = await right.codes();
+    expect(codes).toMatchObject({ state: 'active', carrierId: right.begun.authenticator.carrierId });
+    // The code that proved it is used up.
+    const tried = await inst.owner.call('authenticators.test', {
+      params: { id: codes!.id },
+      body: { code: said.codes[0]! },
+    });
+    expect(tried.outcome).toBe('used');
+
+    const wrong = await made('ivo.wrong');
+    const other = { ...wrong.phone.codes!, secret: Buffer.alloc(20, 1) };
+    const by = await wrong.phone.answerFor(wrong.request, 'approve', undefined, {
+      codes: [codeAt(other, Date.now()).code],
+    });
+    expect(await wrong.phone.send(by)).toBe('taken');
+    await wrong.prove();
+    expect(await wrong.codes()).toMatchObject([{ state: 'revoked' }]);
+
+    // Where codes may not be enrolled, none are made.
+    expect((await nlatch('method', 'set', 'everybody', 'totp', '--enrol', 'no', '--yes')).code).toBe(0);
+    await settled();
+    expect((await made('ivo.barred')).phone.codes).toBeUndefined();
   });
 });
 

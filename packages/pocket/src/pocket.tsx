@@ -1,8 +1,18 @@
 import { useCallback, useEffect, useState } from 'react';
 import { dropAccount, keepAccount, readAccounts } from './accounts.js';
 import { Question } from './question.js';
-import { enrol, Failed, fetchRequests, type Account, type Answered, type Asked, type Trouble, type Waking } from './protocol.js';
-import { quiet, standingOf, wake, wakeNoMore, type Standing } from './waking.js';
+import {
+  enrol,
+  Failed,
+  fetchRequests,
+  type Account,
+  type Answered,
+  type Asked,
+  type Trouble,
+  type Waking,
+} from './protocol.js';
+import { codeAt, type Codes } from './codes.js';
+import { quiet, readyAlone, standingOf, wake, wakeNoMore, type Standing } from './waking.js';
 import { say, words as w } from './words.js';
 
 /** How often it is asked what waits, while the page is open. */
@@ -21,7 +31,11 @@ function takenCode(): string | undefined {
 export function Pocket() {
   const [code, setCode] = useState(takenCode);
   const [accounts, setAccounts] = useState<readonly Account[]>();
-  const read = useCallback(async () => setAccounts(await readAccounts()), []);
+  const read = useCallback(async () => {
+    const kept = await readAccounts();
+    setAccounts(kept);
+    if (kept.length > 0) void readyAlone();
+  }, []);
   useEffect(() => void read(), []);
   useEffect(() => {
     // A link that is opened while the page is there already.
@@ -45,7 +59,16 @@ export function Pocket() {
       <h1>{w.title}</h1>
       {accounts.length === 0 && <p>{w.none}</p>}
       {accounts.map((account) => (
-        <AccountView key={account.device} account={account} onGone={() => void dropAccount(account).then(read)} />
+        <AccountView
+          key={account.device}
+          account={account}
+          onGone={() => void dropAccount(account).then(read)}
+          onCodes={async (right) => {
+            const { codes, codesNeeded: _, ...rest } = account;
+            await keepAccount(right && codes ? { ...rest, codes } : rest);
+            await read();
+          }}
+        />
       ))}
     </>
   );
@@ -84,7 +107,15 @@ function SetUp({ code, onDone }: { code: string; onDone: () => void }) {
   );
 }
 
-function AccountView({ account, onGone }: { account: Account; onGone: () => void }) {
+function AccountView({
+  account,
+  onGone,
+  onCodes,
+}: {
+  account: Account;
+  onGone: () => void;
+  onCodes: (right: boolean) => Promise<unknown>;
+}) {
   const [asked, setAsked] = useState<Asked>();
   const [trouble, setTrouble] = useState<Trouble>();
   const [said, setSaid] = useState<string>();
@@ -137,10 +168,14 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
             setSaid(sentence);
             setAsked({ ...asked, requests: asked.requests.filter(({ id }) => id !== request.id) });
           }}
+          onCodes={onCodes}
           onTrouble={(error) => setTrouble(troubleOf(error))}
         />
       ) : (
         asked && !said && <p>{asked.state === 'suspended' ? w.suspended : w.nothing}</p>
+      )}
+      {account.codes && account.codesNeeded === undefined && !request && (
+        <Code codes={account.codes} shown={trouble === 'offline'} />
       )}
       {asked?.state === 'active' && !request && <Ringing account={account} waking={asked.waking} />}
       {asked && !request && <Lately answered={asked.answered} />}
@@ -153,6 +188,32 @@ function AccountView({ account, onGone }: { account: Account; onGone: () => void
   );
 }
 
+/** A code for when the phone has no network: shown at once then, and otherwise when somebody wants it. */
+function Code({ codes, shown }: { codes: Codes; shown: boolean }) {
+  const [wanted, setWanted] = useState(false);
+  const [now, setNow] = useState<{ code: string; left: number }>();
+  const visible = shown || wanted;
+  useEffect(() => {
+    if (!visible) return undefined;
+    const look = () => void codeAt(codes, Date.now()).then(setNow);
+    look();
+    const ticking = setInterval(look, 1_000);
+    return () => clearInterval(ticking);
+  }, [visible]);
+  if (!visible)
+    return (
+      <button type="button" onClick={() => setWanted(true)}>
+        {w.showCode}
+      </button>
+    );
+  return now ? (
+    <p className="code">
+      {w.code} <output>{now.code.replace(/^(.{3,4})(.{3,4})$/, '$1 $2')}</output>{' '}
+      <span className="soft">{say(w.left, { seconds: now.left })}</span>
+    </p>
+  ) : null;
+}
+
 /** What was answered lately: whoever did not do it sees it here. */
 function Lately({ answered }: { answered: readonly Answered[] }) {
   if (answered.length === 0) return null;
@@ -163,7 +224,9 @@ function Lately({ answered }: { answered: readonly Answered[] }) {
         {answered.map(({ application, said, at }) => (
           <li key={at}>
             {say(w.latelySaid[said], { application: application ?? w.gone })}{' '}
-            <time dateTime={at}>{new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })}</time>
+            <time dateTime={at}>
+              {new Date(at).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })}
+            </time>
           </li>
         ))}
       </ul>

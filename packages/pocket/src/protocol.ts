@@ -1,3 +1,5 @@
+import { keepCodes, latestCodes, type Codes } from './codes.js';
+
 /** What this phone and the service say to each other: docs/push-protocol.md. */
 
 /** One question to this phone. */
@@ -53,6 +55,9 @@ export interface Account {
   readonly keys: CryptoKeyPair;
   readonly organisation: string;
   readonly person: string;
+  /** Codes for when there is no network, and how many of them prove the key as long as that is to be done. */
+  readonly codes?: Codes;
+  readonly codesNeeded?: number;
 }
 
 export type Decision = 'approve' | 'deny' | 'not-me';
@@ -73,14 +78,14 @@ const CODES: Readonly<Partial<Record<string, Trouble>>> = {
   throttled: 'busy',
 };
 
-export type Member = string | number | null | { readonly [name: string]: Member };
+export type Member = string | number | null | readonly string[] | { readonly [name: string]: Member };
 
 /** Canonical JSON (RFC 8785) of what is said here: objects, text, whole numbers. */
 export function canonical(value: Member): string {
-  if (typeof value !== 'object' || value === null) return JSON.stringify(value);
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return JSON.stringify(value);
   const members = Object.keys(value)
     .sort()
-    .map((name) => `${JSON.stringify(name)}:${canonical(value[name]!)}`);
+    .map((name) => `${JSON.stringify(name)}:${canonical((value as Readonly<Record<string, Member>>)[name]!)}`);
   return `{${members.join(',')}}`;
 }
 
@@ -134,26 +139,37 @@ export async function enrol(code: string): Promise<{ readonly account: Account; 
   const keys = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, false, ['sign', 'verify']);
   const { kty, crv, x, y } = await crypto.subtle.exportKey('jwk', keys.publicKey);
   const token = await signed(keys, 'enrol', { code }, { jwk: { kty: kty!, crv: crv!, x: x!, y: y! } });
-  const asked = await post<Asked & { device: string }>('/phones', token);
-  const { device, organisation, person } = asked;
-  return { account: { device, keys, organisation, person }, asked };
+  const asked = await post<Asked & { device: string; codes: { keyUri: string; codesNeeded: number } | null }>(
+    '/phones',
+    token,
+  );
+  const { device, organisation, person, codes } = asked;
+  const kept = codes ? { codes: await keepCodes(codes.keyUri), codesNeeded: codes.codesNeeded } : {};
+  return { account: { device, keys, organisation, person, ...kept }, asked };
 }
 
 export const fetchRequests = async ({ keys, device }: Account): Promise<Asked> =>
   await post<Asked>('/phones/requests', await signed(keys, 'fetch', { dev: device }));
 
+/** What became of an answer; `codes` tells whether those that were made with the phone are right. */
+export interface Answering {
+  readonly outcome: Outcome;
+  readonly codes?: boolean;
+}
+
 export async function answer(
-  { keys, device }: Account,
+  { keys, device, codes, codesNeeded }: Account,
   { id, challenge }: Request,
   decision: Decision,
   number?: string,
   unlocking?: (said: Readonly<Record<string, Member>>) => Promise<Member>,
-): Promise<Outcome> {
+): Promise<Answering> {
   const numbered = number === undefined ? {} : { number };
-  const said = { ...common(), dev: device, req: id, challenge, decision, ...numbered };
+  // With the first answer, and with no other.
+  const proving = codes && codesNeeded !== undefined ? { codes: await latestCodes(codes, codesNeeded) } : {};
+  const said = { ...common(), dev: device, req: id, challenge, decision, ...numbered, ...proving };
   const unlocked = unlocking ? { unlock: await unlocking(said) } : {};
-  return (await post<{ outcome: Outcome }>('/phones/answers', await signed(keys, 'answer', { ...said, ...unlocked })))
-    .outcome;
+  return await post<Answering>('/phones/answers', await signed(keys, 'answer', { ...said, ...unlocked }));
 }
 
 /** Says how this phone can be woken, or that it cannot any more. */

@@ -18,12 +18,15 @@ export function Question({
   asked: { now, state, unlock: unlocking },
   request,
   onAnswered,
+  onCodes,
   onTrouble,
 }: {
   account: Account;
   asked: Asked;
   request: Request;
   onAnswered: (sentence: string) => void;
+  /** The codes that were made with the phone were held against the service’s. */
+  onCodes: (right: boolean) => Promise<unknown>;
   onTrouble: (error: unknown) => void;
 }) {
   const [number, setNumber] = useState('');
@@ -50,8 +53,10 @@ export function Question({
     setSaid(undefined);
     const typed = decision === 'approve' && request.asksNumber ? number : undefined;
     answer(account, request, decision, typed, verifying)
-      .then((outcome) => {
-        if (outcome === 'taken') onAnswered(isTest ? (state === 'pending' ? w.tested : w.answeredTest) : SAID[decision]);
+      .then(async ({ outcome, codes }) => {
+        if (outcome === 'taken' && account.codesNeeded !== undefined) await onCodes(codes === true);
+        if (outcome === 'taken')
+          onAnswered(isTest ? (state === 'pending' ? w.tested : w.answeredTest) : SAID[decision]);
         else if (outcome === 'over') onAnswered(w.over);
         else {
           setSaid(w.notTaken[outcome]);

@@ -1,5 +1,5 @@
 /**
- * Runs while the page is closed: rings when the service wakes it, and opens the page. It knows nothing of who asks what: whoever is
+ * Runs while the page is closed: rings when the service wakes it, and opens the page; opens the page without a network, as it was last seen. It knows nothing of who asks what: whoever is
  * to answer sees that on the page, and whoever looks at a locked phone does not.
  */
 
@@ -21,6 +21,8 @@ interface Page {
 }
 interface Woken {
   readonly notification?: Notification;
+  readonly request: Request;
+  respondWith: (response: Promise<Response>) => void;
   waitUntil: (work: Promise<unknown>) => void;
 }
 const worker = self as unknown as Ringer;
@@ -47,7 +49,40 @@ async function open(): Promise<void> {
   await (page ? page.focus() : worker.clients.openWindow(PAGE));
 }
 
-worker.addEventListener('install', (event) => event.waitUntil(worker.skipWaiting()));
+const KEPT = 'pocket';
+
+/** The page, and what it names, as they are now; nothing else is kept. */
+async function keep(page: Response): Promise<void> {
+  const kept = await caches.open(KEPT);
+  const named = (await page.clone().text()).match(/\/pocket\/[\w./-]+\.(?:js|css|svg|webmanifest)/g) ?? [];
+  const wanted = [...new Set(named)];
+  const before = new Set((await kept.keys()).map(({ url }) => new URL(url).pathname));
+  await kept.addAll(wanted.filter((path) => !before.has(path)));
+  await kept.put(PAGE, page);
+  for (const path of before) if (path !== PAGE && !wanted.includes(path)) await kept.delete(path);
+}
+
+/** What comes over the network, or was kept where there is none. */
+async function served(event: Woken, path: string): Promise<Response> {
+  try {
+    const fresh = await fetch(event.request);
+    if (path === PAGE && fresh.ok) event.waitUntil(keep(fresh.clone()));
+    return fresh;
+  } catch (error) {
+    const kept = await (await caches.open(KEPT)).match(path);
+    if (kept) return kept;
+    throw error;
+  }
+}
+
+worker.addEventListener('install', (event) =>
+  event.waitUntil(Promise.all([worker.skipWaiting(), fetch(PAGE).then(keep)])),
+);
+worker.addEventListener('fetch', (event) => {
+  const { pathname, origin } = new URL(event.request.url);
+  if (event.request.method === 'GET' && origin === location.origin && pathname.startsWith(PAGE))
+    event.respondWith(served(event, pathname));
+});
 worker.addEventListener('activate', (event) => event.waitUntil(worker.clients.claim()));
 worker.addEventListener('push', (event) => event.waitUntil(ring()));
 worker.addEventListener('notificationclick', (event) => {

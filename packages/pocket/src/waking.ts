@@ -10,6 +10,11 @@ const worker = async (): Promise<ServiceWorkerRegistration> => {
   return await navigator.serviceWorker.ready;
 };
 
+/** The page is kept in the browser, so that it opens without a network too. */
+export const readyAlone = async (): Promise<void> => {
+  if ('serviceWorker' in navigator) await worker().catch(() => undefined);
+};
+
 /** What both sides know together: the service of a subscription, and this browser of the same. */
 export async function standingOf({ state }: Waking): Promise<Standing> {
   if (!canBeWoken()) return 'unsupported';

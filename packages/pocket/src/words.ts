@@ -41,6 +41,8 @@ const en = {
     'Your organisation wants phones that ask for a fingerprint, a face or the screen lock, and this browser cannot. Switch the screen lock on in the settings of the phone, then open this page again.',
   approveLocked: 'Approve with screen lock',
   approveUnlocked: 'Approve without it',
+  showCode: 'Show a code',
+  code: 'Where a code is asked for, type',
   lately: 'Answered lately',
   latelySaid: {
     approve: 'Approved at {application}',
@@ -101,12 +103,14 @@ const de: typeof en = {
   over: 'Es ist vorbei: es wurde anderswo geantwortet, oder es dauerte zu lange.',
   notTaken: {
     'wrong-number': 'Das ist nicht die Zahl, die dort steht. Sehen Sie noch einmal nach; ein Versuch bleibt.',
-    locked: 'Ihr Telefon hat nicht gesehen, dass Sie es sind. Stimmen Sie noch einmal zu und entsperren Sie es, wenn es fragt.',
+    locked:
+      'Ihr Telefon hat nicht gesehen, dass Sie es sind. Stimmen Sie noch einmal zu und entsperren Sie es, wenn es fragt.',
     'same-browser':
       'Sie melden sich in eben diesem Browser an: die Zustimmung muss von einem anderen Gerät kommen. Wählen Sie dort, wo Sie sich anmelden, einen anderen Weg.',
   },
   triedTitle: 'Eine Probe',
-  tried: 'Ihre Administration probiert, ob dieses Telefon antwortet. Niemand kommt damit hinein: drücken Sie Zustimmen.',
+  tried:
+    'Ihre Administration probiert, ob dieses Telefon antwortet. Niemand kommt damit hinein: drücken Sie Zustimmen.',
   answeredTest: 'Danke. Dieses Telefon antwortet.',
   lockOffered:
     'Dieses Telefon kann jedes Mal, wenn Sie zustimmen, nach Fingerabdruck, Gesicht oder Displaysperre fragen. Nichts davon verlässt das Telefon.',
@@ -114,6 +118,8 @@ const de: typeof en = {
     'Ihre Organisation will Telefone, die nach Fingerabdruck, Gesicht oder Displaysperre fragen, und dieser Browser kann das nicht. Schalten Sie die Displaysperre in den Einstellungen des Telefons ein und öffnen Sie diese Seite noch einmal.',
   approveLocked: 'Mit Displaysperre zustimmen',
   approveUnlocked: 'Ohne zustimmen',
+  showCode: 'Einen Code zeigen',
+  code: 'Wo nach einem Code gefragt wird, tippen Sie',
   lately: 'Zuletzt beantwortet',
   latelySaid: {
     approve: 'Zugestimmt bei {application}',

@@ -226,7 +226,7 @@ export const de: Catalogue = {
     code: 'Code',
     'next-code': 'Der Code danach',
     webauthn: 'Passkey oder Sicherheitsschlüssel',
-    wait: 'Wartet auf eine Antwort anderswo',
+    wait: 'Zustimmung auf einem Telefon',
     choose: 'Wählen Sie',
     'new-pin': 'Neue PIN',
     'new-password': 'Neues Passwort',

@@ -227,7 +227,7 @@ export const en = {
     code: 'Code',
     'next-code': 'The code after that',
     webauthn: 'Passkey or security key',
-    wait: 'Waiting for an answer elsewhere',
+    wait: 'Approval on a phone',
     choose: 'Choose one',
     'new-pin': 'New PIN',
     'new-password': 'New password',

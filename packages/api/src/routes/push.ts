@@ -57,7 +57,10 @@ const asked = z.strictObject({
   unlock: z
     .strictObject({
       rpId: z.string().describe('The relying party of the credential (Web Authentication Level 3)'),
-      credential: z.string().nullable().describe('Its id in base64url; null where the phone can be set up with one now'),
+      credential: z
+        .string()
+        .nullable()
+        .describe('Its id in base64url; null where the phone can be set up with one now'),
       required: z.boolean().describe('Nothing is approved without it'),
     })
     .nullable()
@@ -88,7 +91,7 @@ export const pushRoutes = {
     params: byId,
     answer: authenticator,
     errors: ['wrong-state', 'phone-waits', 'method-not-offered'],
-    trail: ['authenticator.proved'],
+    trail: ['authenticator.proved', 'authenticator.revoked'],
   }),
   'push.test': route('push.test', {
     summary: 'Ask a phone that approves for nothing, to see that it answers',
@@ -122,16 +125,25 @@ export const pushRoutes = {
     body: z.strictObject({ right }),
     answer: z.strictObject({ label: z.string() }),
     errors: ['request-gone', 'wrong-state', 'phone-waits', 'method-not-offered'],
-    trail: ['authenticator.proved', 'invitation.done'],
+    trail: ['authenticator.proved', 'authenticator.revoked', 'invitation.done'],
   }),
   'phones.enrol': route('phones.enrol', {
     summary: 'A phone brings its key, by the code that it was shown',
     access: open(BY_DEVICE),
     body: z.strictObject({ token }),
-    answer: asked.extend({ device: id }),
+    answer: asked.extend({
+      device: id,
+      codes: z
+        .strictObject({
+          keyUri: z.string().describe('otpauth://totp/…; told this once'),
+          codesNeeded: z.number().int().describe('So many codes, one after the other, prove it with the first answer'),
+        })
+        .nullable()
+        .describe('A key for time-based codes, for when the phone has no network'),
+    }),
     status: 201,
-    errors: ['phone-unknown', 'phone-clock', 'phone-known'],
-    trail: ['phone.came'],
+    errors: ['phone-unknown', 'phone-clock', 'phone-known', 'limit-reached'],
+    trail: ['phone.came', 'authenticator.begun'],
   }),
   'phones.fetch': route('phones.fetch', {
     summary: 'A phone asks what waits for it',
@@ -151,9 +163,17 @@ export const pushRoutes = {
         .describe(
           'locked: its holder was not verified, and has to be; same-browser: the sign-in was begun in this very browser; over: it was answered, withdrawn, or its time has passed',
         ),
+      codes: z.boolean().optional().describe('Whether the codes that were made with the phone are right'),
     }),
     errors: ['phone-unknown', 'phone-clock', 'throttled'],
-    trail: ['push.approved', 'push.denied', 'push.wrong-number', 'push.not-unlocked', 'sign-in.refused', 'sign-in.judged'],
+    trail: [
+      'push.approved',
+      'push.denied',
+      'push.wrong-number',
+      'push.not-unlocked',
+      'sign-in.refused',
+      'sign-in.judged',
+    ],
   }),
   'phones.subscribe': route('phones.subscribe', {
     summary: 'A phone says how it can be woken',

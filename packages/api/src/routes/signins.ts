@@ -110,7 +110,18 @@ const PHONE_STEPS = ['phone-shown', 'phone-approved', 'phone-denied', 'phone-not
 
 const storyStep = z.strictObject({
   at: instant,
-  what: z.enum(['begun', 'asked', 'chosen', 'right', 'counted', 'renewed', 'wrong', 'turned-away', 'ended', ...PHONE_STEPS]),
+  what: z.enum([
+    'begun',
+    'asked',
+    'chosen',
+    'right',
+    'counted',
+    'renewed',
+    'wrong',
+    'turned-away',
+    'ended',
+    ...PHONE_STEPS,
+  ]),
   prompt: z.enum(PROMPT_KINDS).optional(),
   method: z.enum(METHODS).optional(),
   authenticator: id.optional(),

@@ -142,6 +142,7 @@ const PARAMETERS = {
   first: '--first',
   number: '--number',
   unlock: '--unlock',
+  codes: '--codes',
   life: '--life',
   mostPhones: '--most-phones',
 } as const;
@@ -152,6 +153,7 @@ interface Kept {
   readonly first?: FirstEnrolment;
   readonly number?: 'not-typed';
   readonly unlock?: 'required';
+  readonly codes?: 'made';
 }
 
 /** Refuses what is never said of a method. */
@@ -225,6 +227,7 @@ export const method: Noun = (command, context) => {
     .addOption(new Option('--first <how>', methodWords.options.first).choices([...FIRST_ENROLMENTS, 'open']))
     .addOption(new Option('--number <typed-or-not>', methodWords.options.number).choices(['typed', 'not-typed']))
     .addOption(new Option('--unlock <required-or-not>', methodWords.options.unlock).choices(['required', 'not']))
+    .addOption(new Option('--codes <made-or-not>', methodWords.options.codes).choices(['made', 'not']))
     .option('--life <seconds>', methodWords.options.life, wholeNumber)
     .option('--most-phones <n>', methodWords.options.mostPhones, wholeNumber)
     .option('--dry-run', methodWords.options.dryRunLockOuts)
@@ -249,6 +252,7 @@ export const method: Noun = (command, context) => {
             first?: FirstEnrolment | 'open';
             number?: 'typed' | 'not-typed';
             unlock?: 'required' | 'not';
+            codes?: 'made' | 'not';
             life?: number;
             mostPhones?: number;
           },
@@ -267,10 +271,12 @@ export const method: Noun = (command, context) => {
                 first: firstBefore,
                 number: numberBefore,
                 unlock: unlockBefore,
+                codes: codesBefore,
                 ...others
               } = (before?.parameters ?? {}) as Kept;
               const number = options.number ?? numberBefore;
               const unlock = options.unlock ?? unlockBefore;
+              const codes = options.codes ?? codesBefore;
               const first = options.first ?? firstBefore;
               const pin = options.pin === undefined ? pinBefore : options.pin === 'required' ? options.pin : undefined;
               const parameters = {
@@ -280,6 +286,7 @@ export const method: Noun = (command, context) => {
                 ...(first === undefined || first === 'open' ? {} : { first }),
                 ...(number === 'not-typed' ? { number } : {}),
                 ...(unlock === 'required' ? { unlock } : {}),
+                ...(codes === 'made' ? { codes } : {}),
                 ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
                 ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
               };

@@ -11,6 +11,7 @@ export const methodWords = {
     leastPin: 'of new PINs: digits at least',
     first:
       'the first enrolment of whoever has nothing: in person at a desk alone, or by an invitation that was countersigned; open takes it away',
+    codes: 'of phones: whether a key for time-based codes is made with new ones, for when they have no network',
     unlock: 'of phones: whether new ones have to be set up with their screen lock',
     number:
       'of phones: whether the number is typed; where not, a tap is enough once something else was proved, but for administrators',

@@ -49,6 +49,8 @@ export interface PushMessages {
     readonly number: string | null;
     /** With an approval alone. */
     readonly unlock: { readonly challenge: Buffer; readonly said: Unlock } | null;
+    /** Codes by the key that was made with the phone, in their order; with its first answer. */
+    readonly codes: readonly string[];
   };
   /** A device says how it can be woken, or that it cannot any more. */
   readonly subscribe: { readonly device: string; readonly subscription: Subscription | null };
@@ -89,15 +91,17 @@ const READERS: {
 } = {
   fetch: { members: ['dev'], read: (_, device) => ({ device }) },
   answer: {
-    members: ['dev', 'req', 'challenge', 'decision', 'number', 'unlock'],
+    members: ['dev', 'req', 'challenge', 'decision', 'number', 'codes', 'unlock'],
     read: (payload, device) => {
-      const { req, challenge, decision, number, unlock } = payload;
+      const { req, challenge, decision, number, codes, unlock } = payload;
       const asked = bytes(challenge, 32);
       const decided = PUSH_DECISIONS.find((one) => one === decision);
       if (!text(req, 36) || !UUID.test(req) || !asked || !decided) return undefined;
       // A number goes with an approval, and with nothing else.
       if (number !== undefined && (typeof number !== 'string' || !/^\d\d$/.test(number) || decided !== 'approve'))
         return undefined;
+      const shown = codes === undefined ? [] : readCodes(codes);
+      if (!shown || (shown.length > 0 && decided !== 'approve')) return undefined;
       const said = unlock === undefined ? null : readUnlock(unlock);
       if (said === undefined || (said && decided !== 'approve')) return undefined;
       return {
@@ -106,6 +110,7 @@ const READERS: {
         challenge: asked,
         decision: decided,
         number: number ?? null,
+        codes: shown,
         unlock: said && { challenge: unlockChallenge(payload), said },
       };
     },
@@ -126,6 +131,16 @@ const READERS: {
 
 /** Longer ids are refused by the ceremony, Web Authentication Level 3 §7.1 step 25. */
 const LONGEST_CREDENTIAL = 1_023;
+
+const CODE = /^\d{6,8}$/;
+/** One code or more, up to as many as ever prove a key. */
+const readCodes = (value: Json): readonly string[] | undefined =>
+  Array.isArray(value) &&
+  value.length > 0 &&
+  value.length <= 3 &&
+  value.every((one) => typeof one === 'string' && CODE.test(one))
+    ? (value as string[])
+    : undefined;
 
 function readUnlock(value: Json): Unlock | undefined {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined;

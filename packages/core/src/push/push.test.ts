@@ -67,6 +67,7 @@ describe('what a phone says', () => {
         decision: 'approve',
         number: '42',
         unlock: null,
+        codes: [],
       },
     });
     const { number: _, ...without } = answer();
@@ -147,6 +148,8 @@ describe('what a phone says', () => {
     const made = { clientData: text('{}'), credential: text('id'), attestation: text('object') };
     const used = { clientData: text('{}'), authData: text('data'), signature: text('signature') };
     const challenge = createHash('sha256').update(canonicalJson(answer())).digest();
+    // The vector of docs/push-protocol.md.
+    expect(challenge.toString('base64url')).toBe('gRyEzDX-l0OubtUAkRNB0pnfyBJwM9_ua8PCh0FnAjg');
     expect(await read(answer({ unlock: made }))).toMatchObject({
       ok: true,
       message: { unlock: { challenge, said: { kind: 'made', credential: Buffer.from('id') } } },
@@ -178,6 +181,21 @@ describe('what a phone says', () => {
       'as none': answer({ unlock: null }),
     }))
       expect(await read(payload), name).toEqual({ ok: false, reason: 'malformed' });
+  });
+
+  it('shows codes with an approval, as they are typed', async () => {
+    const one = await phone();
+    const known = async () => await Promise.resolve(deviceKeyObject(one.key));
+    const codesOf = async (more: Record<string, Json>) => {
+      const read = await readPush(await one.sign(typeOf('answer'), answer(more)), 'answer', AT, known);
+      return read.ok ? read.message.codes : read.reason;
+    };
+    expect(await codesOf({ codes: ['012345', '543210'] })).toEqual(['012345', '543210']);
+    for (const codes of [[], ['12345'], ['123456789'], [123456], ['12345a'], ['1', '2', '3', '4'], '123456', null])
+      expect(await codesOf({ codes })).toBe('malformed');
+    const { number: _, ...numberless } = answer();
+    const denied = { ...numberless, decision: 'deny', codes: ['012345'] };
+    expect(await readPush(await one.sign(typeOf('answer'), denied), 'answer', AT, known)).toMatchObject({ ok: false });
   });
 
   it('holds no bit that could be another', async () => {

@@ -53,14 +53,7 @@ describe('what a phone says', () => {
     await phone.subscribe(pushAt);
     await phone.sayHowToWake(null);
     const kinds = told.map(({ header }) => /^nlatch-push-(\w+)\+jws$/.exec(header.typ)![1]!);
-    expect(kinds).toEqual([
-      'enrol',
-      'fetch',
-      ...Array<string>(6).fill('answer'),
-      'fetch',
-      'subscribe',
-      'subscribe',
-    ]);
+    expect(kinds).toEqual(['enrol', 'fetch', ...Array<string>(6).fill('answer'), 'fetch', 'subscribe', 'subscribe']);
     expect(new Set(told.map(({ path }, i) => `${kinds[i]} ${path.replace('/api/v1', '')}`))).toEqual(
       new Set(['enrol /phones', 'fetch /phones/requests', 'answer /phones/answers', 'subscribe /phones/subscriptions']),
     );

@@ -1,4 +1,5 @@
 import { createHash, webcrypto } from 'node:crypto';
+import { codeAt, readPicture, type Account } from '../phone/code.js';
 import { makeBrowserKeys, opened, type BrowserKeys } from '../push-service/message.js';
 import { ScreenLock } from './screen-lock.js';
 
@@ -32,7 +33,7 @@ export interface PhoneAsked {
   readonly answered: readonly { readonly application: string | null; readonly said: string; readonly at: string }[];
 }
 
-type Member = string | number | null | { readonly [name: string]: Member };
+type Member = string | number | null | readonly string[] | { readonly [name: string]: Member };
 
 /** What the service answered in place of what was asked for (RFC 9457). */
 export class PhoneRefused extends Error {
@@ -49,9 +50,10 @@ const base64url = (bytes: ArrayBuffer | Uint8Array | string): string =>
 
 /** JSON whose members stand in the order of their names, without spaces; enough for what is said here (RFC 8785). */
 function canonical(value: Member): string {
-  if (typeof value !== 'object' || value === null) return JSON.stringify(value);
-  const members = Object.keys(value).sort();
-  return `{${members.map((name) => `${JSON.stringify(name)}:${canonical(value[name]!)}`).join(',')}}`;
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return JSON.stringify(value);
+  const object = value as Readonly<Record<string, Member>>;
+  const members = Object.keys(object).sort();
+  return `{${members.map((name) => `${JSON.stringify(name)}:${canonical(object[name]!)}`).join(',')}}`;
 }
 
 export class PocketPhone {
@@ -60,6 +62,9 @@ export class PocketPhone {
   /** What verifies its holder, once it has been set up to. */
   lock: ScreenLock | undefined;
   #lockMade = false;
+  /** Codes for when it has no network, where the service made a key for them. */
+  codes: Account | undefined;
+  #codesNeeded = 0;
   #woken: { readonly keys: BrowserKeys; readonly messages: string } | undefined;
 
   private constructor(
@@ -83,8 +88,16 @@ export class PocketPhone {
     const blank = new PocketPhone(origin, service, keys, '');
     const { kty, crv, x, y } = await webcrypto.subtle.exportKey('jwk', keys.publicKey);
     const token = await blank.signed('enrol', { code: hash.slice(1) }, { jwk: { kty: kty!, crv: crv!, x: x!, y: y! } });
-    const asked = (await blank.post('/phones', token)) as PhoneAsked & { readonly device: string };
-    return { phone: new PocketPhone(origin, service, keys, asked.device), asked };
+    const asked = (await blank.post('/phones', token)) as PhoneAsked & {
+      readonly device: string;
+      readonly codes: { readonly keyUri: string; readonly codesNeeded: number } | null;
+    };
+    const phone = new PocketPhone(origin, service, keys, asked.device);
+    if (asked.codes) {
+      phone.codes = readPicture(asked.codes.keyUri);
+      phone.#codesNeeded = asked.codes.codesNeeded;
+    }
+    return { phone, asked };
   }
 
   /** The same phone, which reaches the service elsewhere. */
@@ -112,7 +125,10 @@ export class PocketPhone {
     number?: string,
   ): Promise<string> {
     const outcome = await this.send(await this.answerFor(request, decision, number));
-    if (outcome === 'taken' && decision === 'approve' && this.lock) this.#lockMade = true;
+    if (outcome === 'taken' && decision === 'approve') {
+      if (this.lock) this.#lockMade = true;
+      this.#codesNeeded = 0;
+    }
     return outcome;
   }
 
@@ -130,6 +146,7 @@ export class PocketPhone {
       challenge,
       decision,
       ...(number === undefined ? {} : { number }),
+      ...(this.codes && this.#codesNeeded > 0 ? { codes: this.#proving(this.codes) } : {}),
       ...more,
     };
     if (!this.lock || decision !== 'approve' || 'unlock' in more) return await this.signed('answer', said);
@@ -138,6 +155,13 @@ export class PocketPhone {
       ...said,
       unlock: this.#lockMade ? this.lock.used(hash) : this.lock.made(hash),
     });
+  }
+
+  /** The latest codes, in their order. */
+  #proving(codes: Account): readonly string[] {
+    const at = Date.now() + this.clockOff * 1_000;
+    const ago = Array.from({ length: this.#codesNeeded }, (_, i) => this.#codesNeeded - 1 - i);
+    return ago.map((steps) => codeAt(codes, at - steps * codes.seconds * 1_000).code);
   }
 
   /** What every message says. */

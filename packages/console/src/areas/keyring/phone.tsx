@@ -26,9 +26,7 @@ export function PhoneStates({ phone }: { phone: Phone }) {
   return (
     <>
       {phone.silent && <State tone="held">{w.phoneSilent}</State>}
-      {phone.rings !== 'none' && (
-        <State tone={phone.rings === 'ready' ? 'good' : 'held'}>{w.rings[phone.rings]}</State>
-      )}
+      {phone.rings !== 'none' && <State tone={phone.rings === 'ready' ? 'good' : 'held'}>{w.rings[phone.rings]}</State>}
       {phone.unlocks && <State tone="good">{w.phoneUnlocks}</State>}
     </>
   );
@@ -83,7 +81,7 @@ export function TestPhone({ authenticator }: { authenticator: string }) {
       <Button isDisabled={waits} onPress={() => send.mutate(undefined)}>
         {w.testPhone}
       </Button>
-      {(send.trouble || test) && (
+      {(send.trouble ?? test) && (
         <Below>
           {send.trouble && <Banner $tone="danger">{send.trouble.text}</Banner>}
           {test && <Small role="status">{sayTest(test)}</Small>}

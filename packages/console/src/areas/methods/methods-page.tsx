@@ -46,7 +46,9 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
                 ? `${w.parameters.number} ${w.numberNot}`
                 : name === 'unlock'
                   ? `${w.parameters.unlock} ${w.unlockRequired}`
-                  : `${w.parameters[name as 'digits']} ${value}`,
+                  : name === 'codes'
+                    ? `${w.parameters.codes} ${w.codesMade}`
+                    : `${w.parameters[name as 'digits']} ${value}`,
         )),
   ];
   return parts.join(' · ');
@@ -235,10 +237,11 @@ function EditCell({
   );
   const selfActions = parameters['notBySelf'];
   const ofPhones = 'mostPhones' in parameters;
-  const { number, unlock, life, mostPhones } = before as PhoneParameters;
+  const { number, unlock, codes, life, mostPhones } = before as PhoneParameters;
   const [phoneRules, setPhoneRules] = useState<PhoneParameters>({
     ...(number === undefined ? {} : { number }),
     ...(unlock === undefined ? {} : { unlock }),
+    ...(codes === undefined ? {} : { codes }),
     ...(life === undefined ? {} : { life }),
     ...(mostPhones === undefined ? {} : { mostPhones }),
   });

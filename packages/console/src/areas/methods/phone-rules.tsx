@@ -9,6 +9,7 @@ const w = methodsWords.methodSettings;
 export interface PhoneParameters {
   readonly number?: 'not-typed';
   readonly unlock?: 'required';
+  readonly codes?: 'made';
   readonly life?: number;
   readonly mostPhones?: number;
 }
@@ -23,6 +24,7 @@ export function PhoneRules({
 }) {
   const { number, ...others } = rules;
   const { unlock, ...unlockUnsaid } = rules;
+  const { codes, ...codesUnsaid } = rules;
   const whole = (name: 'life' | 'mostPhones', description: string) => (
     <TextField
       label={w.parameters[name]}
@@ -58,6 +60,16 @@ export function PhoneRules({
         ]}
       />
       <Small>{w.unlockHint}</Small>
+      <Select
+        label={w.parameters.codes}
+        value={codes ?? 'none'}
+        onChange={(id) => onChange(id === 'made' ? { ...codesUnsaid, codes: id } : codesUnsaid)}
+        options={[
+          { id: 'none', text: w.codesNone },
+          { id: 'made', text: w.codesMade },
+        ]}
+      />
+      <Small>{w.codesHint}</Small>
       {whole('life', w.lifeHint)}
       {whole('mostPhones', w.mostPhonesHint)}
     </>

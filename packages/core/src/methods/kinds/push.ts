@@ -24,6 +24,11 @@ export const push = methodSpec({
         of: ['required'],
         says: 'New phones have to be set up with their screen lock, which is asked for with each approval',
       },
+      codes: {
+        kind: 'one of',
+        of: ['made'],
+        says: 'A new phone also gets a key for time-based codes, where those may be enrolled: for when it has no network',
+      },
       life: { kind: 'whole', least: 30, most: 180, says: 'Seconds that a phone is asked; 90 unless said' },
       mostPhones: { kind: 'whole', least: 1, most: 10, says: 'Phones of one person at most; 10 unless said' },
       ...FIRST_PARAMETERS,

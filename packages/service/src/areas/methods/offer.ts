@@ -24,10 +24,15 @@ export async function groupsOf(db: Db, person: Id): Promise<ReadonlySet<string> 
   return row && personFactsOf(person, row).groups;
 }
 
+/** What a person is offered of a method. */
+export async function offeredTo(deps: Deps, db: Db, person: Id, method: Method): Promise<Offer> {
+  const { settings } = await deps.methods.current();
+  return offerOf(settings, method, (await groupsOf(db, person)) ?? new Set());
+}
+
 /** What a person is offered of a method. Throws `method-not-offered`, with the row that says so, where they may not enrol it. */
 export async function assertOffered(deps: Deps, db: Db, person: Id, method: Method): Promise<Offer> {
-  const { settings } = await deps.methods.current();
-  const offer = offerOf(settings, method, (await groupsOf(db, person)) ?? new Set());
+  const offer = await offeredTo(deps, db, person, method);
   if (!offer.enrol)
     throw new Refusal('method-not-offered', {
       method,
@@ -42,12 +47,7 @@ export const keyRulesOf = async (deps: Deps, db: Db, person: Id): Promise<Method
   await parametersOf(deps, db, person, 'webauthn');
 
 /** What the method settings say of a method, for somebody. */
-export async function parametersOf(
-  deps: Deps,
-  db: Db,
-  person: Id,
-  method: OfferedMethod,
-): Promise<MethodParameters> {
+export async function parametersOf(deps: Deps, db: Db, person: Id, method: OfferedMethod): Promise<MethodParameters> {
   const { settings, needsGroups } = await deps.methods.current();
   const groups = needsGroups ? await groupsOf(db, person) : undefined;
   return decidedFor(settings, method, groups ?? new Set())?.cell.parameters ?? {};

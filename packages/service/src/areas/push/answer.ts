@@ -19,6 +19,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { askedOf } from './asked.js';
 import { heard, readDevice, type DeviceRow } from './devices.js';
+import { proveCodes } from './codes.js';
 import { unlockedBy } from './unlock.js';
 
 /** How often it is written down that a phone has asked. */
@@ -99,6 +100,7 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
       return { answer: { outcome: 'wrong-number' as const } };
     }
     // Nothing reads it in here: it travels together with the commit.
+    const codes = now.state === 'pending' ? await proveCodes(deps, work, now.id, message.codes) : null;
     if (unlocked.write) work.atEnd(unlocked.write);
     for (const statement of settling(row, now, 'approved', call.origin)) work.atEnd(statement);
     told(deps, work, row);
@@ -107,7 +109,7 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
         where: { id: idText(now.id) },
         transaction: work.transaction,
       });
-    return { answer: { outcome: 'taken' as const } };
+    return { answer: { outcome: 'taken' as const, ...(codes === null ? {} : { codes }) } };
     // The sign-in before what it asks, as the locks are taken everywhere.
   }, lockingAsked(asked));
   if (refusal) throw refusal;
@@ -126,12 +128,7 @@ const mayAnswer = (device: DeviceRow, row: RequestRow, { challenge }: PushMessag
 const isRightNumber = (number: string | null, typed: string | null): boolean =>
   number === null || (typed !== null && constantTimeEqual(Buffer.from(number), Buffer.from(typed)));
 
-const settling = (
-  row: RequestRow,
-  device: DeviceRow,
-  state: PushRequestState,
-  from: string,
-): readonly Statement[] => [
+const settling = (row: RequestRow, device: DeviceRow, state: PushRequestState, from: string): readonly Statement[] => [
   {
     sql: 'UPDATE push_requests SET state = :state, answered_at = UTC_TIMESTAMP(3), answered_by = :device, answered_from = :from WHERE id = :id',
     values: { id: row.id, state, device: device.id, from },

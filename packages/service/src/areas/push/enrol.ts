@@ -22,6 +22,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText, newId } from '../../platform/ids.js';
 import { issueToken, tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 import { askedOf } from './asked.js';
+import { makeCodes, settleCodes } from './codes.js';
 import { phoneRefusal } from './devices.js';
 import { pushDevices } from './push-device.model.js';
 import { askOfNothing } from './test-phone.js';
@@ -148,7 +149,8 @@ export const enrolPhone: Handler<'phones.enrol'> = async (deps, call) => {
       await askOfNothing(deps, work, { person, device, lifeMs: TEST_LIFE_MS }, call);
       const doer = { actor: { kind: 'page', personId: person }, origin: call.origin } as const;
       await work.trail(entryOf(doer, 'phone.came', { kind: 'authenticator', id: device }, { person }));
-      return { answer: { ...(await askedOf(deps, work, device, work.now)), device } };
+      const codes = await makeCodes(deps, work, doer, { person, device });
+      return { answer: { ...(await askedOf(deps, work, device, work.now)), device, codes } };
     });
   } catch (error) {
     if (brokenUniqueIndex(error) === 'push_devices_thumbprint') throw new Refusal('phone-known');
@@ -165,8 +167,14 @@ const comingRow = async (deps: Deps, device: Id): Promise<ComingRow | undefined>
     { id: idBytes(device) },
   );
 
+interface Proved {
+  readonly row: AuthenticatorRow;
+  /** The authenticator of the codes that came with it. */
+  readonly codes: Id | undefined;
+}
+
 /** Asserts that a phone has answered its first request, which is used up; it can be used from then on. */
-async function prove(deps: Deps, work: Work, maker: Maker, id: Id): Promise<AuthenticatorRow> {
+async function prove(deps: Deps, work: Work, maker: Maker, id: Id): Promise<Proved> {
   const row = await lockPending(work, id, 'push');
   await assertOffered(deps, work, idText(row.person_id), 'push');
   const approved = await selectOneToWrite<{ id: Buffer }>(
@@ -184,7 +192,8 @@ async function prove(deps: Deps, work: Work, maker: Maker, id: Id): Promise<Auth
   // Its approvals are verified ones from now on: it makes no others.
   if (unlocks) await authenticators(work).update({ verified: true }, { where: { id }, transaction: work.transaction });
   await activate(deps, work, maker, row);
-  return row;
+  const codes = await settleCodes(deps, work, maker, row.id);
+  return { row, codes };
 }
 
 export const provePush: Handler<'push.prove'> = async (deps, call) =>
@@ -200,9 +209,10 @@ export const ownProvePush: Handler<'own.provePush'> = async (deps, call) =>
     // Before anything is said of it: nobody learns of somebody else's.
     if (!(await isOf(work, id, own.personId))) throw new Refusal('not-found');
     await assertOwn(deps, work, own, 'push');
-    const { label } = await prove(deps, work, own, id);
+    const { row, codes } = await prove(deps, work, own, id);
     await enrolledBy(work, own, 'push', id);
-    return { answer: { label } };
+    if (codes) await enrolledBy(work, own, 'totp', codes);
+    return { answer: { label: row.label } };
   });
 
 const isOf = async (work: Work, authenticator: Id, person: Id): Promise<boolean> =>

@@ -15,6 +15,9 @@ export class PushDevice extends Model<InferAttributes<PushDevice>, InferCreation
   /** When it last asked what waits for it. */
   declare seenAt: CreationOptional<Date | null>;
   declare answeredAt: CreationOptional<Date | null>;
+  /** The authenticator of codes that was made with it, until it is in use; and whether the phone has shown that it has its key. */
+  declare codesId: CreationOptional<Id | null>;
+  declare codesProved: CreationOptional<boolean>;
   /** The credential by which the phone verifies its holder: made with the first answer, used with each approval after it. */
   declare unlockId: CreationOptional<Buffer | null>;
   declare unlockKey: CreationOptional<Buffer | null>;
@@ -37,6 +40,8 @@ export const pushDevices = tableOf(
     codeUntil: instant.orNone(),
     seenAt: instant.orNone(),
     answeredAt: instant.orNone(),
+    codesId: id.orNone(),
+    codesProved: flag({ first: false }),
     unlockId: bytes(1023).orNone(),
     unlockKey: bytes(1100).orNone(),
     unlockCount: unsignedBigInteger.orNone(),

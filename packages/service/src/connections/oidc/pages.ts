@@ -142,7 +142,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     const { answer, cookies } = await replyOf(deps, work, call, request, begun, session, false);
     return {
       answer: { ...page, ...answer },
-      cookies: [...(cookies ?? []), beginsHere(call.cookies, stored.id, deps.now())],
+      cookies: [...cookies, beginsHere(call.cookies, stored.id, deps.now())],
     };
   });
   assertKeyRight(deps, begun, beginning);

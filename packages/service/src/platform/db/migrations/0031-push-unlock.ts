@@ -14,4 +14,8 @@ export const pushUnlock: readonly Migration[] = [
       ADD COLUMN IF NOT EXISTS answered_from VARCHAR(45) CHARACTER SET ascii COLLATE ascii_bin NULL,
       ADD KEY IF NOT EXISTS push_requests_answerer (answered_by, answered_at)`,
   },
+  {
+    name: '0139-push-codes',
+    sql: `ALTER TABLE push_devices ADD COLUMN IF NOT EXISTS codes_id BINARY(16) NULL, ADD COLUMN IF NOT EXISTS codes_proved TINYINT(1) NOT NULL DEFAULT 0`,
+  },
 ];
