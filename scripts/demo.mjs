@@ -22,6 +22,7 @@ const ports = {
   traffic: Number(process.env.NLATCH_DEMO_TRAFFIC_PORT ?? 8473),
   mail: Number(process.env.NLATCH_DEMO_MAIL_PORT ?? 8474),
   mailbox: Number(process.env.NLATCH_DEMO_MAILBOX_PORT ?? 8475),
+  phones: Number(process.env.NLATCH_DEMO_PHONES_PORT ?? 8477),
   database: Number(process.env.NLATCH_DEMO_DATABASE_PORT ?? 33070),
 };
 const say = (line = '') => process.stderr.write(`${line}\n`);
@@ -33,6 +34,7 @@ for (const [name, variable] of [
   ['traffic', 'NLATCH_DEMO_TRAFFIC_PORT'],
   ['mail', 'NLATCH_DEMO_MAIL_PORT'],
   ['mailbox', 'NLATCH_DEMO_MAILBOX_PORT'],
+  ['phones', 'NLATCH_DEMO_PHONES_PORT'],
   ['database', 'NLATCH_DEMO_DATABASE_PORT'],
 ])
   if (!(await portIsFree(ports[name]))) {
@@ -117,6 +119,40 @@ try {
   const client = join(dir, 'nlatch');
   writeFileSync(client, `#!/bin/sh\nNLATCH_CONFIG_DIR='${configDir}' exec '${process.execPath}' '${NLATCH}' "$@"\n`);
   chmodSync(client, 0o755);
+  const run = (...args) => {
+    const answer = spawnSync(client, args, { encoding: 'utf8' });
+    if (answer.status !== 0) throw new Error(answer.stderr);
+    return answer.stdout;
+  };
+  const drawer = join(dir, 'phones.json');
+  if (!existsSync(drawer)) {
+    say('· handing out phones that approve');
+    for (const [loginName, habit] of [
+      ['hedda.lund', 'approves'],
+      ['gunnar.eide', 'by-hand'],
+      ['jory.penhale', 'by-hand'],
+    ]) {
+      const { link, authenticator } = JSON.parse(run('keyring', 'enrol-phone', loginName, '--later', '--json'));
+      const followed = spawnSync(process.execPath, [
+        STANDIN,
+        'pocket',
+        'follow',
+        link,
+        '--habit',
+        habit,
+        '--keys',
+        drawer,
+      ]);
+      if (followed.status !== 0) throw new Error(followed.stderr.toString());
+      run('keyring', 'prove-phone', authenticator.id);
+    }
+  }
+  const phones = spawn(
+    process.execPath,
+    [STANDIN, 'pocket', 'serve', '--keys', drawer, '--port', String(ports.phones)],
+    { stdio: 'ignore' },
+  );
+  stops.push(() => phones.kill());
   const planner = join(dir, 'berth-planner.json');
   if (!existsSync(planner)) {
     say('· connecting the Berth Planner by OpenID Connect');
@@ -148,11 +184,6 @@ try {
   if (!existsSync(traffic)) {
     say('· connecting Vessel Traffic, which asks on its own pages');
     const address = `http://localhost:${ports.traffic}`;
-    const run = (...args) => {
-      const answer = spawnSync(client, args, { encoding: 'utf8' });
-      if (answer.status !== 0) throw new Error(answer.stderr);
-      return answer.stdout;
-    };
     run('application', 'origins', 'Vessel Traffic', address, 'https://vessel-traffic.wexmoor.example');
     const { key } = JSON.parse(run('application', 'connect', 'Vessel Traffic', '--json', '--label', 'Own pages'));
     const connection = { service: `http://localhost:${ports.service}`, address, key };
@@ -170,6 +201,9 @@ try {
   say('                       (works once; Ines Marlow, login name ines.marlow)');
   say('  Everybody’s password harbour lights at dawn');
   say(`  Stand-in phone       http://localhost:${ports.phone}`);
+  say(
+    `  Phones that approve  http://localhost:${ports.phones}  (Hedda Lund’s by itself, where no number is asked for)`,
+  );
   say(`  Mailbox              http://localhost:${ports.mailbox}  (everything that is sent by mail ends there)`);
   say(`  Berth Planner        http://localhost:${ports.planner}  (an application that sends people to sign in)`);
   say(`  Vessel Traffic       http://localhost:${ports.traffic}  (an application that asks on its own pages)`);

@@ -1,16 +1,31 @@
 import { readFileSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
-import { Command, CommanderError } from 'commander';
+import { Argument, Command, CommanderError, Option } from 'commander';
 import { BadPicture, codeAt, readPicture } from './phone/code.js';
 import { createPlanner, type PlannerClients } from './berths/server.js';
 import { createMailbox } from './mailbox/server.js';
 import { createPhone } from './phone/server.js';
+import { Drawer, HABITS, type Habit } from './pocket/drawer.js';
+import { PhoneRefused, type PhoneRequest } from './pocket/phone.js';
+import { createPocket } from './pocket/server.js';
 import { createPushService } from './push-service/server.js';
 import { createTraffic, type TrafficConnection } from './traffic/server.js';
 
 const program = new Command('nlatch-standin')
   .description('Simulated outside devices, for trying Nimble Latch out and for its tests. Not for production.')
   .exitOverride();
+/** One question in a line. */
+const saidOf = ({ kind, application, network, browser, asksNumber, until }: PhoneRequest): string =>
+  [
+    kind === 'test' ? 'a test' : `signs in at ${application ?? '?'}`,
+    network,
+    browser,
+    asksNumber ? 'asks for the number' : 'asks for no number',
+    `until ${until}`,
+  ]
+    .filter(Boolean)
+    .join(', ');
+
 const phone = program.command('phone').description('a phone that shows one-time codes');
 
 phone
@@ -37,6 +52,68 @@ phone
     await app.listen({ host: '127.0.0.1', port: Number(options.port) });
     process.stderr.write(`The stand-in phone is at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+const pocket = program.command('pocket').description('phones that approve sign-ins (docs/push-protocol.md)');
+const keysOption = new Option('--keys <file>', 'where the phones are kept').default('nlatch-phones.json');
+
+pocket
+  .command('serve')
+  .description('show the phones as a page, and let them ask what waits')
+  .option('--port <n>', 'on loopback', '8477')
+  .addOption(keysOption)
+  .action(async (options: { port: string; keys: string }) => {
+    const app = await createPocket(options.keys, Date.now);
+    await app.listen({ host: '127.0.0.1', port: Number(options.port) });
+    process.stderr.write(`The phones are at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+pocket
+  .command('follow')
+  .argument('<link>', 'as it is shown where a phone is set up')
+  .description('set a phone up, and answer its first request')
+  .addOption(keysOption)
+  .addOption(new Option('--habit <habit>', 'what it does by itself').choices(HABITS).default('by-hand'))
+  .action(async (link: string, options: { keys: string; habit: Habit }) => {
+    const drawer = new Drawer(options.keys);
+    await drawer.open();
+    const { phone, person } = await drawer.follow(link, options.habit);
+    process.stdout.write(`${phone.device}  ${person}\n`);
+  });
+
+pocket
+  .command('list')
+  .description('what waits for the phones')
+  .addOption(keysOption)
+  .action(async (options: { keys: string }) => {
+    const drawer = new Drawer(options.keys);
+    await drawer.open();
+    for (const { phone, person, habit } of drawer.entries) {
+      const asked = habit === 'away' ? undefined : await phone.fetch().catch((error: unknown) => String(error));
+      const waits = typeof asked === 'object' ? asked.requests.map(saidOf) : [asked ?? 'is switched off'];
+      for (const line of waits.length > 0 ? waits : ['nothing waits'])
+        process.stdout.write(`${phone.device}  ${person}  ${line}\n`);
+    }
+  });
+
+pocket
+  .command('answer')
+  .argument('<phone>', 'its id, or the name of its person')
+  .addArgument(new Argument('<decision>').choices(['approve', 'deny', 'not-me']))
+  .description('answer the latest request of a phone')
+  .option('--number <nn>', 'the number that is shown where somebody signs in')
+  .addOption(keysOption)
+  .action(async (of: string, decision: 'approve' | 'deny' | 'not-me', options: { keys: string; number?: string }) => {
+    const drawer = new Drawer(options.keys);
+    await drawer.open();
+    const entry = drawer.entries.find(({ phone, person }) => phone.device === of || person === of);
+    if (!entry) throw new Error(`there is no phone of ${of} in ${options.keys}`);
+    const [request] = (await entry.phone.fetch()).requests;
+    if (!request) throw new Error('nothing waits for this phone');
+    const outcome = await entry.phone.answer(request, decision, options.number);
+    process.stdout.write(`${outcome}\n`);
+    if (outcome !== 'taken') process.exitCode = 1;
   });
 
 program
@@ -124,11 +201,13 @@ try {
   else {
     const taken = (error as NodeJS.ErrnoException).code === 'EADDRINUSE';
     process.stderr.write(
-      error instanceof BadPicture
-        ? `error: this picture cannot be used: ${error.message}\ntry:   paste the whole text, beginning with otpauth://totp/\n`
-        : taken
-          ? 'error: that port is taken\ntry:   --port with another number\n'
-          : `error: ${error instanceof Error ? error.message : 'unknown'}\n`,
+      error instanceof PhoneRefused
+        ? `error: the service does not hear this phone: ${error.code}\n`
+        : error instanceof BadPicture
+          ? `error: this picture cannot be used: ${error.message}\ntry:   paste the whole text, beginning with otpauth://totp/\n`
+          : taken
+            ? 'error: that port is taken\ntry:   --port with another number\n'
+            : `error: ${error instanceof Error ? error.message : 'unknown'}\n`,
     );
     process.exitCode = 1;
   }

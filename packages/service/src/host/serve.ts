@@ -1,7 +1,6 @@
 import type { AddressInfo } from 'node:net';
-import { dirname, join } from 'node:path';
 import { setTimeout as delay } from 'node:timers/promises';
-import { fileURLToPath } from 'node:url';
+import { besideService } from './beside.js';
 import { buildApp, type Leaving } from './app.js';
 import { served } from './areas.js';
 import { requestRecurringJobs, runDueJobs, type JobKinds } from '../platform/jobs/jobs.js';
@@ -16,7 +15,7 @@ import { closeRuntime, openRuntime, StartError } from './runtime.js';
 import { hostWords as words } from '../platform/host-words.js';
 import { say } from '@nimble-latch/api';
 
-const builtOf = (name: string): string => join(dirname(fileURLToPath(import.meta.url)), `../../../${name}/dist/web`);
+const builtOf = (name: string): string => besideService(`${name}/dist/web`);
 /** Where the built pages lie beside this package. */
 export const BUILT_PAGES: BuiltPages = { console: builtOf('console'), pocket: builtOf('pocket') };
 

@@ -56,6 +56,18 @@ function canonical(value: Member): string {
   return `{${members.map((name) => `${JSON.stringify(name)}:${canonical(object[name]!)}`).join(',')}}`;
 }
 
+const P256 = { name: 'ECDSA', namedCurve: 'P-256' };
+
+/** All that makes a phone the same one again; its screen lock is not kept. */
+export interface KeptPhone {
+  readonly installation: string;
+  readonly service: string;
+  readonly device: string;
+  readonly key: webcrypto.JsonWebKey;
+  /** Of its codes, where it has any. */
+  readonly keyUri?: string;
+}
+
 export class PocketPhone {
   /** Seconds that its clock is off. */
   clockOff = 0;
@@ -65,6 +77,7 @@ export class PocketPhone {
   /** Codes for when it has no network, where the service made a key for them. */
   codes: Account | undefined;
   #codesNeeded = 0;
+  #keyUri: string | undefined;
   #woken: { readonly keys: BrowserKeys; readonly messages: string } | undefined;
 
   private constructor(
@@ -84,7 +97,8 @@ export class PocketPhone {
     service = new URL(link).origin,
   ): Promise<{ readonly phone: PocketPhone; readonly asked: PhoneAsked }> {
     const { origin, hash } = new URL(link);
-    const keys = await webcrypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, false, ['sign', 'verify']);
+    // It is kept in a file, where the page of the product keeps it from everybody.
+    const keys = await webcrypto.subtle.generateKey(P256, true, ['sign', 'verify']);
     const blank = new PocketPhone(origin, service, keys, '');
     const { kty, crv, x, y } = await webcrypto.subtle.exportKey('jwk', keys.publicKey);
     const token = await blank.signed('enrol', { code: hash.slice(1) }, { jwk: { kty: kty!, crv: crv!, x: x!, y: y! } });
@@ -94,10 +108,33 @@ export class PocketPhone {
     };
     const phone = new PocketPhone(origin, service, keys, asked.device);
     if (asked.codes) {
-      phone.codes = readPicture(asked.codes.keyUri);
+      phone.#show(asked.codes.keyUri);
       phone.#codesNeeded = asked.codes.codesNeeded;
     }
     return { phone, asked };
+  }
+
+  /** The phone that was kept. */
+  static async again({ installation, service, device, key, keyUri }: KeptPhone): Promise<PocketPhone> {
+    const { d: _, ...half } = key;
+    const [privateKey, publicKey] = await Promise.all([
+      webcrypto.subtle.importKey('jwk', { ...key, key_ops: ['sign'] }, P256, true, ['sign']),
+      webcrypto.subtle.importKey('jwk', { ...half, key_ops: ['verify'] }, P256, true, ['verify']),
+    ]);
+    const phone = new PocketPhone(installation, service, { privateKey, publicKey }, device);
+    phone.#show(keyUri);
+    return phone;
+  }
+
+  #show(keyUri: string | undefined): void {
+    this.#keyUri = keyUri;
+    this.codes = keyUri === undefined ? undefined : readPicture(keyUri);
+  }
+
+  async keep(): Promise<KeptPhone> {
+    const key = await webcrypto.subtle.exportKey('jwk', this.keys.privateKey);
+    const codes = this.#keyUri === undefined ? {} : { keyUri: this.#keyUri };
+    return { installation: this.installation, service: this.service, device: this.device, key, ...codes };
   }
 
   /** The same phone, which reaches the service elsewhere. */

@@ -1,11 +1,13 @@
 import { createHash, generateKeyPairSync, randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import type { Answer, RouteId, Sent } from '@nimble-latch/api';
 import { encode } from 'cborg';
 import { write } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { idBytes } from '../../platform/ids.js';
+import { besideService } from '../beside.js';
 import { authenticators } from '../../areas/keyring/authenticator.model.js';
 import { within } from '../../platform/db/models.js';
 
@@ -99,14 +101,14 @@ function answerTo(
 }
 
 /** The stand-in's files; they are there where the whole project is. */
-const METADATA = new URL('../../../../standins/metadata/', import.meta.url);
+const METADATA = besideService('standins/metadata');
 
 /** Whom metadata are believed from, what they say of the models, and how many keys somebody should hold. */
 async function learnModels(call: CallOf): Promise<void> {
   const { version } = await call('keyMetadata.show', {});
-  const root = readFileSync(new URL('root.pem', METADATA), 'utf8');
+  const root = readFileSync(join(METADATA, 'root.pem'), 'utf8');
   await call('keyMetadata.edit', { body: { root }, ifMatch: version });
-  await call('keyMetadata.read', { body: { blob: readFileSync(new URL('blob.jwt', METADATA), 'utf8') } });
+  await call('keyMetadata.read', { body: { blob: readFileSync(join(METADATA, 'blob.jwt'), 'utf8') } });
   const methods = await call('methods.show', {});
   const rows = methods.rows.map(({ group, cells }) => ({
     group,

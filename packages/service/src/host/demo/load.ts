@@ -13,6 +13,7 @@ import { loadDisputes } from './disputes.js';
 import { loadInvitations } from './invitations.js';
 import { loadKeys, type CallOf } from './keys.js';
 import { loadPasses } from './passes.js';
+import { addSilentPhone, loadPhones, SILENT } from './phones.js';
 import { loadStock } from './stock.js';
 import { setPassword } from '../../areas/keyring/set-password.js';
 import { createLogger } from '../../platform/log/logger.js';
@@ -58,7 +59,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   if (await selectOne(real, 'SELECT 1 AS one FROM persons LIMIT 1'))
     throw new StartError('There are people here already; the demo is for an empty installation.');
   const today = Math.floor(real.now().getTime() / 60_000) * 60_000;
-  const clock = { at: today - (HISTORY_DAYS + 3) * DAY };
+  const clock = { at: today - (HISTORY_DAYS + 3) * DAY, live: false };
   const deps: Deps = { ...real, now: () => new Date(clock.at), log: createLogger('silent') };
   const app = await buildApp(deps, await served(), BUILT_PAGES);
   const random = seededRandom(7_041);
@@ -69,7 +70,9 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     given: { params?: Sent<R, 'params'>; query?: string; body?: Sent<R, 'body'>; token?: string; ifMatch?: number },
   ): Promise<Answer<R>> {
     const spec: RouteSpec = ROUTES[route];
-    clock.at += 1_000 + Math.floor(random() * 20_000);
+    clock.at = clock.live
+      ? Math.max(clock.at + 1, real.now().getTime())
+      : clock.at + 1_000 + Math.floor(random() * 20_000);
     const response = await app.inject({
       method: spec.method,
       url: `/api/v1${spec.path.replace(/\{(\w+)\}/g, (_, name: string) => (given.params as Record<string, string>)[name]!)}${given.query ? `?${given.query}` : ''}`,
@@ -143,6 +146,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
             ? new Date(today - Math.floor(random() ** 3 * 150 * DAY))
             : undefined;
       const loaded = await addResident(real, bulk, who, groups.get(who.group)!, passwordHash, at, lastSeen);
+      if (who.displayName === SILENT) entries.push(...(await addSilentPhone(real, bulk, loaded, at, byOwner)));
       if (witnessed) {
         const subject = { person: loaded.id };
         tell(
@@ -206,6 +210,8 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await tryInVain('piran.tallack');
   clock.at = today - 12 * 60_000;
   await tryInVain('harbourmaster');
+  clock.live = true;
+  await loadPhones(deps, call, groups, apps.get('Berth Planner')!, idOf);
   await call('session.end', {});
   await app.close();
   await keepCounts(real);
@@ -216,12 +222,13 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     await call('rulebookDraft.save', { body: { text: onDay(text, today) }, ifMatch: version });
   }
 
+  async function idOf(name: string): Promise<Id | undefined> {
+    const loginName = name.toLowerCase().replace(' ', '.');
+    return (await call('people.list', { query: `loginName=${loginName}` })).rows[0]?.id;
+  }
+
   /** Roles and the emergency account: a lone owner asks, waits out the time, and does it. */
   async function appoint(): Promise<void> {
-    const idOf = async (name: string) => {
-      const loginName = name.toLowerCase().replace(' ', '.');
-      return (await call('people.list', { query: `loginName=${loginName}` })).rows[0]?.id;
-    };
     const afterWaiting = async (doing: () => Promise<unknown>) => {
       await doing().catch((error: unknown) => {
         if (!String(error).includes('signature-needed')) throw error;

@@ -14,10 +14,10 @@ rules:
     at: { applications: [Console] }
     then: { ask whoever has one: [password + totp, password + hotp, webauthn(verified)] }
 
-  # The plan is open all day, on the same screens. A pass of the help desk is in the place of what was left at home.
+  # The plan is open all day, on the same screens, and can be approved on a phone. A pass of the help desk is in the place of what was left at home.
   - rule: Berth plans
     at: { applications: [Berth Planner] }
-    then: { ask for: [password + totp, password + hotp, webauthn(verified), password + pass] }
+    then: { ask for: [password + totp, password + hotp, webauthn(verified), password + push, password + pass] }
     remember browser: 14 days
 
 otherwise: { ask for level: 2 }
