@@ -243,7 +243,7 @@ export const de: Catalogue = {
     totp: 'Code aus einer App',
     hotp: 'Code aus einem Token',
     webauthn: 'Passkey oder Sicherheitsschlüssel',
-    push: 'Push',
+    push: 'Zustimmung auf dem Telefon',
     sms: 'Textnachricht',
     voice: 'Anruf',
     email: 'Mail',

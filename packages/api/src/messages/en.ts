@@ -244,7 +244,7 @@ export const en = {
     totp: 'code from an app',
     hotp: 'code from a token',
     webauthn: 'passkey or security key',
-    push: 'push',
+    push: 'approval on a phone',
     sms: 'text message',
     voice: 'call',
     email: 'mail',

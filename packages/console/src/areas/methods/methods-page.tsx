@@ -8,6 +8,7 @@ import {
   type SelfAction,
 } from '@nimble-latch/api';
 import { useState } from 'react';
+import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { TextField } from '../../frame/components/text-fields.js';
@@ -27,7 +28,15 @@ type MatrixRow = Rows[number];
 type Cell = NonNullable<MatrixRow['cells'][OfferedMethod]>;
 const UNSAID = 'unsaid';
 
-/** What a cell says, in a few words. */
+/** What a cell comes to, in a word: its whole text would make columns of a page's length. */
+function wordOf(cell: Cell | undefined): string {
+  if (!cell) return w.unsaid;
+  if ('checked' in cell && cell.checked === 'elsewhere') return w.elsewhereWord;
+  if (cell.enrol) return w.mayEnrol;
+  return cell.purposes.length > 0 ? w.noMoreUsed : w.notAtAll;
+}
+
+/** All that a cell says. */
 function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
   if (!cell) return w.unsaid;
   if ('checked' in cell && cell.checked === 'elsewhere') return w.elsewhere;
@@ -53,6 +62,13 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
   ];
   return parts.join(' · ');
 }
+
+const particulars = (cell: Cell | undefined): number => Object.keys(cell?.parameters ?? {}).length;
+
+const Stacked = styled.span`
+  display: grid;
+  text-align: left;
+`;
 
 /** The rows as they are sent: without names. */
 const bare = (rows: Rows) => rows.map(({ group, cells }) => ({ group, cells }));
@@ -108,7 +124,12 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
                   aria-label={`${row.groupName ?? w.everybody}, ${shared.methods[method]}: ${sayCell(method, row.cells[method])}`}
                   onPress={() => setEditing({ at: rows.indexOf(row), method })}
                 >
-                  {sayCell(method, row.cells[method])}
+                  <Stacked>
+                    {wordOf(row.cells[method])}
+                    {particulars(row.cells[method]) > 0 && (
+                      <Small>{say(w.particulars, { n: particulars(row.cells[method]) })}</Small>
+                    )}
+                  </Stacked>
                 </Button>
               ) : (
                 sayCell(method, row.cells[method])
