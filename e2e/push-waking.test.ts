@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import type { PocketPhone } from '../packages/standins/src/pocket/phone.js';
+import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
 import { createPushService, NOTHING_WRONG } from '../packages/standins/src/push-service/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { connectedApplication, Installation } from './support/installation.js';
@@ -14,6 +14,7 @@ beforeAll(async () => {
   inst = await Installation.start(2, {
     NLATCH_PUBLIC_URL: 'https://latch.wexmoor.example',
     NLATCH_INTERNAL_ADDRESSES: 'localhost',
+    NLATCH_DATABASE_CONNECTIONS: '4',
   });
   berths = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked', 'source-address'] });
   await offerPush(inst.owner);
@@ -68,6 +69,22 @@ const hands = async () =>
   (await inst.owner.call('overview.show')).needsHand.map(
     ({ person, why, method }) => `${person.displayName} ${why} ${method}`,
   );
+
+describe('phones that are all set up at once', () => {
+  it('wait for no connection that one of them holds, on a node that has few of them', async () => {
+    // The first ever: what the installation tells phones of itself is not made yet, and networks were read long ago.
+    const links: string[] = [];
+    for (let i = 0; i < 24; i++) {
+      const person = { displayName: `Crew ${i}`, loginNames: [`crew.${i}`] };
+      const { id } = await inst.owner.call('people.add', { body: person });
+      links.push((await inst.owner.call('push.begin', { params: { id }, body: {} })).link);
+    }
+    const service = inst.nodes[1]!.url;
+    const followed = await Promise.all(links.map(async (link) => await PocketPhone.follow(link, service)));
+    const keys = followed.map(({ asked }) => asked.waking.key);
+    expect(new Set(keys).size).toBe(1);
+  });
+});
 
 describe('a phone whose page is closed', () => {
   it('is woken when somebody signs in, whatever node they are at, by a message that says nothing', async () => {

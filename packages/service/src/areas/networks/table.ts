@@ -2,6 +2,7 @@ import type { Id } from '@nimble-latch/core/vocabulary';
 import { NetworkTable, type Network } from '@nimble-latch/core/networks';
 import { within } from '../../platform/db/models.js';
 import type { Db } from '../../platform/db/sql.js';
+import type { PlatformDeps } from '../../platform/deps.js';
 import { networks, type Network as NetworkRecord } from './network.model.js';
 
 export interface KnownNetwork extends Network {
@@ -30,21 +31,28 @@ export async function readNetworks(db: Db): Promise<KnownNetwork[]> {
 const AGE_MS = 3_000;
 const tables = new WeakMap<object, { readonly at: number; readonly table: Promise<NetworkTable> }>();
 
-/** The networks as this process last read them, at most a few seconds ago. */
-async function recentTable(db: Db): Promise<NetworkTable> {
-  const known = tables.get(db.sequelize);
+/**
+ * The networks as this process last read them, at most a few seconds ago; over the pool that no transaction holds connections of, since
+ * whoever holds one may wait for it.
+ */
+async function recentTable({ settingsPool }: Pick<PlatformDeps, 'settingsPool'>): Promise<NetworkTable> {
+  const known = tables.get(settingsPool);
   if (known && performance.now() - known.at < AGE_MS) return await known.table;
-  const table = readNetworks({ sequelize: db.sequelize }).then((networks) => new NetworkTable(networks));
-  tables.set(db.sequelize, { at: performance.now(), table });
-  table.catch(() => tables.delete(db.sequelize));
+  const table = readNetworks({ sequelize: settingsPool }).then((networks) => new NetworkTable(networks));
+  tables.set(settingsPool, { at: performance.now(), table });
+  table.catch(() => tables.delete(settingsPool));
   return await table;
 }
 
 /** After a change made here. */
-export const forgetNetworks = (db: Db): void => void tables.delete(db.sequelize);
+export const forgetNetworks = ({ settingsPool }: Pick<PlatformDeps, 'settingsPool'>): void =>
+  void tables.delete(settingsPool);
 
 /** Every network that an address lies in, the narrowest range first; none where there is no address. */
-export async function locate(db: Db, address: string | null): Promise<KnownNetwork[]> {
+export async function locate(
+  deps: Pick<PlatformDeps, 'settingsPool'>,
+  address: string | null,
+): Promise<KnownNetwork[]> {
   if (address === null) return [];
-  return (await recentTable(db)).locate(address) as KnownNetwork[];
+  return (await recentTable(deps)).locate(address) as KnownNetwork[];
 }

@@ -55,9 +55,11 @@ export class PhoneWaking {
 }
 
 async function readSender(deps: Deps): Promise<Sender> {
+  // Over the pool that no transaction holds connections of: whoever holds one may wait for it.
+  const aside = { sequelize: deps.settingsPool };
   const find = async () =>
     await selectOne<{ id: Buffer; public_key: Buffer; private_sealed: Buffer }>(
-      deps,
+      aside,
       'SELECT id, public_key, private_sealed FROM push_senders WHERE only_one = 1',
     );
   let row = await find();
@@ -76,7 +78,7 @@ async function readSender(deps: Deps): Promise<Sender> {
     });
     // Of two nodes that make one, one is kept.
     const { sql, values } = insertion('push_senders', made);
-    await write(deps, sql.replace(/^INSERT/, 'INSERT IGNORE'), values);
+    await write(aside, sql.replace(/^INSERT/, 'INSERT IGNORE'), values);
     row = await find();
   }
   const { id, public_key, private_sealed } = row!;

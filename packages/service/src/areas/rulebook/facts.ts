@@ -3,7 +3,7 @@ import { recordFacts, systemOf, type Decision, type Facts } from '@nimble-latch/
 import { guardedOutcome, type Requirement } from '@nimble-latch/core/signin';
 import type { Role } from '@nimble-latch/core/vocabulary';
 import { locate } from '../networks/table.js';
-import type { Db } from '../../platform/db/sql.js';
+import type { PlatformDeps } from '../../platform/deps.js';
 import type { RunningMethods } from '../methods/cache.js';
 import { purposeAt } from '../methods/purpose-at.js';
 import type { RunningRulebook } from './running.js';
@@ -74,12 +74,12 @@ export interface Circumstances {
 
 /** Everything that a rulebook may ask of a sign-in. */
 export async function factsOf(
-  db: Db,
+  deps: Pick<PlatformDeps, 'settingsPool'>,
   { needs }: Pick<RunningRulebook, 'needs'>,
   person: PersonFacts,
   { applicationId, sourceAddress, browser, risk, known, at }: Circumstances,
 ): Promise<Facts> {
-  const networks = needs.networks ? await locate(db, sourceAddress) : [];
+  const networks = needs.networks ? await locate(deps, sourceAddress) : [];
   return {
     person,
     application: applicationId,

@@ -4,7 +4,7 @@ import { delegateOf } from '@nimble-latch/core/signin';
 import type { PushRequestState, Verdict, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
-import type { Deps } from '../../platform/deps.js';
+import type { Deps, PlatformDeps } from '../../platform/deps.js';
 import { notFound } from '../../platform/errors.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { locate } from '../networks/table.js';
@@ -156,13 +156,14 @@ async function phoneStepsOf(db: Db, { id, endedAt }: StoredSignIn): Promise<Step
 
 /** The full story of one sign-in. */
 export async function storyOf(
+  deps: Pick<PlatformDeps, 'settingsPool'>,
   db: Db,
   stored: StoredSignIn,
   applicationName: string | null,
   now: Date,
 ): Promise<Answer<'activity.show'>> {
   const [networks, judged, byPhones] = await Promise.all([
-    locate(db, stored.sourceAddress),
+    locate(deps, stored.sourceAddress),
     selectOne<{ verdict: Verdict }>(db, 'SELECT verdict FROM sign_in_judgements WHERE sign_in_id = :id', {
       id: idBytes(stored.id),
     }),
@@ -192,8 +193,13 @@ export async function storyOf(
   };
 }
 
-export async function showActivity(db: Db, id: Id, now: Date): Promise<Answer<'activity.show'>> {
+export async function showActivity(
+  deps: Pick<PlatformDeps, 'settingsPool'>,
+  db: Db,
+  id: Id,
+  now: Date,
+): Promise<Answer<'activity.show'>> {
   const row = await selectOne<Row>(db, `SELECT ${COLUMNS} FROM sign_ins s WHERE s.id = :id`, { id: idBytes(id) });
   if (!row) throw notFound();
-  return await storyOf(db, storedSignIn(row), row.application_name, now);
+  return await storyOf(deps, db, storedSignIn(row), row.application_name, now);
 }

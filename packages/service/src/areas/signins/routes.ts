@@ -26,7 +26,7 @@ async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
     id: idBytes(stored.applicationId),
   });
   return {
-    answer: { signIn: viewOf(stored), story: await storyOf(deps, stored, application?.name ?? null, deps.now()) },
+    answer: { signIn: viewOf(stored), story: await storyOf(deps, plan.reading, stored, application?.name ?? null, deps.now()) },
   };
 }
 
@@ -99,5 +99,5 @@ export const signInHandlers: AreaHandlers<
   'activity.list': async (deps, { query, actor }) => ({
     answer: await listActivity(deps, query, deps.now(), groupsWithin(actor, 'activity.read')),
   }),
-  'activity.show': async (deps, { params }) => ({ answer: await showActivity(deps, params.id, deps.now()) }),
+  'activity.show': async (deps, { params }) => ({ answer: await showActivity(deps, deps, params.id, deps.now()) }),
 };

@@ -24,7 +24,7 @@ export const giveVerdict: Handler<'activity.judge'> = async (deps, call) => {
     const { personId, sourceAddress, signIn } = await readSignIn(work, id);
     if (personId === null || signIn.state === 'asking') throw new Refusal('wrong-state', { state: signIn.state });
     await judged(deps, work, call, call.actor.personId, { id, personId, sourceAddress }, verdict);
-    return { answer: await showActivity(work, id, work.now) };
+    return { answer: await showActivity(deps, work, id, work.now) };
   });
 };
 
