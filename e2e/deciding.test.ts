@@ -20,7 +20,7 @@ beforeAll(async () => {
   await inst.owner.call('groups.addPart', { params: { id: whole.id, partId: group.id } });
   await inst.owner.call('groups.join', { params: { id: group.id, personId: plain } });
   await inst.owner.call('networks.add', { body: { name: 'tower', ranges: ['10.1.0.0/16'], country: 'GB' } });
-  for (const name of ['Payroll', 'Vessel Traffic', 'Berth Planner'])
+  for (const name of ['Payroll', 'Vessel Traffic', 'Berth Planner', 'Vault'])
     apps[name] = await connectedApplication(inst.owner, name, { claims: ['source-address', 'password-checked'] });
   await publish(
     inst.owner,
@@ -30,6 +30,7 @@ beforeAll(async () => {
       '{ rule: No outsiders, who: { groups: [outsiders] }, at: { applications: [Vessel Traffic] }, then: refuse }',
       `{ rule: Trial, at: { applications: [Payroll] }, state: on trial until ${inDays(3)}, then: refuse }`,
       `{ rule: Wages, at: { applications: [Payroll] }, then: { ask for: [password + totp] }, grace: { days: 14, last day: ${inDays(5)} } }`,
+      '{ rule: Three, at: { applications: [Vault] }, then: { ask whoever has one: [password + totp + pass] } }',
       '{ rule: Either, at: { applications: [Berth Planner] }, then: { ask for: [password + totp, totp] } }',
     ]),
   );
@@ -39,8 +40,12 @@ afterAll(async () => await inst.stop());
 const app = (at: string) => inst.client(inst.url, apps[at]!.key);
 const begin = async (at: string, loginName: string, claims: Sent<'signIns.begin', 'body'>['claims'] = {}) =>
   await app(at).call('signIns.begin', { body: { loginName, claims } });
-const prove = async (at: string, { id }: { id: string }, kind: 'password' | 'code' | 'choose', value: string) =>
-  await app(at).call('signIns.prove', { params: { id }, body: { kind, value } });
+const prove = async (
+  at: string,
+  { id }: { id: string },
+  kind: 'password' | 'code' | 'choose' | 'secret',
+  value: string,
+) => await app(at).call('signIns.prove', { params: { id }, body: { kind, value } });
 const withPassword = async (at: string, loginName: string, claims?: Parameters<typeof begin>[2]) =>
   await prove(at, await begin(at, loginName, claims), 'password', PASSWORD);
 const explain = async (id: string, at: string, more: object = {}) =>
@@ -48,6 +53,27 @@ const explain = async (id: string, at: string, more: object = {}) =>
 
 /** What an outsider sees before anything is proved. */
 const seen = ({ id: _id, expiresAt: _at, ...rest }: Answer<'signIns.begin'>) => JSON.stringify(rest);
+
+describe('a rule that asks whoever has one', () => {
+  it('asks for all of a way that somebody holds, and of whoever does not for the password alone', async () => {
+    const { id, phone } = await personWithApp(inst.owner, 'trio');
+    const one = await withPassword('Vault', 'trio');
+    // An app alone is not what the way asks for.
+    expect(one).toMatchObject({ state: 'let-in', way: 'password' });
+    const { code } = await inst.owner.call('passes.give', {
+      params: { id },
+      body: { reason: 'a third proof', uses: 5, untilFactor: false },
+    });
+    for (const order of [1, -1]) {
+      const asked = await withPassword('Vault', 'trio');
+      const values = [phone.next(), code];
+      const [first, last] = order === 1 ? values : values.reverse();
+      const half = await prove('Vault', asked, 'code', first!);
+      expect([order, half.state, half.prompt?.kind]).toEqual([order, 'asking', 'code']);
+      expect((await prove('Vault', asked, 'code', last!)).state).toBe('let-in');
+    }
+  });
+});
 
 describe('a sign-in goes by the rulebook', () => {
   it('by where it comes from: one proof from the tower, two from anywhere else', async () => {
@@ -152,6 +178,7 @@ describe('an explanation', () => {
       ['No outsiders', 'does-not-apply'],
       ['Trial', 'would-decide'],
       ['Wages', 'decides'],
+      ['Three', 'does-not-apply'],
       ['Either', 'does-not-apply'],
     ]);
     expect(told.rules[1]!.conditions).toEqual([

@@ -17,6 +17,7 @@ export { verificationFor } from './verification.js';
 export * from './foresee.js';
 export {
   canAnswer,
+  dependsOnKeyring,
   promptFor,
   waysFor,
   wishing,

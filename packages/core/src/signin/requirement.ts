@@ -224,6 +224,13 @@ function together(methods: readonly Method[]): Ask[] {
   return asks;
 }
 
+/**
+ * Whether what somebody holds beside what they prove with decides what is enough for them: a rule that asks whoever has one, or a wish that
+ * is followed as far as their keyring reaches. Otherwise what completes a way does so whatever else they hold.
+ */
+export const dependsOnKeyring = ({ kind, atLeast }: Asked): boolean =>
+  kind === 'whoever-has-one' || atLeast !== undefined;
+
 /** Whether an authenticator can answer what is asked: it fills a place of a way that is still open. */
 export function canAnswer(outcome: Asked, made: readonly Proved[], one: Usable, keyring: readonly Usable[]): boolean {
   if (leftOf(usableOf(outcome, [one]), made).length === 0) return false;

@@ -1,4 +1,4 @@
-import { advance, delegateOf, type SignIn } from '@nimble-latch/core/signin';
+import { advance, delegateOf, dependsOnKeyring, type SignIn } from '@nimble-latch/core/signin';
 import type { Plan } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { currentKeyring, heldAt } from '../keyring/usable.js';
@@ -52,7 +52,8 @@ async function nextState(
   const { signIn, personId, applicationId } = stored;
   const nowMs = plan.now.getTime();
   if (judgement.type !== 'right') return advance(signIn, judgement, nowMs);
-  if (!judgement.keyring) {
+  // A rule that asks whoever has one asks those who hold enough for it, whatever they have proved so far.
+  if (!judgement.keyring && !dependsOnKeyring(signIn.requirement.outcome)) {
     const alone = advance(signIn, { ...judgement, keyring: [] }, nowMs);
     if (alone.state === 'let-in' || alone.state === 'refused') return alone;
   }

@@ -26,7 +26,10 @@ async function walkReply(deps: Deps, plan: Plan, stored: StoredSignIn) {
     id: idBytes(stored.applicationId),
   });
   return {
-    answer: { signIn: viewOf(stored), story: await storyOf(deps, plan.reading, stored, application?.name ?? null, deps.now()) },
+    answer: {
+      signIn: viewOf(stored),
+      story: await storyOf(deps, plan.reading, stored, application?.name ?? null, deps.now()),
+    },
   };
 }
 

@@ -1,15 +1,15 @@
-import { canAnswer, promptOf } from '@nimble-latch/core/signin';
+import { advance, canAnswer, dependsOnKeyring, promptOf } from '@nimble-latch/core/signin';
 import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
 import { badField, Refusal } from '../../../platform/errors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { PROVING_COLUMNS, type ProvingRow } from '../../keyring/authenticator-row.js';
 import { countsNow, currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
-import { select, type Statement } from '../../../platform/db/sql.js';
+import { select, type Db, type Statement } from '../../../platform/db/sql.js';
 import { forgetting, taking } from '../guards.js';
 import { atPlace } from '../key-prompt.js';
 import { standingOf } from '../lanes.js';
-import { SIGN_IN_COLUMNS, type StoredSignIn } from '../store.js';
+import { SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from '../store.js';
 import type { Judged } from './judged.js';
 import { judgedAhead } from './proof.js';
 
@@ -24,7 +24,7 @@ export const approval = judgedAhead({
   looks: true,
   opening: (deps, id) => ({
     read: { sql: `${SIGN_IN_WITH_APPROVAL} WHERE s.id = :id`, values: { id: idBytes(id) } },
-    ahead: async () => await select(deps, `${SIGN_IN_WITH_APPROVAL} WHERE s.id = :id`, { id: idBytes(id) }),
+    ahead: async () => await deps.batcher.ask(signInsWithApprovals, id),
   }),
   prepare: async ({ deps, connected, proof: { seconds = 0 } }, look) => {
     if (seconds === 0) return;
@@ -38,10 +38,24 @@ export const approval = judgedAhead({
   judge: async ({ stored, rows }, plan) => await judge(plan, stored, rows),
 });
 
-const SIGN_IN_WITH_APPROVAL = `SELECT ${SIGN_IN_COLUMNS}, q.id AS push_id, q.state AS push_state, ${PROVING_COLUMNS.map((column) => `a.${column} AS phone_${column}`).join(', ')}
-  FROM sign_ins s LEFT JOIN push_requests q ON q.sign_in_id = s.id AND q.state IN ('waiting', 'approved')
-  LEFT JOIN authenticators a ON q.state = 'approved' AND a.id = q.answered_by AND a.person_id = s.person_id AND ${countsNow('a')} AND ${atPlace('s.application_id')}
+const APPROVAL = `q.id AS push_id, q.state AS push_state, ${PROVING_COLUMNS.map((column) => `a.${column} AS phone_${column}`).join(', ')}`;
+const ITS_REQUEST = "push_requests q ON q.sign_in_id = s.id AND q.state IN ('waiting', 'approved')";
+const ITS_PHONE = `q.state = 'approved' AND a.id = q.answered_by AND ${countsNow('a')} AND ${atPlace('s.application_id')}`;
+/** Locks the sign-in, its request and the phone, and nothing of the person: only looked up beside them. */
+const SIGN_IN_WITH_APPROVAL = `SELECT ${SIGN_IN_COLUMNS}, ${APPROVAL}
+  FROM sign_ins s LEFT JOIN ${ITS_REQUEST}
+  LEFT JOIN authenticators a ON ${ITS_PHONE} AND a.person_id = s.person_id
     AND EXISTS (SELECT 1 FROM persons o WHERE o.id = a.person_id AND o.state = 'active')`;
+/** The same without locks, by a join, and of several at once. */
+const SIGN_INS_AHEAD = `SELECT s.*, p.display_name, p.last_seen_at, p.emergency, ${APPROVAL}
+  FROM sign_ins s LEFT JOIN persons p ON p.id = s.person_id LEFT JOIN ${ITS_REQUEST}
+  LEFT JOIN authenticators a ON ${ITS_PHONE} AND a.person_id = p.id AND p.state = 'active' WHERE s.id IN (:ids)`;
+
+async function signInsWithApprovals(db: Db, ids: readonly Id[]): Promise<readonly (readonly SignInRow[])[]> {
+  const keys = ids.map(idBytes);
+  const rows = await select<SignInRow>(db, SIGN_INS_AHEAD, { ids: keys });
+  return keys.map((id) => rows.filter((row) => row.id.equals(id)));
+}
 
 interface Answered {
   readonly push_id: Buffer | null;
@@ -68,8 +82,15 @@ async function judge(plan: Plan, stored: StoredSignIn, rows: readonly object[]):
     PROVING_COLUMNS.map((column) => [column, row[`phone_${column}`]]),
   ) as unknown as ProvingRow;
   const held = usableOf(phone);
-  const keyring = heldAt(await currentKeyring(plan.reading, personId!), applicationId);
-  if (!canAnswer(signIn.requirement.outcome, signIn.proofs, held, keyring))
+  const { outcome } = signIn.requirement;
+  const asIs = { type: 'right', proof: held, keyring: [held] } as const;
+  // An approval mostly ends it; only where a way asks for more is the rest of the keyring looked at.
+  const ends =
+    !dependsOnKeyring(outcome) &&
+    canAnswer(outcome, signIn.proofs, held, [held]) &&
+    advance(signIn, asIs, plan.now.getTime()).state === 'let-in';
+  const keyring = ends ? asIs.keyring : heldAt(await currentKeyring(plan.reading, personId!), applicationId);
+  if (!ends && !canAnswer(outcome, signIn.proofs, held, keyring))
     return { judgement: { type: 'unanswered' }, writes: [withdrawn(request)] };
   const standing = await standingOf(plan.reading, personId, sourceAddress, plan.now);
   return {

@@ -19,6 +19,7 @@ import { codesOf, openingOf, type CodeRow } from './code-rows.js';
 import { fromSource, judgeNobody, turnedAway, type Judged } from './judged.js';
 import { pinsAhead } from './pins-ahead.js';
 import { judgedAhead, type Attempt } from './proof.js';
+import { wholeKeyring } from './whole-keyring.js';
 
 /**
  * The hot path: a code answers a sign-in, with the PIN before it where there is one. It is checked in a moment: read, decided and
@@ -39,15 +40,17 @@ const ACCEPTED = forgetting('last_step = :step, drift = :drift, last_used_at = :
 const SHOWN = keeping('last_step = :step, drift = :drift', LATER);
 
 /** The authenticators that may answer: of those that show codes, the ones that a way has a place for. */
-function answering({ signIn }: StoredSignIn, rows: readonly CodeRow[]): readonly CodeRow[] {
-  const keyring = rows.map(usableOf);
-  return rows.filter((_, i) => canAnswer(signIn.requirement.outcome, signIn.proofs, keyring[i]!, keyring));
+async function answering(plan: Plan, stored: StoredSignIn, rows: readonly CodeRow[]): Promise<readonly CodeRow[]> {
+  const { requirement, proofs } = stored.signIn;
+  const held = rows.map(usableOf);
+  const keyring = await wholeKeyring(plan.reading, stored, held);
+  return rows.filter((_, i) => canAnswer(requirement.outcome, proofs, held[i]!, keyring));
 }
 
 async function judge(attempt: Attempt<PinChecks>, plan: Plan, standing: Standing): Promise<Judged> {
   const { deps, driver, stored, value, prepared: pins } = attempt;
   const { decoyId, personId } = stored;
-  const rows = decoyId ? [] : answering(stored, codesOf(attempt.rows));
+  const rows = decoyId ? [] : await answering(plan, stored, codesOf(attempt.rows));
   const { far, asks } = stored.signIn;
   const next = asks?.kind === 'next-code' ? far : undefined;
   // Where the next code was asked for, nothing else answers.

@@ -17,6 +17,7 @@ import { fromSource, judgeNobody, turnedAway, type Judged } from './judged.js';
 import type { Standing } from '../lanes.js';
 import { identityOf, openingOf, secretsOf, type SecretRow } from './look-up-secret-rows.js';
 import { judgedAhead, type Attempt } from './proof.js';
+import { wholeKeyring } from './whole-keyring.js';
 
 /** Whether what was typed has the form of a look-up secret: no code of a device has, and no PIN before one. */
 export const isLookUpSecret = (typed: string): boolean => readLookUpSecret(typed) !== undefined;
@@ -62,8 +63,9 @@ async function judge(
   const { decoyId, personId, signIn } = stored;
   const all = decoyId ? [] : secretsOf(read, stored.applicationId);
   const counting = all.filter((row) => row.counting === 'counts');
-  const keyring = counting.map(usableOf);
-  const asked = counting.filter((_, i) => canAnswer(signIn.requirement.outcome, signIn.proofs, keyring[i]!, keyring));
+  const held = counting.map(usableOf);
+  const keyring = await wholeKeyring(plan.reading, stored, held);
+  const asked = counting.filter((_, i) => canAnswer(signIn.requirement.outcome, signIn.proofs, held[i]!, keyring));
   const found = await rightOf(deps, all, readLookUpSecret(value)!);
   const why = found && !asked.includes(found) ? WHY[found.counting] : undefined;
   if (asked.length === 0) {

@@ -1,5 +1,5 @@
 import { type Usable } from '@nimble-latch/core/assurance';
-import { advance, canAnswer, verificationFor } from '@nimble-latch/core/signin';
+import { advance, canAnswer, dependsOnKeyring, verificationFor } from '@nimble-latch/core/signin';
 import { admit } from '@nimble-latch/core/throttle';
 import type { OperatorReason, Id } from '@nimble-latch/core/vocabulary';
 import { verifyAssertion, type RefusalReason } from '@nimble-latch/core/webauthn';
@@ -118,12 +118,14 @@ async function judge(
   };
   const noPlace = (): Judged =>
     answering.nameless ? { ...took, judgement: { type: 'beside' } } : wrong('key-not-verified');
-  if (!canAnswer(outcome, signIn.proofs, held, [held])) return noPlace();
+  const alone = [held];
+  if (!dependsOnKeyring(outcome) && !canAnswer(outcome, signIn.proofs, held, alone)) return noPlace();
   // A right answer mostly ends it; only where a way asks for more is the rest of the keyring looked at, and with it whether the key,
   // for what it did now, has a place in a way.
-  const right = { type: 'right', proof: held, keyring: [held] } as const;
+  const right = { type: 'right', proof: held, keyring: alone } as const;
   const after = advance(signIn, right, plan.now.getTime());
-  if (after.state === 'let-in' || after.state === 'refused') return { ...took, judgement: right };
+  if (!dependsOnKeyring(outcome) && (after.state === 'let-in' || after.state === 'refused'))
+    return { ...took, judgement: right };
   const keyring = exchanged(heldAt(await currentKeyring(plan.reading, personId!), applicationId), held);
   const asHeld = { ...held, preferred: false };
   if (!canAnswer(outcome, signIn.proofs, asHeld, keyring)) return noPlace();
