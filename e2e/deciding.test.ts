@@ -40,12 +40,8 @@ afterAll(async () => await inst.stop());
 const app = (at: string) => inst.client(inst.url, apps[at]!.key);
 const begin = async (at: string, loginName: string, claims: Sent<'signIns.begin', 'body'>['claims'] = {}) =>
   await app(at).call('signIns.begin', { body: { loginName, claims } });
-const prove = async (
-  at: string,
-  { id }: { id: string },
-  kind: 'password' | 'code' | 'choose' | 'secret',
-  value: string,
-) => await app(at).call('signIns.prove', { params: { id }, body: { kind, value } });
+const prove = async (at: string, { id }: { id: string }, kind: 'password' | 'code' | 'choose', value: string) =>
+  await app(at).call('signIns.prove', { params: { id }, body: { kind, value } });
 const withPassword = async (at: string, loginName: string, claims?: Parameters<typeof begin>[2]) =>
   await prove(at, await begin(at, loginName, claims), 'password', PASSWORD);
 const explain = async (id: string, at: string, more: object = {}) =>

@@ -374,6 +374,37 @@ describe('a phone that approves, in the browser', () => {
     await context.close();
   });
 
+  it('is the phone of two accounts, each asked by itself', async () => {
+    const { context, phone } = await phoneOf();
+    for (const name of ['Una', 'Vera']) {
+      const loginName = `${name.toLowerCase()}.two`;
+      const { id } = await inst.owner.call('people.add', { body: { displayName: name, loginNames: [loginName] } });
+      await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
+      const right = await rightOf(inst.url, loginName);
+      const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+      await phone.goto(begun.link);
+      await phone.getByRole('button', { name: 'Set it up' }).click();
+      await phone.getByRole('button', { name: 'Approve' }).click();
+      await phone.getByText('This phone is set up.').waitFor();
+      await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    }
+    const of = (name: string) => phone.getByRole('region', { name: new RegExp(`^${name}, `) });
+    await of('Una').getByText('Nothing waits for you.').waitFor();
+    const computer = await open.browser.newContext({ locale: 'en-GB' });
+    const page = await computer.newPage();
+    page.setDefaultTimeout(20_000);
+    const number = await come(page, 'vera.two');
+    await of('Vera').getByLabel('The number that is shown').fill(number);
+    expect(await of('Una').getByLabel('The number that is shown').count()).toBe(0);
+    await accessible(phone, 'a phone of two accounts');
+    await of('Vera').getByRole('button', { name: 'Approve' }).click();
+    await page.getByText('Signed in: Vera').waitFor();
+    await of('Vera').getByText('Approved at Berth Planner').waitFor();
+    expect(await of('Una').getByText('Approved at Berth Planner').count()).toBe(0);
+    expect(open.complaints).toEqual([]);
+    await Promise.all([context.close(), computer.close()]);
+  });
+
   it('speaks the language of its phone', async () => {
     const { phone } = await phoneOf('de-DE');
     await phone.goto(`${base}/pocket/`);

@@ -131,7 +131,8 @@ async function readAsked(plan: Plan, person: Buffer, lane: Lane): Promise<number
 
 const countingAsked = (person: Buffer, lane: Lane, before: number): readonly Statement[] => [
   {
-    sql: 'INSERT IGNORE INTO push_lanes (person_id, lane, asked) VALUES (:person, :lane, 0)',
+    // Its own lock at once: ignoring what is there would take a shared one, and many that then want more of it would block each other.
+    sql: 'INSERT INTO push_lanes (person_id, lane, asked) VALUES (:person, :lane, 0) ON DUPLICATE KEY UPDATE asked = asked',
     values: { person, lane },
   },
   {
