@@ -3,7 +3,7 @@ import type { Standing } from './waking.js';
 
 const en = {
   title: 'Approve sign-ins',
-  none: 'No account is set up on this phone. Where you look after how you sign in, choose to set up a phone that approves, and open its link here.',
+  none: 'No account is set up on this phone. Where you look after how you sign in, choose to set up a phone that approves, and open its link here. If one was set up, your browser has cleared what it kept: set it up anew.',
   setUpTitle: 'Set up this phone',
   setUpHint:
     'From then on this page asks you here whenever somebody signs in as you. Only go on if you have just asked for it yourself.',
@@ -78,7 +78,7 @@ const en = {
 
 const de: typeof en = {
   title: 'Anmeldungen zustimmen',
-  none: 'Auf diesem Telefon ist kein Konto eingerichtet. Wählen Sie dort, wo Sie sich darum kümmern, womit Sie sich anmelden, ein Telefon einzurichten, das zustimmt, und öffnen Sie hier den Link.',
+  none: 'Auf diesem Telefon ist kein Konto eingerichtet. Wählen Sie dort, wo Sie sich darum kümmern, womit Sie sich anmelden, ein Telefon einzurichten, das zustimmt, und öffnen Sie hier den Link. War schon eines eingerichtet, dann hat Ihr Browser gelöscht, was er behielt: richten Sie es neu ein.',
   setUpTitle: 'Dieses Telefon einrichten',
   setUpHint:
     'Von da an fragt diese Seite Sie hier, wenn sich jemand als Sie anmeldet. Gehen Sie nur weiter, wenn Sie es gerade selbst verlangt haben.',

@@ -20,18 +20,42 @@ export interface CompactJws {
  * JSON objects (RFC 8785), so that no member stands twice. Undefined for anything else.
  */
 export function readCompact(token: string): CompactJws | undefined {
-  if (token.length > LONGEST) return undefined;
-  const parts = token.split('.');
-  if (parts.length !== 3) return undefined;
-  const [header, payload, signature] = parts.map(decoded);
-  if (!header || !payload || signature?.length !== 64) return undefined;
-  const [head, body] = [readObject(header), readObject(payload)];
-  if (!head || !body) return undefined;
-  return { header: head, payload: body, input: Buffer.from(`${parts[0]}.${parts[1]}`, 'ascii'), signature };
+  const parts = partsOf(token);
+  const [head, rest] = [parts && objectOf(parts[0]), parts && readRest(parts)];
+  return head && rest && { header: head, ...rest };
 }
 
+/**
+ * Reads one whose header can be this one alone: of what has one spelling nothing has to be parsed.
+ *
+ * @param header as it stands in the token, in base64url
+ */
+export function readCompactOf(header: string, token: string): Omit<CompactJws, 'header'> | undefined {
+  const parts = partsOf(token);
+  return parts?.[0] === header ? readRest(parts) : undefined;
+}
+
+type Parts = readonly [header: string, payload: string, signature: string];
+
+function partsOf(token: string): Parts | undefined {
+  if (token.length > LONGEST) return undefined;
+  const parts = token.split('.');
+  return parts.length === 3 ? (parts as unknown as Parts) : undefined;
+}
+
+function readRest([header, body, made]: Parts): Omit<CompactJws, 'header'> | undefined {
+  const [payload, signature] = [objectOf(body), decoded(made)];
+  if (!payload || signature?.length !== 64) return undefined;
+  return { payload, input: Buffer.from(`${header}.${body}`, 'ascii'), signature };
+}
+
+const objectOf = (part: string): JsonObject | undefined => {
+  const bytes = decoded(part);
+  return bytes && readObject(bytes);
+};
+
 /** Whether a key made it by ECDSA over P-256 and SHA-256, RFC 7518 §3.4. */
-export const isMadeBy = ({ input, signature }: CompactJws, key: KeyObject): boolean =>
+export const isMadeBy = ({ input, signature }: Pick<CompactJws, 'input' | 'signature'>, key: KeyObject): boolean =>
   isSignedBy(key, { key: 'ec', hash: 'sha256' }, input, signature, 'ieee-p1363');
 
 /** Whole groups of four letters, then none, two or three of which the last one has no stray bits (RFC 4648 §3.5). */

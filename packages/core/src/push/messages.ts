@@ -2,7 +2,7 @@ import type { KeyObject } from 'node:crypto';
 import { canonicalJson, publicKeyOf, sha256 } from '../crypto/index.js';
 import type { Json } from '../crypto/index.js';
 import { PUSH_DECISIONS, type PushDecision } from '../vocabulary.js';
-import { decoded, isMadeBy, readCompact, type JsonObject } from './jws.js';
+import { decoded, isMadeBy, readCompact, readCompactOf, type JsonObject } from './jws.js';
 
 /**
  * What a phone says to the service, each a compact JWS by the key of the device (docs/push-protocol.md). What it is stands in `typ`, so
@@ -165,6 +165,11 @@ function readUnlock(value: Json): Unlock | undefined {
  */
 export const unlockChallenge = ({ unlock: _, ...said }: JsonObject): Buffer => sha256(canonicalJson(said));
 
+/** The header of each kind: all of it is said. */
+const headerOf = (kind: PushMessageKind): string =>
+  Buffer.from(canonicalJson({ alg: 'ES256', typ: typeOf(kind) })).toString('base64url');
+const HEADERS = { fetch: headerOf('fetch'), answer: headerOf('answer'), subscribe: headerOf('subscribe') };
+
 /** Where and when a message is read. */
 export interface PushReading {
   /** The origin of this installation, as devices know it. */
@@ -183,9 +188,9 @@ export async function readPush<K extends Exclude<PushMessageKind, 'enrol'>>(
   at: PushReading,
   keyOf: (device: string) => Promise<KeyObject | undefined>,
 ): Promise<PushRead<K>> {
-  const jws = readCompact(token);
+  const jws = readCompactOf(HEADERS[kind], token);
   const { members, read } = READERS[kind];
-  if (!jws || !hasOnly(jws.header, 'alg', 'typ') || !isOf(jws.header, kind)) return refused('malformed');
+  if (!jws) return refused('malformed');
   const device = jws.payload['dev'];
   if (!text(device, 36) || !UUID.test(device) || !hasOnly(jws.payload, ...COMMON, ...members))
     return refused('malformed');

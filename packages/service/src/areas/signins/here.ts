@@ -9,7 +9,10 @@ const HERE_MOST = 8;
 
 type Cookies = Readonly<Record<string, string | undefined>>;
 
-const begunHere = (cookies: Cookies): readonly string[] => cookies[HERE_COOKIE]?.split('.') ?? [];
+const ID = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/;
+/** What is no id of ours was put there by somebody else, and is not kept. */
+const begunHere = (cookies: Cookies): readonly string[] =>
+  (cookies[HERE_COOKIE] ?? '').split('.').filter((one) => ID.test(one));
 
 /** Whether a sign-in was begun in the browser that calls, as far as it can be told: a browser says so itself, to its own pages alone. */
 export const isBegunHere = (cookies: Cookies, signIn: string): boolean => begunHere(cookies).includes(signIn);
