@@ -43,7 +43,14 @@ async function ask(loginName: string) {
   const asked = await prove({ kind: 'password', value: DEMO_PASSWORD });
   const prompt =
     asked.prompt!.kind === 'wait' ? asked.prompt! : (await prove({ kind: 'choose', value: 'push' })).prompt!;
-  return { number: prompt.number, wait: async () => await prove({ kind: 'wait', seconds: 20 }) };
+  const wait = async () => {
+    // A phone that answers by itself takes its time on a busy machine.
+    for (let times = 1; ; times++) {
+      const looked = await prove({ kind: 'wait', seconds: 20 });
+      if (looked.state !== 'asking' || times === 3) return looked;
+    }
+  };
+  return { number: prompt.number, wait };
 }
 
 /** A phone of somebody in the drawer, set up at a desk. */
