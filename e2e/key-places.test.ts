@@ -15,7 +15,7 @@ let inst: Installation;
 let people: KeyHolders;
 let planner: { id: string; connection: string; key: string };
 let berths: Client;
-const holders = new Map<string, { id: string; key: MadeCredential; userHandle: Buffer; authenticator: string }>();
+const holders = new Map<string, Awaited<ReturnType<KeyHolders['enrolled']>>>();
 
 const setOrigins = async (id: string, origins: string[]) => {
   const { version } = await inst.owner.call('applications.show', { params: { id } });
@@ -446,5 +446,33 @@ describe('another domain', () => {
     } finally {
       await fresh.stop();
     }
+  });
+});
+
+describe('a rule that asks whoever has one for three proofs', () => {
+  it('goes on after the key to what else it asks of whoever has it', async () => {
+    const origin = 'https://gate.wexmoor.example';
+    const gate = await connectedApplication(inst.owner, 'Gate', { claims: ['password-checked'] });
+    await setOrigins(gate.id, [origin]);
+    const three =
+      '{ rule: Three, at: { applications: [Gate] }, then: { ask whoever has one: [password + webauthn + totp] } }';
+    const everywhere = `{ rule: Everywhere, at: { applications: [Enrolment] }, then: ${WAYS} }`;
+    // Whoever came from the former server has a key and no password: they get in there by keys alone, and would not by this rule.
+    await publish(inst.owner, rulebookOf([CONSOLE, everywhere, three], WAYS), 3);
+    await new Promise((resolve) => setTimeout(resolve, 3_200));
+    const { key, phone } = holders.get('ada.place')!;
+    const at = inst.client(inst.url, gate.key);
+    const body = { loginName: 'ada.place', carries: [...CARRIES], claims: { passwordChecked: true as const } };
+    const begun = await at.call('signIns.begin', { body });
+    expect(begun).toMatchObject({ state: 'asking', prompt: { kind: 'webauthn' } });
+    const params = { id: begun.id };
+    const credential = used(key, options(begun), origin);
+    const half = await at.call('signIns.prove', { params, body: { kind: 'webauthn', credential } });
+    expect(half).toMatchObject({ state: 'asking', prompt: { kind: 'code' } });
+    const code = { kind: 'code' as const, value: phone.next() };
+    expect(await at.call('signIns.prove', { params, body: code })).toMatchObject({
+      state: 'let-in',
+      way: 'password + webauthn + totp',
+    });
   });
 });

@@ -190,7 +190,7 @@ describe('a system that has checked the password itself', () => {
     });
     expect(await as.beginWith(opened.request)).toMatchObject({ code: 'request-gone' });
     // What another system vouches for is no session of ours.
-    expect([...as.cookies.keys()]).toEqual(['__Host-nlatch-here', '__Host-nlatch-browser']);
+    expect([...as.cookies.keys()]).toEqual(['__Host-nlatch-browser']);
   });
 
   it('is not believed in an address that anybody can write, nor without the grant', async () => {

@@ -127,6 +127,9 @@ export function phoneRulesFor(
 export const asksForRoles = ({ rows }: MethodSettings): boolean =>
   rows.some(({ cells }) => cells.push?.parameters?.number !== undefined);
 
+/** Whether anybody's phone could be asked to approve. */
+export const asksPhones = ({ rows }: MethodSettings): boolean => rows.some(({ cells }) => cells.push !== undefined);
+
 /** Whether anybody could be asked for a PIN before their codes. */
 export const requiresPin = ({ rows }: MethodSettings): boolean =>
   rows.some(({ cells }) => PINNED_METHODS.some((method) => cells[method]?.parameters?.pin === 'required'));

@@ -99,10 +99,9 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
       await wrongNumber(deps, work, doer, now, row, stored);
       return { answer: { outcome: 'wrong-number' as const } };
     }
-    // Nothing reads it in here: it travels together with the commit.
     const codes = now.state === 'pending' ? await proveCodes(deps, work, now.id, message.codes) : null;
-    if (unlocked.write) work.atEnd(unlocked.write);
-    for (const statement of settling(row, now, 'approved', call.origin)) work.atEnd(statement);
+    // Nothing reads it in here: it travels together with the commit.
+    for (const statement of [...unlocked.writes, ...settling(row, now, 'approved', call.origin)]) work.atEnd(statement);
     told(deps, work, row);
     if (guardOf(now, row.lane).failures > 0)
       await authenticators(work).update(guardColumns(row.lane, CLEAR), {

@@ -12,7 +12,7 @@ export const pushArea = area({
   name: 'push',
   tables: [pushDevices, pushRequests, pushLanes, pushSenders, pushWakes],
   provides: (platform) => ({ phoneAnswers: new PhoneAnswers(platform), phoneWaking: new PhoneWaking() }),
-  // Kept as long as somebody looks back over a bad day; the sign-in tells its own story for longer.
+  // As long as somebody looks back: they are part of the story of a sign-in, and what phones show of what they answered.
   sweeps: [
     { table: 'push_requests', when: 'valid_until < UTC_TIMESTAMP(3) - INTERVAL 30 DAY' },
     // Where a phone that has ended could be reached is nobody's business any more.

@@ -23,7 +23,7 @@ interface WaitingRow {
   readonly application: string | null;
 }
 
-interface WhoseRow extends UnlockColumns {
+interface WhoseRow extends Pick<UnlockColumns, 'unlock_id' | 'unlock_rp_id'> {
   readonly person_id: Buffer;
   readonly state: string;
   readonly display_name: string;
@@ -60,7 +60,7 @@ const SAID: Readonly<Partial<Record<PushRequestState, PushDecision>>> = { denied
 export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promise<Asked> {
   const whose = await selectOne<WhoseRow>(
     db,
-    `SELECT a.person_id, a.state, p.display_name, w.made_at AS wake_at, w.gone_at AS wake_gone_at, d.unlock_id, d.unlock_key, d.unlock_count, d.unlock_synced, d.unlock_rp_id
+    `SELECT a.person_id, a.state, p.display_name, w.made_at AS wake_at, w.gone_at AS wake_gone_at, d.unlock_id, d.unlock_rp_id
      FROM authenticators a JOIN push_devices d ON d.authenticator_id = a.id JOIN persons p ON p.id = a.person_id LEFT JOIN push_wakes w ON w.id = a.id WHERE a.id = :id`,
     { id: idBytes(device) },
   );
@@ -84,7 +84,7 @@ export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promis
       key: (await deps.phoneWaking.sender(deps)).publicKey,
       state: whose.wake_at === null ? 'none' : whose.wake_gone_at === null ? 'ready' : 'gone',
     },
-    unlock: await unlockingOf(deps, db, { ...whose, state: whose.state }),
+    unlock: await unlockingOf(deps, db, whose),
     answered: answered.map(({ application, state, answered_at }) => ({
       application,
       said: SAID[state] ?? 'approve',

@@ -42,10 +42,11 @@ export async function makeCodes(
   return { keyUri: made.keyUri, codesNeeded: made.codesNeeded };
 }
 
+/** What was made with a phone and waits for it; undefined where nothing was, or somebody has ended it since. */
 const codesOf = async (work: Work, device: Buffer): Promise<{ codes_id: Buffer; codes_proved: number } | undefined> =>
   await selectOneToWrite(
     work,
-    'SELECT codes_id, codes_proved FROM push_devices WHERE authenticator_id = :id AND codes_id IS NOT NULL',
+    "SELECT d.codes_id, d.codes_proved FROM push_devices d JOIN authenticators t ON t.id = d.codes_id AND t.state = 'pending' WHERE d.authenticator_id = :id",
     { id: device },
   );
 
@@ -78,13 +79,14 @@ export async function proveCodes(
   return true;
 }
 
-/** The phone comes into use: so do its codes, where it has proved them; otherwise they end here. */
+/** The phone comes into use: so do its codes, where it has proved them and they may still be enrolled; otherwise they end here. */
 export async function settleCodes(deps: Deps, work: Work, maker: Maker, device: Buffer): Promise<Id | undefined> {
   const made = await codesOf(work, device);
   if (!made) return undefined;
   const row = await lockPending(work, idText(made.codes_id), 'totp');
   await write(work, 'UPDATE push_devices SET codes_id = NULL WHERE authenticator_id = :id', { id: device });
-  if (Number(made.codes_proved) !== 1) {
+  const offered = (await offeredTo(deps, work, idText(row.person_id), 'totp')).enrol;
+  if (Number(made.codes_proved) !== 1 || !offered) {
     await changeLocked(deps, work, maker, 'authenticators.revoke', row);
     return undefined;
   }

@@ -184,13 +184,6 @@ async function prove(deps: Deps, work: Work, maker: Maker, id: Id): Promise<Prov
   );
   if (!approved) throw new Refusal('phone-waits');
   await write(work, "UPDATE push_requests SET state = 'used' WHERE id = :id", { id: approved.id });
-  const unlocks = await selectOne(
-    work,
-    'SELECT 1 AS one FROM push_devices WHERE authenticator_id = :id AND unlock_id IS NOT NULL',
-    { id: row.id },
-  );
-  // Its approvals are verified ones from now on: it makes no others.
-  if (unlocks) await authenticators(work).update({ verified: true }, { where: { id }, transaction: work.transaction });
   await activate(deps, work, maker, row);
   const codes = await settleCodes(deps, work, maker, row.id);
   return { row, codes };

@@ -20,7 +20,7 @@ const requiresUnlock = async (deps: Deps, db: Db, person: Buffer): Promise<boole
   (await parametersOf(deps, db, idText(person), 'push')).unlock === 'required';
 
 /** How a phone verifies its holder: with what it was set up for, or, before its first answer, with what it can be set up for. */
-export async function unlockingOf(deps: Deps, db: Db, device: UnlockColumns & WhoseState): Promise<Unlocking> {
+export async function unlockingOf(deps: Deps, db: Db, device: WhoseState): Promise<Unlocking> {
   if (device.unlock_id)
     return { rpId: device.unlock_rp_id!, credential: device.unlock_id.toString('base64url'), required: true };
   if (device.state !== 'pending' || !(await takesKeys(deps))) return null;
@@ -28,7 +28,7 @@ export async function unlockingOf(deps: Deps, db: Db, device: UnlockColumns & Wh
   return { rpId, credential: null, required: await requiresUnlock(deps, db, device.person_id) };
 }
 
-interface WhoseState {
+interface WhoseState extends Pick<UnlockColumns, 'unlock_id' | 'unlock_rp_id'> {
   readonly state: string;
   readonly person_id: Buffer;
 }
@@ -44,7 +44,7 @@ export interface UnlockColumns {
 
 /** `why`: what its verification did not hold by, for the trail; undefined where there was none. */
 export type Unlocked =
-  | { readonly ok: true; readonly write: Statement | undefined }
+  | { readonly ok: true; readonly writes: readonly Statement[] }
   | { readonly ok: false; readonly why: string | undefined };
 
 /**
@@ -55,7 +55,7 @@ export async function unlockedBy(deps: Deps, db: Db, device: DeviceRow, said: Sa
   if (!device.unlock_id) {
     if (said?.said.kind === 'made') return await made(deps, device, said);
     const needed = said !== null || (device.state === 'pending' && (await requiresUnlock(deps, db, device.person_id)));
-    return needed ? { ok: false, why: undefined } : { ok: true, write: undefined };
+    return needed ? { ok: false, why: undefined } : { ok: true, writes: [] };
   }
   return said?.said.kind === 'used' ? await used(deps, device, said) : { ok: false, why: undefined };
 }
@@ -79,19 +79,23 @@ async function made(deps: Deps, device: DeviceRow, { challenge, said }: Said): P
   const { id, publicKey, signCount, backupEligible } = verified.credential;
   return {
     ok: true,
-    write: {
-      sql: `UPDATE push_devices SET unlock_id = :credential, unlock_key = :publicKey, unlock_count = :signCount, unlock_synced = :synced, unlock_rp_id = :rpId
+    writes: [
+      {
+        sql: `UPDATE push_devices SET unlock_id = :credential, unlock_key = :publicKey, unlock_count = :signCount, unlock_synced = :synced, unlock_rp_id = :rpId
         WHERE authenticator_id = :id AND unlock_id IS NULL`,
-      values: {
-        id: device.id,
-        credential: Buffer.from(id),
-        publicKey: Buffer.from(publicKey),
-        signCount,
-        synced: backupEligible,
-        rpId: party.id,
+        values: {
+          id: device.id,
+          credential: Buffer.from(id),
+          publicKey: Buffer.from(publicKey),
+          signCount,
+          synced: backupEligible,
+          rpId: party.id,
+        },
+        matchesOne: true,
       },
-      matchesOne: true,
-    },
+      // Its approvals are verified ones from now on: it makes no others.
+      { sql: 'UPDATE authenticators SET verified = 1 WHERE id = :id', values: { id: device.id } },
+    ],
   };
 }
 
@@ -128,15 +132,10 @@ async function used(deps: Deps, device: DeviceRow, { challenge, said }: Said): P
   );
   if (!checked.ok) return { ok: false, why: `${checked.step} ${checked.reason}` };
   const before = Number(device.unlock_count);
-  return {
-    ok: true,
-    write:
-      checked.signCount === before
-        ? undefined
-        : {
-            sql: 'UPDATE push_devices SET unlock_count = :count WHERE authenticator_id = :id AND unlock_count = :before',
-            values: { id: device.id, count: checked.signCount, before },
-            matchesOne: true,
-          },
+  const counted: Statement = {
+    sql: 'UPDATE push_devices SET unlock_count = :count WHERE authenticator_id = :id AND unlock_count = :before',
+    values: { id: device.id, count: checked.signCount, before },
+    matchesOne: true,
   };
+  return { ok: true, writes: checked.signCount === before ? [] : [counted] };
 }

@@ -10,6 +10,7 @@ import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { locate } from '../networks/table.js';
 import { withParts } from '../people/parts.js';
 import { shownState, SIGN_IN_COLUMNS, storedSignIn, type SignInRow, type StoredSignIn } from './store.js';
+import { woven } from './woven.js';
 
 /** Rows with the names of whoever acted for somebody. */
 async function withDelegates<T extends { delegate: { readonly id: Id; readonly displayName: string | null } | null }>(
@@ -182,14 +183,13 @@ export async function storyOf(
     claims: [...stored.claims],
     ignoredClaims: [...stored.ignoredClaims],
     wrong: stored.signIn.wrong,
-    steps: [
-      // Of what is noted at the same moment, the phone's word came first: the sign-in goes by it.
-      ...byPhones,
-      ...stored.signIn.story.map(({ authenticator, ...step }): Step => ({
+    steps: woven(
+      stored.signIn.story.map(({ authenticator, ...step }): Step => ({
         ...step,
         ...(authenticator === undefined ? {} : { authenticator: storedId(authenticator) }),
       })),
-    ].sort((a, b) => a.at.localeCompare(b.at)),
+      byPhones,
+    ),
   };
 }
 

@@ -35,17 +35,17 @@ export const consoleBegin: Handler<'console.begin'> = async (deps, call) => {
     claims: { sourceAddress: call.origin, ...(call.browser ? { browser: call.browser } : {}) },
   });
   const handle = handleOf(deps, stored.id);
-  const here = beginsHere(call.cookies, stored.id, deps.now());
+  const here = await beginsHere(deps, call.cookies, stored.id);
   if (isRowAlone(stored) && !who.byKey) {
     await insertSignIn(deps, stored);
-    return { answer: { signIn: await shownAtPage(deps, deps, stored), handle }, cookies: [here] };
+    return { answer: { signIn: await shownAtPage(deps, deps, stored), handle }, cookies: here };
   }
   let begun = stored;
   const entered = new Entering();
   const reply = await call.run(async (work) => {
     begun = await beginWith(deps, work, call, stored, who, 'ours');
     const { answer, ...session } = await entered.bring(deps, work, call, begun, { kind: 'session' });
-    return { ...session, answer: { signIn: answer.signIn, handle }, cookies: [...(session.cookies ?? []), here] };
+    return { ...session, answer: { signIn: answer.signIn, handle }, cookies: [...(session.cookies ?? []), ...here] };
   });
   assertKeyRight(deps, begun, who);
   entered.assertInsider();

@@ -99,13 +99,14 @@ export const ownBegin: Handler<'own.begin'> = async (deps, call) => {
   );
   let begun = stored;
   const given = new GivenRight();
+  const here = await beginsHere(deps, call.cookies, stored.id);
   const reply = await call.run(async (work) => {
     if (brought) await noteOpened(work, call, brought);
     begun = await beginWith(deps, work, call, stored, who, 'ours');
     const answer = await given.bring(deps, work, begun);
     return {
       answer: { ...answer, handle: handleOf(deps, stored.id) },
-      cookies: [beginsHere(call.cookies, stored.id, deps.now())],
+      cookies: here,
     };
   });
   assertKeyRight(deps, begun, who);

@@ -133,6 +133,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     return { answer: { ...page, ...nobodyYet, redirect: back('interaction_required', 'something has to be proved') } };
   const beginning = who ?? { loginName };
   let begun = stored;
+  const here = await beginsHere(deps, call.cookies, stored.id);
   const reply = await call.run(async (work) => {
     begun = await beginWith(deps, work, call, stored, beginning, 'ours');
     // A key that did not open anything leaves it to be tried again.
@@ -142,7 +143,7 @@ export const pagesBegin: Handler<'pages.begin'> = async (deps, call) => {
     const { answer, cookies } = await replyOf(deps, work, call, request, begun, session, false);
     return {
       answer: { ...page, ...answer },
-      cookies: [...cookies, beginsHere(call.cookies, stored.id, deps.now())],
+      cookies: [...cookies, ...here],
     };
   });
   assertKeyRight(deps, begun, beginning);

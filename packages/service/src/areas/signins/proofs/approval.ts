@@ -1,10 +1,10 @@
-import { advance, canAnswer, dependsOnKeyring, promptOf } from '@nimble-latch/core/signin';
+import { canAnswer, promptOf } from '@nimble-latch/core/signin';
 import type { Id, PushRequestState } from '@nimble-latch/core/vocabulary';
 import type { Plan } from '../../../platform/db/unit-of-work.js';
 import { badField, Refusal } from '../../../platform/errors.js';
 import { idBytes, idText } from '../../../platform/ids.js';
 import { PROVING_COLUMNS, type ProvingRow } from '../../keyring/authenticator-row.js';
-import { countsNow, currentKeyring, heldAt, usableOf } from '../../keyring/usable.js';
+import { countsNow, usableOf } from '../../keyring/usable.js';
 import { select, type Db, type Statement } from '../../../platform/db/sql.js';
 import { forgetting, taking } from '../guards.js';
 import { atPlace } from '../key-prompt.js';
@@ -12,6 +12,7 @@ import { standingOf } from '../lanes.js';
 import { SIGN_IN_COLUMNS, type SignInRow, type StoredSignIn } from '../store.js';
 import type { Judged } from './judged.js';
 import { judgedAhead } from './proof.js';
+import { wholeKeyring } from './whole-keyring.js';
 
 /**
  * Whoever signs in looks whether a phone has answered. The approval itself was written by the phone, at whatever node; here the sign-in
@@ -82,19 +83,12 @@ async function judge(plan: Plan, stored: StoredSignIn, rows: readonly object[]):
     PROVING_COLUMNS.map((column) => [column, row[`phone_${column}`]]),
   ) as unknown as ProvingRow;
   const held = usableOf(phone);
-  const { outcome } = signIn.requirement;
-  const asIs = { type: 'right', proof: held, keyring: [held] } as const;
-  // An approval mostly ends it; only where a way asks for more is the rest of the keyring looked at.
-  const ends =
-    !dependsOnKeyring(outcome) &&
-    canAnswer(outcome, signIn.proofs, held, [held]) &&
-    advance(signIn, asIs, plan.now.getTime()).state === 'let-in';
-  const keyring = ends ? asIs.keyring : heldAt(await currentKeyring(plan.reading, personId!), applicationId);
-  if (!ends && !canAnswer(outcome, signIn.proofs, held, keyring))
+  const keyring = await wholeKeyring(plan.reading, stored, [held]);
+  if (!canAnswer(signIn.requirement.outcome, signIn.proofs, held, keyring))
     return { judgement: { type: 'unanswered' }, writes: [withdrawn(request)] };
   const standing = await standingOf(plan.reading, personId, sourceAddress, plan.now);
   return {
-    judgement: { type: 'right', proof: held, keyring },
+    judgement: { type: 'right', proof: held },
     standing,
     writes: [
       taking(USED, phone, standing.lane, { now: plan.now, place: idBytes(applicationId) }),
