@@ -102,7 +102,6 @@ describe('the rulebook in the console', () => {
             .getByRole('gridcell')
             .nth(1)
             .textContent(),
-        { timeout: 30_000 },
       )
       .not.toBe('');
     await accessible(page, 'the rulebook');

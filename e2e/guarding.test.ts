@@ -146,7 +146,7 @@ describe('an application key', () => {
             () => 'taken',
             (error: unknown) => (error as { code: string }).code,
           ),
-        { timeout: 30_000, interval: 250 },
+        { interval: 250 },
       )
       .toBe('wrong-key');
   });

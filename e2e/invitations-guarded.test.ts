@@ -61,7 +61,7 @@ describe('a guarded first enrolment', () => {
     );
     const byName = async () =>
       await at.anybody().call('own.begin', { body: { place: 'enrolment', loginName: 'vault.keeper' } });
-    await expect.poll(async () => (await at.prove(await byName())).right, { timeout: 30_000 }).not.toBeNull();
+    await expect.poll(async () => (await at.prove(await byName())).right).not.toBeNull();
     const inHouse = (await at.prove(await byName())).right!;
     await expect(at.anybody().call('own.beginTotp', { body: { right: inHouse } })).rejects.toMatchObject({
       code: 'method-not-offered',
@@ -72,7 +72,7 @@ describe('a guarded first enrolment', () => {
       params: { id },
       body: { reason: 'at the desk', purpose: 'enrol' },
     });
-    await expect.poll(async () => (await at.prove(await byName())).signIn.state, { timeout: 30_000 }).toBe('asking');
+    await expect.poll(async () => (await at.prove(await byName())).signIn.state).toBe('asking');
     const begun = await byName();
     await at.prove(begun);
     const { right } = await at.prove(begun, code, 'code');

@@ -62,7 +62,7 @@ describe('an invitation, in the browser', () => {
     await page.getByText('1 person is being invited.').waitFor();
     const letter = await post.letter(mailOf('wenna.tide'), LINK);
     const link = /http\S+#\S+/.exec(letter)![0];
-    await expect.poll(() => post.scanned.some((one) => one === link), { timeout: 30_000 }).toBe(true);
+    await expect.poll(() => post.scanned.some((one) => one === link)).toBe(true);
 
     const { phone, sent } = await phoneOf('de-DE');
     await phone.goto(link.replace('127.0.0.1', 'localhost'));
@@ -111,7 +111,7 @@ describe('an invitation, in the browser', () => {
     await dialog.getByRole('button', { name: /How it reaches them/ }).click();
     await page.getByRole('option', { name: /on paper/ }).click();
     await dialog.getByRole('button', { name: 'Invite 1 person' }).click();
-    await expect.poll(async () => (await at.latest(id)).state, { timeout: 30_000 }).toBe('queued');
+    await expect.poll(async () => (await at.latest(id)).state).toBe('queued');
     await page.goto(`${base}/invitations`);
     await page.getByRole('button', { name: 'Print 1 letter' }).click();
     await page.getByRole('dialog').getByRole('button', { name: 'Print 1 letter' }).click();
@@ -158,7 +158,7 @@ describe('an invitation, in the browser', () => {
     await dialog.getByRole('button', { name: /How it reaches them/ }).click();
     await page.getByRole('option', { name: /a mail merge/ }).click();
     await dialog.getByRole('button', { name: 'Invite 1 person' }).click();
-    await expect.poll(async () => (await at.latest(id)).state, { timeout: 30_000 }).toBe('queued');
+    await expect.poll(async () => (await at.latest(id)).state).toBe('queued');
     await page.goto(`${base}/invitations`);
     await page.getByRole('button', { name: 'Make the file of 1' }).click();
     await dialog.getByText('With their mail addresses').click();

@@ -135,7 +135,7 @@ describe('the life of an invitation', () => {
                   const shown = await inst.nodes[1 - node]!.owner.call('invitations.list', { query: { person } });
                   return shown.rows.map(({ state, reminders, sentAnew }) => ({ state, reminders, sentAnew }));
                 },
-                { timeout: 30_000, interval: 30 },
+                { interval: 30 },
               )
               .toEqual([{ state: model.state, reminders: model.reminders, sentAnew: model.sentAnew }]);
             // Of every code that was ever sent: it leads there, or to nothing.

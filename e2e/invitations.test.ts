@@ -38,7 +38,7 @@ describe('an invitation', () => {
     expect(await bare()).toMatchObject({ right: null });
     await expect.poll(async () => (await at.latest(id)).state).toBe('sent');
     // The scanner has been at the link; what follows the number sign is nothing that anybody was sent.
-    await expect.poll(() => post.scanned.length, { timeout: 30_000 }).toBeGreaterThan(0);
+    await expect.poll(() => post.scanned.length).toBeGreaterThan(0);
     expect(await at.latest(id)).toMatchObject({ state: 'sent', openedAt: null });
     expect(inst.logs()).not.toContain(codeIn(letter));
     const begun = await at.bring(codeIn(letter).toLowerCase().replaceAll('-', ' '), 1);
@@ -94,10 +94,10 @@ describe('an invitation', () => {
       rulebookOf([CONSOLE, '{ rule: Closed, at: { applications: [Enrolment] }, then: refuse }']),
     );
     await expect
-      .poll(async () => await at.prove(await at.bring(code)), { timeout: 30_000 })
+      .poll(async () => await at.prove(await at.bring(code)))
       .toMatchObject({ right: null, signIn: { state: 'refused', reason: 'refused-by-rule' } });
     await publish(inst.owner, rulebookOf([CONSOLE]));
-    await expect.poll(async () => await at.rightBy(code, 1), { timeout: 30_000 }).not.toBeNull();
+    await expect.poll(async () => await at.rightBy(code, 1)).not.toBeNull();
   });
 
   it('brought to two browsers on two nodes at once enrols in one of them', async () => {
@@ -290,7 +290,7 @@ describe('a sending', () => {
   it('that is refused by the mail server bounces at once, needs a hand, and is sent anew to a better address', async () => {
     const id = await at.add('bounced', { mail: BOUNCES });
     await at.invite({ ids: [id] });
-    await expect.poll(async () => (await at.latest(id)).state, { timeout: 30_000 }).toBe('bounced');
+    await expect.poll(async () => (await at.latest(id)).state).toBe('bounced');
     const stuck = async () =>
       (await inst.owner.call('invitations.list', { query: { state: 'stuck', person: id } })).rows.length;
     expect(await stuck()).toBe(1);
@@ -299,7 +299,7 @@ describe('a sending', () => {
     const one = await inst.owner.call('invitations.sendAnew', { params: { id: (await at.latest(id)).id } });
     expect(one).toMatchObject({ sentAnew: 1, bouncedAt: null });
     await at.codeFor('bounced');
-    await expect.poll(async () => (await at.latest(id)).state, { timeout: 30_000 }).toBe('sent');
+    await expect.poll(async () => (await at.latest(id)).state).toBe('sent');
     expect(await stuck()).toBe(0);
   });
 
@@ -316,7 +316,7 @@ describe('a sending', () => {
     };
     for (const times of [1, 2]) {
       await due();
-      await expect.poll(async () => (await at.latest(id)).reminders, { timeout: 30_000 }).toBe(times);
+      await expect.poll(async () => (await at.latest(id)).reminders).toBe(times);
     }
     expect(await at.latest(id)).toMatchObject({ nextReminderAt: null });
     const second = await at.codeFor('reminded', /Reminder: /);

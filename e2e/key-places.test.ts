@@ -337,9 +337,7 @@ describe('keys of a former server', () => {
       inst.owner,
       rulebookOf([CONSOLE, `{ rule: Everywhere, at: { applications: [Enrolment] }, then: ${WAYS} }`], WAYS),
     );
-    await expect
-      .poll(async () => (await people.begin('ida.former')).signIn.prompt!.others.length, { timeout: 30_000 })
-      .toBeGreaterThan(0);
+    await expect.poll(async () => (await people.begin('ida.former')).signIn.prompt!.others.length).toBeGreaterThan(0);
     const asked = await people.begin('ida.former');
     const { signIn } = await people.prove(asked, { kind: 'password', value: PASSWORD });
     expect(options(signIn)).toMatchObject({ rpId: DOMAIN, extensions: { appid: APP_ID }, hints: ['security-key'] });
@@ -394,11 +392,11 @@ describe('another domain', () => {
     expect(await methods()).toBe('parked');
     const coverage = async () =>
       (await inst.owner.call('people.list', { query: { loginName: 'ada.place', limit: 1 } })).rows[0]!.coverage;
-    await expect.poll(coverage, { timeout: 30_000 }).toBe('two-factors');
+    await expect.poll(coverage).toBe('two-factors');
     expect((await people.begin('ada.place')).signIn.prompt!.kind).toBe('password');
     expect(await chooseDomain(DOMAIN, 0)).toMatchObject({ keys: 4, keysElsewhere: 0 });
     expect(await methods()).toBe('active');
-    await expect.poll(coverage, { timeout: 30_000 }).toBe('phishing-resistant');
+    await expect.poll(coverage).toBe('phishing-resistant');
     // What somebody had suspended comes back as it was.
     const { authenticators } = await inst.owner.call('keyring.show', { params: { id: bea.id } });
     expect(authenticators.find(({ id }) => id === bea.authenticator)!.state).toBe('suspended');

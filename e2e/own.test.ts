@@ -73,7 +73,7 @@ describe('enrolling something oneself', () => {
     const id = await add('bram.oster');
     await inst.owner.call('networks.add', { body: { name: 'house', ranges: ['127.0.0.0/8'] } });
     await publish(inst.owner, rulebookOf([CONSOLE, HOUSE]));
-    await expect.poll(async () => (await byPassword('bram.oster')).signIn.state, { timeout: 30_000 }).toBe('let-in');
+    await expect.poll(async () => (await byPassword('bram.oster')).signIn.state).toBe('let-in');
     const right = (await byPassword('bram.oster')).right!;
     const shown = await anybody().call('own.show', { body: { right } });
     expect(shown).toMatchObject({
@@ -105,7 +105,7 @@ describe('enrolling something oneself', () => {
     const beginThere = async () =>
       await client.call('signIns.begin', { body: { loginName: 'bram.oster', claims: { passwordChecked: true } } });
     // The other node follows what was published within its bound.
-    await expect.poll(async () => (await beginThere()).state, { timeout: 30_000 }).toBe('asking');
+    await expect.poll(async () => (await beginThere()).state).toBe('asking');
     const signIn = await beginThere();
     const proof = { kind: 'code' as const, value: phone.next() };
     expect(await client.call('signIns.prove', { params: { id: signIn.id }, body: proof })).toMatchObject({
@@ -153,9 +153,7 @@ describe('a password that was forgotten', () => {
       },
       ifMatch: version,
     });
-    await expect
-      .poll(async () => (await begin('password-reset', 'ada.quay')).signIn.state, { timeout: 30_000 })
-      .toBe('asking');
+    await expect.poll(async () => (await begin('password-reset', 'ada.quay')).signIn.state).toBe('asking');
     expect(await code()).toMatchObject({ right: null, signIn: { state: 'enrol-first' } });
     const rule = '{ rule: Forgotten, at: { applications: [Password reset] }, then: { ask for: [totp] } }';
     await publish(inst.owner, rulebookOf([CONSOLE, rule, HOUSE]));

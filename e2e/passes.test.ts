@@ -328,7 +328,6 @@ describe('giving passes', () => {
               () => 'given',
               (error: { code: string }) => error.code,
             ),
-          { timeout: 30_000 },
         )
         .toBe(code);
     const held = await give(id);
@@ -337,12 +336,12 @@ describe('giving passes', () => {
     await expect(give(id, { purpose: 'both' })).rejects.toMatchObject({ code: 'invalid-input' });
     await give(id, { purpose: 'enrol' });
     // One that was given before counts no more where its method does not.
-    await expect.poll(async () => (await begin('ruled', { node: 1 })).state, { timeout: 30_000 }).toBe('enrol-first');
+    await expect.poll(async () => (await begin('ruled', { node: 1 })).state).toBe('enrol-first');
     await set({ enrol: false, purposes: ['sign-in', 'enrol'] });
     await settledEverywhere('method-not-offered', {});
     await set({ enrol: true, purposes: ['sign-in', 'enrol'] });
     await settledEverywhere('given', {});
-    await expect.poll(async () => (await begin('ruled', { node: 1 })).state, { timeout: 30_000 }).toBe('asking');
+    await expect.poll(async () => (await begin('ruled', { node: 1 })).state).toBe('asking');
     expect((await tryOn('ruled', held.code)).state).toBe('let-in');
   });
 
@@ -449,7 +448,7 @@ describe('whom passes and recovery codes concern', () => {
       NLATCH_MAIL_FROM: 'latch@wexmoor.example',
     });
     const told = async (what: RegExp, times = 1) =>
-      await expect.poll(() => mails.filter((mail) => what.test(mail)).length, { timeout: 30_000 }).toBe(times);
+      await expect.poll(() => mails.filter((mail) => what.test(mail)).length).toBe(times);
     const { person: ines } = await own.owner.call('session.show');
     const me = await own.owner.call('people.show', { params: { id: ines.id } });
     await own.owner.call('people.edit', {

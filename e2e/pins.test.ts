@@ -172,7 +172,7 @@ describe('a PIN before a code', () => {
     await inst.owner.call('applications.delete', { params: { id: barely.id } });
     await set({ parameters: { pin: 'required', leastPin: 6, lookAhead: 4 } });
     await expect
-      .poll(async () => (await begin('eve', BARE)).answer('code', fob.press()), { timeout: 30_000, interval: 700 })
+      .poll(async () => (await begin('eve', BARE)).answer('code', fob.press()), { interval: 700 })
       .toMatchObject({ state: 'refused', reason: 'pin-must-change' });
     const first = await begin('eve', FULL);
     expect(await first.answer('code', fob.press())).toMatchObject({ prompt: { kind: 'new-pin' } });

@@ -58,10 +58,10 @@ describe('publishing', () => {
     });
     const at = performance.now();
     expect(await meets(0)).toMatchObject({ outcome: 'let-in', asks: ['password'], rule: 'Berths' });
-    await expect.poll(async () => (await meets(1))?.rule, { timeout: 30_000 }).toBe('Berths');
+    await expect.poll(async () => (await meets(1))?.rule).toBe('Berths');
     expect(performance.now() - at).toBeLessThan(5_000);
     await expect
-      .poll(async () => (await inst.owner.call('rulebook.show')).nodes.map((node) => node.version), { timeout: 30_000 })
+      .poll(async () => (await inst.owner.call('rulebook.show')).nodes.map((node) => node.version))
       .toEqual([1, 1]);
     expect(await inst.owner.call('rulebookDraft.show')).toMatchObject({ begun: false, basedOn: 1, text: lenient });
   });

@@ -6,8 +6,7 @@ import { createPushService } from '../packages/standins/src/push-service/server.
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { accessible, openPage, withPasskeys, type OpenPage } from './support/browser.js';
 import { Installation, PASSWORD } from './support/installation.js';
-import { offerPush, rightOf } from './support/phones.js';
-import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { askByPush, followed, linkFor } from './support/phones.js';
 
 let inst: Installation;
 let open: OpenPage;
@@ -26,17 +25,8 @@ beforeAll(async () => {
   const whole = { id: connection.id, secret: key!, issuer: connection.oidc!.issuer };
   planner = createPlanner({ issuer: whole.issuer, address, whole, secondStep: whole });
   await planner.listen({ host: '127.0.0.1', port: Number(new URL(address).port) });
-  await offerPush(inst.owner);
   await inst.owner.call('networks.add', { body: { name: 'quay', ranges: ['127.0.0.0/8', '::1/128'] } });
-  await publish(
-    inst.owner,
-    rulebookOf([
-      CONSOLE,
-      '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
-    ]),
-  );
-  await new Promise((resolve) => setTimeout(resolve, 3_200));
+  await askByPush(inst.owner);
   open = await openPage();
 });
 afterAll(async () => {
@@ -55,6 +45,15 @@ async function phoneOf(locale = 'en-GB'): Promise<{ context: BrowserContext; pho
       open.complaints.push(message.text());
   });
   return { context, phone };
+}
+
+/** Follows a link on a phone, answers its first request, and lets it be used. */
+async function setUp(phone: Page, { link, prove }: Awaited<ReturnType<typeof linkFor>>): Promise<void> {
+  await phone.goto(link);
+  await phone.getByRole('button', { name: 'Set it up' }).click();
+  await phone.getByRole('button', { name: 'Approve' }).click();
+  await phone.getByText('This phone is set up.').waitFor();
+  await prove();
 }
 
 async function come(page: Page, loginName: string): Promise<string> {
@@ -150,10 +149,7 @@ describe('a phone that approves, in the browser', () => {
     const pushService = createPushService(() => new Date());
     const port = await freePort();
     await pushService.listen({ host: '127.0.0.1', port });
-    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Nell', loginNames: ['nell.harrow'] } });
-    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-    const right = await rightOf(inst.url, 'nell.harrow');
-    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    const begun = await linkFor(inst, 'nell.harrow', 'Nell');
 
     const { context, phone } = await phoneOf();
     await context.grantPermissions(['notifications'], { origin: base });
@@ -190,11 +186,7 @@ describe('a phone that approves, in the browser', () => {
         return kept()!;
       };
     });
-    await phone.goto(begun.link);
-    await phone.getByRole('button', { name: 'Set it up' }).click();
-    await phone.getByRole('button', { name: 'Approve' }).click();
-    await phone.getByText('This phone is set up.').waitFor();
-    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    await setUp(phone, begun);
     await phone.getByText('It can also ring while it is closed').waitFor();
     await accessible(phone, 'a phone that may ring');
     const session = await context.newCDPSession(phone);
@@ -260,10 +252,7 @@ describe('a phone that approves, in the browser', () => {
   });
 
   it('has its holder verified by the screen lock, once it was set up with it', async () => {
-    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Ida Voss', loginNames: ['ida.voss'] } });
-    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-    const right = await rightOf(inst.url, 'ida.voss');
-    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    const begun = await linkFor(inst, 'ida.voss', 'Ida Voss');
     const { context, phone } = await phoneOf();
     const lock = await withPasskeys(phone);
     const finger = async (isUserVerified: boolean) => {
@@ -284,7 +273,7 @@ describe('a phone that approves, in the browser', () => {
     await phone.getByRole('button', { name: 'Approve with screen lock' }).click();
     await phone.getByText('This phone is set up.').waitFor();
     expect(await finger(true)).toMatchObject([{ rpId: 'localhost', isResidentCredential: false }]);
-    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    await begun.prove();
     const computer = await open.browser.newContext({ locale: 'en-GB' });
     const page = await computer.newPage();
     page.setDefaultTimeout(20_000);
@@ -313,17 +302,10 @@ describe('a phone that approves, in the browser', () => {
       body: { rows: [{ group: null, cells: { ...cells, push } }], lockedOut: 0 },
       ifMatch: version,
     });
-    await new Promise((resolve) => setTimeout(resolve, 3_200));
-    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Jon', loginNames: ['jon.reed'] } });
-    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-    const right = await rightOf(inst.url, 'jon.reed');
-    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    await followed();
+    const begun = await linkFor(inst, 'jon.reed', 'Jon');
     const { context, phone } = await phoneOf();
-    await phone.goto(begun.link);
-    await phone.getByRole('button', { name: 'Set it up' }).click();
-    await phone.getByRole('button', { name: 'Approve' }).click();
-    await phone.getByText('This phone is set up.').waitFor();
-    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    await setUp(phone, begun);
     await phone.evaluate(async () => {
       await navigator.serviceWorker.ready;
       while (!(await caches.match('/pocket/'))) await new Promise((resolve) => setTimeout(resolve, 50));
@@ -337,7 +319,7 @@ describe('a phone that approves, in the browser', () => {
     const code = (await away.locator('output').innerText()).replace(' ', '');
     expect(code).toMatch(/^\d{6}$/);
     await accessible(away, 'a phone without a network');
-    const { authenticators, carriers } = await inst.owner.call('keyring.show', { params: { id } });
+    const { authenticators, carriers } = await inst.owner.call('keyring.show', { params: { id: begun.id } });
     const codes = authenticators.find(({ method }) => method === 'totp')!;
     expect(codes).toMatchObject({ state: 'active', carrierId: carriers[0]!.id });
     // The very code may have proved it, and then it is used up.
@@ -353,16 +335,9 @@ describe('a phone that approves, in the browser', () => {
   });
 
   it('lets nobody in who signs in on it, in the same browser', async () => {
-    const { id } = await inst.owner.call('people.add', { body: { displayName: 'Kit', loginNames: ['kit.rowe'] } });
-    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-    const right = await rightOf(inst.url, 'kit.rowe');
-    const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
+    const begun = await linkFor(inst, 'kit.rowe', 'Kit');
     const { context, phone } = await phoneOf();
-    await phone.goto(begun.link);
-    await phone.getByRole('button', { name: 'Set it up' }).click();
-    await phone.getByRole('button', { name: 'Approve' }).click();
-    await phone.getByText('This phone is set up.').waitFor();
-    await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    await setUp(phone, begun);
     const page = await context.newPage();
     page.setDefaultTimeout(20_000);
     const number = await come(page, 'kit.rowe');
@@ -378,15 +353,8 @@ describe('a phone that approves, in the browser', () => {
     const { context, phone } = await phoneOf();
     for (const name of ['Una', 'Vera']) {
       const loginName = `${name.toLowerCase()}.two`;
-      const { id } = await inst.owner.call('people.add', { body: { displayName: name, loginNames: [loginName] } });
-      await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-      const right = await rightOf(inst.url, loginName);
-      const begun = await inst.client(inst.url).call('own.beginPush', { body: { right } });
-      await phone.goto(begun.link);
-      await phone.getByRole('button', { name: 'Set it up' }).click();
-      await phone.getByRole('button', { name: 'Approve' }).click();
-      await phone.getByText('This phone is set up.').waitFor();
-      await inst.client(inst.url).call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+      const begun = await linkFor(inst, loginName, name);
+      await setUp(phone, begun);
     }
     const of = (name: string) => phone.getByRole('region', { name: new RegExp(`^${name}, `) });
     await of('Una').getByText('Nothing waits for you.').waitFor();

@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { connectedApplication, Installation } from './support/installation.js';
-import { holderOf, offerPush, type Holder } from './support/phones.js';
-import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { holderOf, askByPush, type Holder } from './support/phones.js';
 
 /** Nodes that go while somebody waits for a phone. */
 let inst: Installation;
@@ -10,16 +9,7 @@ let holders: Record<'waits' | 'answers', Holder>;
 beforeAll(async () => {
   inst = await Installation.start(2, { NLATCH_PUBLIC_URL: 'https://latch.wexmoor.example' });
   ({ key } = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked'] }));
-  await offerPush(inst.owner);
-  await publish(
-    inst.owner,
-    rulebookOf([
-      CONSOLE,
-      '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
-    ]),
-  );
-  await new Promise((resolve) => setTimeout(resolve, 3_200));
+  await askByPush(inst.owner);
   holders = { waits: await holderOf(inst, 'waits'), answers: await holderOf(inst, 'answers') };
 });
 afterAll(async () => await inst.stop());

@@ -2,8 +2,7 @@ import { createClient } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation } from './support/installation.js';
-import { holderOf, offerPush, type Holder } from './support/phones.js';
-import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { askByPush, followed, type Holder, holderOf } from './support/phones.js';
 
 let inst: Installation;
 let keys: Record<'berths' | 'gate', string>;
@@ -13,7 +12,6 @@ const nlatch = async (...args: string[]) =>
   await run(NLATCH, args, {
     env: { PATH: process.env['PATH'], NLATCH_SERVER: inst.url, NLATCH_TOKEN: inst.ownerToken },
   });
-const settled = async () => await new Promise((resolve) => setTimeout(resolve, 3_200));
 
 beforeAll(async () => {
   inst = await Installation.start();
@@ -21,17 +19,10 @@ beforeAll(async () => {
     berths: (await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked'] })).key,
     gate: (await connectedApplication(inst.owner, 'Gate')).key,
   };
-  await offerPush(inst.owner);
-  await publish(
-    inst.owner,
-    rulebookOf([
-      CONSOLE,
-      '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
-      '{ rule: Gate, at: { applications: [Gate] }, then: { ask for: [push] } }',
-    ]),
-  );
-  await settled();
+  await askByPush(inst.owner, [
+    '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
+    '{ rule: Gate, at: { applications: [Gate] }, then: { ask for: [push] } }',
+  ]);
   const group = await inst.owner.call('groups.add', { body: { name: 'crew' } });
   holders = {
     dockhand: await holderOf(inst, 'dockhand'),
@@ -46,7 +37,7 @@ beforeAll(async () => {
   const set = ['method', 'set', 'crew', 'push', '--number', 'not-typed', '--life', '45', '--most-phones', '1', '--yes'];
   const done = await nlatch(...set);
   expect([done.code, done.out]).toEqual([0, expect.stringContaining('Changed the method settings')]);
-  await settled();
+  await followed();
 });
 afterAll(async () => await inst.stop());
 
@@ -126,7 +117,7 @@ describe('phones of a group', () => {
         2,
       ]);
     expect((await nlatch('method', 'set', 'crew', 'push', '--number', 'typed', '--yes')).code).toBe(0);
-    await settled();
+    await followed();
     expect((await begin('berths', 'dockhand')).prompt!.number).toMatch(/^\d\d$/);
   });
 });

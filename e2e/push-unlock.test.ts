@@ -5,14 +5,13 @@ import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
 import { codeAt } from '../packages/standins/src/phone/code.js';
 import { ScreenLock } from '../packages/standins/src/pocket/screen-lock.js';
 import { connectedApplication, Installation, PASSWORD } from './support/installation.js';
-import { enrolPhone, holderOf, offerPush, rightOf, type Holder } from './support/phones.js';
+import { askByPush, enrolPhone, followed, type Holder, holderOf, linkFor, rightOf } from './support/phones.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 let inst: Installation;
 let vault: Client;
 let berths: Client;
 const anybody = () => createClient({ server: inst.url });
-const settled = async () => await new Promise((resolve) => setTimeout(resolve, 3_200));
 const nlatch = async (...args: string[]) =>
   await run(NLATCH, args, {
     env: { PATH: process.env['PATH'], NLATCH_SERVER: inst.url, NLATCH_TOKEN: inst.ownerToken },
@@ -26,17 +25,10 @@ beforeAll(async () => {
   };
   vault = await connected('Vault');
   berths = await connected('Berth Planner');
-  await offerPush(inst.owner);
-  await publish(
-    inst.owner,
-    rulebookOf([
-      CONSOLE,
-      '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Vault, at: { applications: [Vault] }, then: { ask for: [password + push(verified)] } }',
-      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
-    ]),
-  );
-  await settled();
+  await askByPush(inst.owner, [
+    '{ rule: Vault, at: { applications: [Vault] }, then: { ask for: [password + push(verified)] } }',
+    '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
+  ]);
 });
 afterAll(async () => await inst.stop());
 
@@ -52,16 +44,13 @@ const numberOf = ({ prompt }: Awaited<ReturnType<typeof begin>>) => prompt!.numb
 
 /** Somebody whose phone verifies its holder. */
 async function lockedHolder(loginName: string): Promise<Holder & { readonly lock: ScreenLock }> {
-  const { id } = await inst.owner.call('people.add', { body: { displayName: loginName, loginNames: [loginName] } });
-  await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-  const right = await rightOf(inst.url, loginName);
-  const begun = await anybody().call('own.beginPush', { body: { right } });
-  const { phone, asked } = await PocketPhone.follow(begun.link, inst.nodes.at(-1)!.url);
+  const { id, right, link, authenticator, prove } = await linkFor(inst, loginName);
+  const { phone, asked } = await PocketPhone.follow(link, inst.url);
   expect(asked.unlock).toEqual({ rpId: 'localhost', credential: null, required: false });
   const lock = phone.useLock(asked);
   expect(await phone.answer(asked.requests[0]!, 'approve')).toBe('taken');
-  await anybody().call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
-  return { id, loginName, right, phone, authenticator: begun.authenticator.id, lock };
+  await prove();
+  return { id, loginName, right, phone, authenticator: authenticator.id, lock };
 }
 /** As if the pause after what did not hold were over. */
 const rested = async () =>
@@ -176,7 +165,7 @@ describe('a phone that verifies its holder', () => {
     const group = await inst.owner.call('groups.add', { body: { name: 'vaults' } });
     expect((await nlatch('method', 'set', 'vaults', 'push', '--unlock', 'required', '--yes')).code).toBe(0);
     expect((await nlatch('method', 'show')).out).toMatch(/unlock required/);
-    await settled();
+    await followed();
     const { id } = await inst.owner.call('people.add', { body: { displayName: 'Finn', loginNames: ['finn'] } });
     await inst.owner.call('groups.join', { params: { id: group.id, personId: id } });
     await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
@@ -200,24 +189,19 @@ describe('a phone that verifies its holder', () => {
 
 describe('codes that are made with a phone', () => {
   const made = async (loginName: string) => {
-    const { id } = await inst.owner.call('people.add', { body: { displayName: loginName, loginNames: [loginName] } });
-    await inst.owner.call('people.setPassword', { params: { id }, body: { password: PASSWORD } });
-    const right = await rightOf(inst.url, loginName);
-    const begun = await anybody().call('own.beginPush', { body: { right } });
-    const { phone, asked } = await PocketPhone.follow(begun.link, inst.nodes.at(-1)!.url);
-    const prove = async () =>
-      await anybody().call('own.provePush', { params: { id: begun.authenticator.id }, body: { right } });
+    const { id, link, authenticator, prove } = await linkFor(inst, loginName);
+    const { phone, asked } = await PocketPhone.follow(link, inst.url);
     const codes = async () =>
       (await inst.owner.call('keyring.show', { params: { id } })).authenticators.filter(
         ({ method }) => method === 'totp',
       );
-    return { id, phone, request: asked.requests[0]!, prove, codes, begun };
+    return { phone, request: asked.requests[0]!, prove, codes, carrier: authenticator.carrierId };
   };
 
   it('come into use with it where its first answer proves them, and end there otherwise', async () => {
     expect((await made('ivo.none')).phone.codes).toBeUndefined();
     expect((await nlatch('method', 'set', 'everybody', 'push', '--codes', 'made', '--yes')).code).toBe(0);
-    await settled();
+    await followed();
     const right = await made('ivo.right');
     expect(await right.codes()).toMatchObject([{ state: 'pending' }]);
     const token = await right.phone.answerFor(right.request, 'approve');
@@ -228,7 +212,7 @@ describe('codes that are made with a phone', () => {
     expect(await right.codes()).toMatchObject([{ state: 'pending' }]);
     await right.prove();
     const [codes] = await right.codes();
-    expect(codes).toMatchObject({ state: 'active', carrierId: right.begun.authenticator.carrierId });
+    expect(codes).toMatchObject({ state: 'active', carrierId: right.carrier });
     // The code that proved it is used up.
     const tried = await inst.owner.call('authenticators.test', {
       params: { id: codes!.id },
@@ -255,7 +239,7 @@ describe('codes that are made with a phone', () => {
 
     // Where codes may not be enrolled, none are made.
     expect((await nlatch('method', 'set', 'everybody', 'totp', '--enrol', 'no', '--yes')).code).toBe(0);
-    await settled();
+    await followed();
     expect((await made('ivo.barred')).phone.codes).toBeUndefined();
   });
 });
@@ -317,7 +301,7 @@ describe('the browser that signs in', () => {
         '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
       ]),
     );
-    await settled();
+    await followed();
     const { signIn } = await beginHere();
     const [request] = (await phone.fetch()).requests;
     const send = async (cookie: string | undefined) => {

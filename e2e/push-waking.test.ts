@@ -3,8 +3,7 @@ import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
 import { createPushService, NOTHING_WRONG } from '../packages/standins/src/push-service/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
 import { connectedApplication, Installation } from './support/installation.js';
-import { enrolPhone, holderOf, offerPush, type Holder } from './support/phones.js';
-import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { enrolPhone, holderOf, askByPush, type Holder } from './support/phones.js';
 
 let inst: Installation;
 let berths: Awaited<ReturnType<typeof connectedApplication>>;
@@ -17,20 +16,11 @@ beforeAll(async () => {
     NLATCH_DATABASE_CONNECTIONS: '4',
   });
   berths = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked', 'source-address'] });
-  await offerPush(inst.owner);
-  await publish(
-    inst.owner,
-    rulebookOf([
-      CONSOLE,
-      '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Berths, at: { applications: [Berth Planner] }, then: { ask for: [password + push] } }',
-    ]),
-  );
+  await askByPush(inst.owner);
   pushService = createPushService(() => new Date());
   const port = await freePort();
   await pushService.listen({ host: '127.0.0.1', port });
   pushUrl = `http://localhost:${port}`;
-  await new Promise((resolve) => setTimeout(resolve, 3_200));
 });
 afterAll(async () => {
   await pushService.close();

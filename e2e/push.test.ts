@@ -6,8 +6,7 @@ import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation, outcomes, PASSWORD, Phone } from './support/installation.js';
 import { mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
-import { offerPush, rightOf } from './support/phones.js';
-import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
+import { askByPush, rightOf } from './support/phones.js';
 
 let inst: Installation;
 let post: Post;
@@ -21,18 +20,10 @@ beforeAll(async () => {
   berths = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked', 'source-address'] });
   gate = await connectedApplication(inst.owner, 'Gate', { claims: [] });
   crane = await connectedApplication(inst.owner, 'Crane Log', { claims: ['password-checked'] });
-  await offerPush(inst.owner);
-  await publish(
-    inst.owner,
-    rulebookOf([
-      CONSOLE,
-      '{ rule: Setting up, at: { applications: [Enrolment] }, then: let in }',
-      '{ rule: Berths, at: { applications: [Berth Planner, Crane Log] }, then: { ask for: [password + push, password + totp, push + webauthn] } }',
-      '{ rule: Gate, at: { applications: [Gate] }, then: { ask for: [push] } }',
-    ]),
-  );
-  // Nodes follow within three seconds.
-  await new Promise((resolve) => setTimeout(resolve, 3_200));
+  await askByPush(inst.owner, [
+    '{ rule: Berths, at: { applications: [Berth Planner, Crane Log] }, then: { ask for: [password + push, password + totp, push + webauthn] } }',
+    '{ rule: Gate, at: { applications: [Gate] }, then: { ask for: [push] } }',
+  ]);
 });
 afterAll(async () => {
   await inst.stop();
@@ -353,7 +344,7 @@ describe('a phone at the desk', () => {
           await inst.owner
             .call('push.begin', { params: { id: barred }, body: {} })
             .catch((error: { code: string }) => error.code),
-        { timeout: 30_000, interval: 500 },
+        { interval: 500 },
       )
       .toBe('method-not-offered');
   });

@@ -166,15 +166,13 @@ describe('an application asks about a person', () => {
       expect((await app(key, 1).call('signIns.show', { params: { id } })).state).toBe('asking');
     await inst.owner.call('connectionKeys.issue', { params: { id: mine.connection }, body: { overlapHours: 0 } });
     await expect
-      .poll(
-        () =>
-          app(mine.key)
-            .call('signIns.show', { params: { id } })
-            .then(
-              () => 'works',
-              (e: { code: string }) => e.code,
-            ),
-        { timeout: 30_000 },
+      .poll(() =>
+        app(mine.key)
+          .call('signIns.show', { params: { id } })
+          .then(
+            () => 'works',
+            (e: { code: string }) => e.code,
+          ),
       )
       .toBe('wrong-key');
     expect(await app(other.key).call('signIns.begin', { body: { loginName: 'x', carries: ['code'] } })).toMatchObject({

@@ -17,14 +17,26 @@ const saysOf = (path) => /\/\*\* (.*?) \*\/\nexport const/s.exec(readFileSync(jo
 const link = (path, name) => (existsSync(join(ROOT, path)) ? `[${name}](../${path})` : '');
 
 const service = 'packages/service/src';
+const row = (cells) => `| ${cells.join(' | ')} |`;
 const areas = folders(`${service}/areas`);
 const rows = areas.map((area) => {
   const said = saysOf(`${service}/areas/${area}/area.ts`);
-  return `| ${link(`${service}/areas/${area}`, area)} | ${said} | ${link(`packages/api/src/routes/${area}.ts`, 'calls')} | ${link(`packages/console/src/areas/${area}`, 'pages')} | ${link(`packages/core/src/${area}`, 'rules')} |`;
+  return row([
+    link(`${service}/areas/${area}`, area),
+    said,
+    link(`packages/api/src/routes/${area}.ts`, 'calls'),
+    link(`packages/console/src/areas/${area}`, 'pages'),
+    link(`packages/core/src/${area}`, 'rules'),
+  ]);
 });
-const connections = folders(`${service}/connections`).map(
-  (kind) =>
-    `| ${link(`${service}/connections/${kind}`, kind)} | ${saysOf(`${service}/connections/${kind}/area.ts`)} | ${link(`packages/api/src/routes/connections/${kind}.ts`, 'parameters')} | | ${link(`packages/core/src/connections/kinds/${kind}.ts`, 'what it can do')} |`,
+const connections = folders(`${service}/connections`).map((kind) =>
+  row([
+    link(`${service}/connections/${kind}`, kind),
+    saysOf(`${service}/connections/${kind}/area.ts`),
+    link(`packages/api/src/routes/connections/${kind}.ts`, 'parameters'),
+    '',
+    link(`packages/core/src/connections/kinds/${kind}.ts`, 'what it can do'),
+  ]),
 );
 const table = [
   '| Area | What it is about | api | console | core |',

@@ -3,7 +3,9 @@ import type { Standing } from './waking.js';
 
 const en = {
   title: 'Approve sign-ins',
-  none: 'No account is set up on this phone. Where you look after how you sign in, choose to set up a phone that approves, and open its link here. If one was set up, your browser has cleared what it kept: set it up anew.',
+  none:
+    'No account is set up on this phone. Where you look after how you sign in, choose to set up a phone that approves, ' +
+    'and open its link here. If one was set up, your browser has cleared what it kept: set it up anew.',
   setUpTitle: 'Set up this phone',
   setUpHint:
     'From then on this page asks you here whenever somebody signs in as you. Only go on if you have just asked for it yourself.',
@@ -28,7 +30,8 @@ const en = {
   over: 'It is over: it was answered elsewhere, or it took too long.',
   notTaken: {
     'wrong-number': 'That is not the number that is shown. Look again; there is one more try.',
-    locked: 'Your phone has not seen that it is you. Approve again, and unlock it when it asks.',
+    locked:
+      'Your phone has not seen that it is you. Approve again, and unlock it when it asks. If it does not ask, set this phone up anew.',
     'same-browser':
       'You sign in in this very browser: an approval has to come from another device. Choose another way where you sign in.',
   } satisfies Record<Exclude<Outcome, 'taken' | 'over'>, string>,
@@ -78,7 +81,10 @@ const en = {
 
 const de: typeof en = {
   title: 'Anmeldungen zustimmen',
-  none: 'Auf diesem Telefon ist kein Konto eingerichtet. Wählen Sie dort, wo Sie sich darum kümmern, womit Sie sich anmelden, ein Telefon einzurichten, das zustimmt, und öffnen Sie hier den Link. War schon eines eingerichtet, dann hat Ihr Browser gelöscht, was er behielt: richten Sie es neu ein.',
+  none:
+    'Auf diesem Telefon ist kein Konto eingerichtet. Wählen Sie dort, wo Sie sich darum kümmern, womit Sie sich anmelden, ' +
+    'ein Telefon einzurichten, das zustimmt, und öffnen Sie hier den Link. War schon eines eingerichtet, dann hat Ihr ' +
+    'Browser gelöscht, was er behielt: richten Sie es neu ein.',
   setUpTitle: 'Dieses Telefon einrichten',
   setUpHint:
     'Von da an fragt diese Seite Sie hier, wenn sich jemand als Sie anmeldet. Gehen Sie nur weiter, wenn Sie es gerade selbst verlangt haben.',
@@ -104,7 +110,7 @@ const de: typeof en = {
   notTaken: {
     'wrong-number': 'Das ist nicht die Zahl, die dort steht. Sehen Sie noch einmal nach; ein Versuch bleibt.',
     locked:
-      'Ihr Telefon hat nicht gesehen, dass Sie es sind. Stimmen Sie noch einmal zu und entsperren Sie es, wenn es fragt.',
+      'Ihr Telefon hat nicht gesehen, dass Sie es sind. Stimmen Sie noch einmal zu und entsperren Sie es, wenn es fragt. Fragt es nicht, richten Sie dieses Telefon neu ein.',
     'same-browser':
       'Sie melden sich in eben diesem Browser an: die Zustimmung muss von einem anderen Gerät kommen. Wählen Sie dort, wo Sie sich anmelden, einen anderen Weg.',
   },
@@ -115,7 +121,8 @@ const de: typeof en = {
   lockOffered:
     'Dieses Telefon kann jedes Mal, wenn Sie zustimmen, nach Fingerabdruck, Gesicht oder Displaysperre fragen. Nichts davon verlässt das Telefon.',
   lockMissing:
-    'Ihre Organisation will Telefone, die nach Fingerabdruck, Gesicht oder Displaysperre fragen, und dieser Browser kann das nicht. Schalten Sie die Displaysperre in den Einstellungen des Telefons ein und öffnen Sie diese Seite noch einmal.',
+    'Ihre Organisation will Telefone, die nach Fingerabdruck, Gesicht oder Displaysperre fragen, und dieser Browser kann das ' +
+    'nicht. Schalten Sie die Displaysperre in den Einstellungen des Telefons ein und öffnen Sie diese Seite noch einmal.',
   approveLocked: 'Mit Displaysperre zustimmen',
   approveUnlocked: 'Ohne zustimmen',
   showCode: 'Einen Code zeigen',

@@ -147,13 +147,18 @@ const PARAMETERS = {
   mostPhones: '--most-phones',
 } as const;
 
-/** What is said of a cell by one of a few words, and unsaid by another. */
-interface Kept {
-  readonly pin?: 'required';
-  readonly first?: FirstEnrolment;
-  readonly number?: 'not-typed';
-  readonly unlock?: 'required';
-  readonly codes?: 'made';
+/** Parameters of one word: said by it, and unsaid by any other that their option takes. */
+const BY_A_WORD = { pin: 'required', number: 'not-typed', unlock: 'required', codes: 'made' } as const;
+
+/** Parameters as they become: what an option says anew goes before what is said; what comes to nothing is left out. */
+function becoming(
+  before: Readonly<Record<string, unknown>>,
+  said: Readonly<Record<string, unknown>>,
+): Record<string, unknown> {
+  const all = { ...before, ...Object.fromEntries(Object.entries(said).filter(([, value]) => value !== undefined)) };
+  const unsaid = ([name, value]: [string, unknown]) =>
+    name === 'first' ? value === 'open' : name in BY_A_WORD && value !== BY_A_WORD[name as keyof typeof BY_A_WORD];
+  return Object.fromEntries(Object.entries(all).filter((one) => !unsaid(one)));
 }
 
 /** Refuses what is never said of a method. */
@@ -257,39 +262,15 @@ export const method: Noun = (command, context) => {
             mostPhones?: number;
           },
         ) => {
-          const { window, lookAhead, leastPin, life, mostPhones } = options;
-          const checking = { window, lookAhead, leastPin, life, mostPhones };
-          const said = Object.fromEntries(Object.entries(checking).filter(([, value]) => value !== undefined));
           assertOfMethod(of, { ...options });
           const { group, groupName } = await whom(session, named);
           await change(
             session,
             async (rows) => {
               const before = rows.find((row) => row.group === group)?.cells[of];
-              const {
-                pin: pinBefore,
-                first: firstBefore,
-                number: numberBefore,
-                unlock: unlockBefore,
-                codes: codesBefore,
-                ...others
-              } = (before?.parameters ?? {}) as Kept;
-              const number = options.number ?? numberBefore;
-              const unlock = options.unlock ?? unlockBefore;
-              const codes = options.codes ?? codesBefore;
-              const first = options.first ?? firstBefore;
-              const pin = options.pin === undefined ? pinBefore : options.pin === 'required' ? options.pin : undefined;
-              const parameters = {
-                ...others,
-                ...said,
-                ...(pin === undefined ? {} : { pin }),
-                ...(first === undefined || first === 'open' ? {} : { first }),
-                ...(number === 'not-typed' ? { number } : {}),
-                ...(unlock === 'required' ? { unlock } : {}),
-                ...(codes === 'made' ? { codes } : {}),
-                ...(options.leastLength === undefined ? {} : { leastLength: options.leastLength }),
-                ...(options.digits === undefined ? {} : { digits: Number(options.digits) as 6 | 8 }),
-              };
+              const said = Object.fromEntries(Object.keys(PARAMETERS).map((name) => [name, options[name as 'pin']]));
+              const digits = options.digits === undefined ? undefined : Number(options.digits);
+              const parameters = becoming(before?.parameters ?? {}, { ...said, digits });
               const cell = {
                 enrol: options.enrol === undefined ? (before?.enrol ?? true) : options.enrol === 'yes',
                 purposes: options.uses ?? before?.purposes ?? ['sign-in', 'enrol'],

@@ -19,7 +19,7 @@ import { say, shared } from '../../frame/messages/index.js';
 import { methodsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMay } from '../../frame/session/context.js';
-import { PhoneRules, type PhoneParameters } from './phone-rules.js';
+import { PHONE_WORDS, phoneParametersOf, PhoneRules } from './phone-rules.js';
 import { KeyRules, sayKeyRules, sayNotBySelf, type KeyParameters, FirstChoice } from './key-rules.js';
 
 const w = methodsWords.methodSettings;
@@ -51,13 +51,9 @@ function sayCell(method: OfferedMethod, cell: Cell | undefined): string {
             ? shared.firstEnrolments[value as FirstEnrolment]
             : name === 'notBySelf'
               ? sayNotBySelf(value as unknown as readonly SelfAction[])
-              : name === 'number'
-                ? `${w.parameters.number} ${w.numberNot}`
-                : name === 'unlock'
-                  ? `${w.parameters.unlock} ${w.unlockRequired}`
-                  : name === 'codes'
-                    ? `${w.parameters.codes} ${w.codesMade}`
-                    : `${w.parameters[name as 'digits']} ${value}`,
+              : name in PHONE_WORDS
+                ? `${w.parameters[name as 'number']} ${PHONE_WORDS[name as 'number'].said}`
+                : `${w.parameters[name as 'digits']} ${value}`,
         )),
   ];
   return parts.join(' · ');
@@ -258,14 +254,7 @@ function EditCell({
   );
   const selfActions = parameters['notBySelf'];
   const ofPhones = 'mostPhones' in parameters;
-  const { number, unlock, codes, life, mostPhones } = before as PhoneParameters;
-  const [phoneRules, setPhoneRules] = useState<PhoneParameters>({
-    ...(number === undefined ? {} : { number }),
-    ...(unlock === undefined ? {} : { unlock }),
-    ...(codes === undefined ? {} : { codes }),
-    ...(life === undefined ? {} : { life }),
-    ...(mostPhones === undefined ? {} : { mostPhones }),
-  });
+  const [phoneRules, setPhoneRules] = useState(phoneParametersOf(before));
   const [leastPin, setLeastPin] = useState(String(before['leastPin'] ?? ''));
   function result(): Cell | undefined {
     if (said === UNSAID) return undefined;

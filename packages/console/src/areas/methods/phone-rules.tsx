@@ -1,3 +1,4 @@
+import { Fragment } from 'react';
 import { Select } from '../../frame/components/choices.js';
 import { Small } from '../../frame/components/layout.js';
 import { TextField } from '../../frame/components/text-fields.js';
@@ -14,6 +15,23 @@ export interface PhoneParameters {
   readonly mostPhones?: number;
 }
 
+/** Those that are said by one word, and what holds where it is not said. */
+export const PHONE_WORDS = {
+  number: { word: 'not-typed', said: w.numberNot, unsaid: w.numberTyped, hint: w.numberHint },
+  unlock: { word: 'required', said: w.unlockRequired, unsaid: w.unlockOffered, hint: w.unlockHint },
+  codes: { word: 'made', said: w.codesMade, unsaid: w.codesNone, hint: w.codesHint },
+} as const;
+type PhoneWord = keyof typeof PHONE_WORDS;
+const UNSAID = 'unsaid';
+
+/** What a cell says of phones, and nothing else of it. */
+export const phoneParametersOf = (parameters: Readonly<Record<string, unknown>>): PhoneParameters =>
+  Object.fromEntries(
+    [...Object.keys(PHONE_WORDS), 'life', 'mostPhones'].flatMap((name) =>
+      parameters[name] === undefined ? [] : [[name, parameters[name]]],
+    ),
+  );
+
 /** How phones are asked, and how many somebody may have. */
 export function PhoneRules({
   rules,
@@ -22,9 +40,6 @@ export function PhoneRules({
   rules: PhoneParameters;
   onChange: (rules: PhoneParameters) => void;
 }) {
-  const { number, ...others } = rules;
-  const { unlock, ...unlockUnsaid } = rules;
-  const { codes, ...codesUnsaid } = rules;
   const whole = (name: 'life' | 'mostPhones', description: string) => (
     <TextField
       label={w.parameters[name]}
@@ -38,38 +53,27 @@ export function PhoneRules({
       }}
     />
   );
+  const worded = (name: PhoneWord) => {
+    const { word, said, unsaid, hint } = PHONE_WORDS[name];
+    const { [name]: before, ...rest } = rules;
+    return (
+      <Fragment key={name}>
+        <Select
+          label={w.parameters[name]}
+          value={before ?? UNSAID}
+          onChange={(id) => onChange(id === word ? { ...rest, [name]: word } : rest)}
+          options={[
+            { id: UNSAID, text: unsaid },
+            { id: word, text: said },
+          ]}
+        />
+        <Small>{hint}</Small>
+      </Fragment>
+    );
+  };
   return (
     <>
-      <Select
-        label={w.parameters.number}
-        value={number ?? 'typed'}
-        onChange={(id) => onChange(id === 'not-typed' ? { ...others, number: id } : others)}
-        options={[
-          { id: 'typed', text: w.numberTyped },
-          { id: 'not-typed', text: w.numberNot },
-        ]}
-      />
-      <Small>{w.numberHint}</Small>
-      <Select
-        label={w.parameters.unlock}
-        value={unlock ?? 'offered'}
-        onChange={(id) => onChange(id === 'required' ? { ...unlockUnsaid, unlock: id } : unlockUnsaid)}
-        options={[
-          { id: 'offered', text: w.unlockOffered },
-          { id: 'required', text: w.unlockRequired },
-        ]}
-      />
-      <Small>{w.unlockHint}</Small>
-      <Select
-        label={w.parameters.codes}
-        value={codes ?? 'none'}
-        onChange={(id) => onChange(id === 'made' ? { ...codesUnsaid, codes: id } : codesUnsaid)}
-        options={[
-          { id: 'none', text: w.codesNone },
-          { id: 'made', text: w.codesMade },
-        ]}
-      />
-      <Small>{w.codesHint}</Small>
+      {(Object.keys(PHONE_WORDS) as PhoneWord[]).map(worded)}
       {whole('life', w.lifeHint)}
       {whole('mostPhones', w.mostPhonesHint)}
     </>

@@ -67,11 +67,11 @@ describe('whoever waits for a phone', () => {
   ])('goes on soon after it was %s', async (_, state, at) => {
     const [one, other] = [await asked(), await asked()];
     const still = answers.until(other, 60_000).then(() => 'over');
-    const waits = waited(one);
+    const waits = waited(one, 60_000);
     setTimeout(() => void become(one, state, at), 300);
     const took = await waits;
     expect(took).toBeGreaterThan(250);
-    expect(took).toBeLessThan(3_000);
+    expect(took).toBeLessThan(30_000);
     expect(await Promise.race([still, new Promise((resolve) => setTimeout(() => resolve('waits'), 300))])).toBe(
       'waits',
     );

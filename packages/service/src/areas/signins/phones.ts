@@ -16,6 +16,7 @@ import {
   selectOne,
   selectOneToWrite,
   selectToWrite,
+  write,
   type Statement,
 } from '../../platform/db/sql.js';
 import type { Plan } from '../../platform/db/unit-of-work.js';
@@ -119,22 +120,27 @@ export async function askingPhones(deps: Deps, plan: Plan, asking: Asking, signI
   return asked;
 }
 
-/** How often somebody's phones were asked in a lane, ever: what two that ask at the same moment meet at. */
+const ASKED = 'SELECT asked FROM push_lanes WHERE person_id = :person AND lane = :lane';
+/** Its own lock at once: ignoring what is there would take a shared one, and many that then want more of it would block each other. */
+const COUNTED =
+  'INSERT INTO push_lanes (person_id, lane, asked) VALUES (:person, :lane, 0) ON DUPLICATE KEY UPDATE asked = asked';
+
+/**
+ * How often somebody's phones were asked in a lane, ever: what two that ask at the same moment meet at. Behind locks it is held from here,
+ * also the first time: many that would each make it at their end, and give it up again, would block each other.
+ */
 async function readAsked(plan: Plan, person: Buffer, lane: Lane): Promise<number> {
-  const row = await (plan.locked ? selectOneToWrite : selectOne)<{ asked: number }>(
-    plan.reading,
-    'SELECT asked FROM push_lanes WHERE person_id = :person AND lane = :lane',
-    { person, lane },
-  );
-  return row?.asked ?? 0;
+  const values = { person, lane };
+  const read = plan.locked ? selectOneToWrite : selectOne;
+  const row = await read<{ asked: number }>(plan.reading, ASKED, values);
+  if (row) return row.asked;
+  if (!plan.locked) return 0;
+  await write(plan.reading, COUNTED, values);
+  return (await selectOneToWrite<{ asked: number }>(plan.reading, ASKED, values))!.asked;
 }
 
 const countingAsked = (person: Buffer, lane: Lane, before: number): readonly Statement[] => [
-  {
-    // Its own lock at once: ignoring what is there would take a shared one, and many that then want more of it would block each other.
-    sql: 'INSERT INTO push_lanes (person_id, lane, asked) VALUES (:person, :lane, 0) ON DUPLICATE KEY UPDATE asked = asked',
-    values: { person, lane },
-  },
+  { sql: COUNTED, values: { person, lane } },
   {
     sql: 'UPDATE push_lanes SET asked = asked + 1 WHERE person_id = :person AND lane = :lane AND asked = :before',
     values: { person, lane, before },

@@ -62,7 +62,7 @@ describe('the outbox', () => {
     const [first] = await rows();
     // It is taken anew before that runs out.
     await expect
-      .poll(async () => (await rows())[0]!.lease_until!.getTime(), { timeout: 30_000, interval: 500 })
+      .poll(async () => (await rows())[0]!.lease_until!.getTime(), { interval: 500 })
       .toBeGreaterThan(first!.lease_until!.getTime());
     expect(await sendDue(other, mail, elsewhere.send)).toBe(0);
     slow.finish();
@@ -189,7 +189,7 @@ describe('the outbox', () => {
         },
       },
     );
-    await expect.poll(() => told.length, { timeout: 30_000 }).toBe(2);
+    await expect.poll(() => told.length).toBe(2);
     expect(slow.taken).toEqual(['third']);
     slow.finish();
     await sending;
