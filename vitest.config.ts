@@ -48,10 +48,10 @@ export default defineConfig({
           // Files of one worker share what they import, a fifth of all their work: none of them mocks a module or leaves one changed.
           isolate: false,
           // Some start a dozen processes: on a machine that is busy with others, each takes seconds to come up.
-          testTimeout: 180_000,
+          testTimeout: 300_000,
           // A page or a node that is slow today is no failure; one that never comes to it is.
-          expect: { poll: { timeout: 20_000 } },
-          hookTimeout: 180_000,
+          expect: { poll: { timeout: 60_000 } },
+          hookTimeout: 300_000,
         },
       },
     ],

@@ -78,7 +78,7 @@ describe('every role', () => {
         body: { who: { ids: [person] }, methods: ['webauthn'], via: 'letter', expect: 1 },
       });
       const show = async () => await inst.owner.call('invitationRounds.show', { params: { id: round } });
-      await expect.poll(async () => (await show()).state, { timeout: 20_000 }).toBe('done');
+      await expect.poll(async () => (await show()).state).toBe('done');
       const invited = await inst.owner.call('invitations.list', { query: { person } });
       return {
         person,

@@ -30,9 +30,7 @@ const receive = async (text: string, query: Query = {}, fileSigner?: string) =>
     ...(fileSigner === undefined ? {} : { fileSigner: Buffer.from(fileSigner).toString('base64url') }),
   });
 const settled = async (id: string, state: string) => {
-  await expect
-    .poll(async () => (await inst.owner.call('imports.show', { params: { id } })).state, { timeout: 20_000 })
-    .toBe(state);
+  await expect.poll(async () => (await inst.owner.call('imports.show', { params: { id } })).state).toBe(state);
   return await inst.owner.call('imports.show', { params: { id } });
 };
 const check = async (one: Answer<'imports.receive'>, owners?: (typeof one)['rules']['owners']) => {
@@ -118,9 +116,7 @@ describe('a list of who is to have which token', () => {
         inst.nodes[i]!.owner.call('imports.apply', { params: { id }, body: { skipBad: false }, ifMatch: at }),
       ),
     );
-    await expect
-      .poll(async () => (await token('BX-301')).holder?.displayName, { timeout: 20_000 })
-      .toMatch(/dan|ann@wexmoor/);
+    await expect.poll(async () => (await token('BX-301')).holder?.displayName).toMatch(/dan|ann@wexmoor/);
     const { story } = await inst.owner.call('stock.show', { params: { id: (await token('BX-301')).id } });
     expect(story.filter(({ event }) => event === 'assigned')).toHaveLength(1);
     expect((await inst.owner.call('keyring.show', { params: { id: crew } })).tokens).toEqual([]);

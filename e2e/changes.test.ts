@@ -189,9 +189,7 @@ describe('every change', () => {
             body: { who, methods: ['webauthn'], via: 'letter', expect: 1 },
           });
           const round = { params: { id: begun.id } };
-          await expect
-            .poll(async () => (await owner.call('invitationRounds.show', round)).state, { timeout: 20_000 })
-            .toBe('done');
+          await expect.poll(async () => (await owner.call('invitationRounds.show', round)).state).toBe('done');
           await owner.call('invitationRounds.print', round);
           const { rows } = await owner.call('invitations.list', { query: { person: id.id } });
           await owner.call('invitations.sendAnew', { params: { id: rows[0]!.id } });

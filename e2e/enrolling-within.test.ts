@@ -297,7 +297,7 @@ describe('somebody new at the Berth Planner', () => {
       const id = await add(name);
       const context = await browser.newContext({ locale: 'en-GB', viewport: { width: 360, height: 780 } });
       const page = await context.newPage();
-      page.setDefaultTimeout(20_000);
+      page.setDefaultTimeout(60_000);
       const come = async () => {
         await context.clearCookies();
         await page.goto(address);

@@ -132,7 +132,7 @@ describe('a standing invitation', () => {
       const { rows } = await inst.owner.call('standingInvitations.list');
       return rows.find(({ id }) => id === standing.id)!;
     };
-    await expect.poll(now, { timeout: 20_000, interval: 300 }).toMatchObject({ invited: 1, passedOver: 0, waiting: 1 });
+    await expect.poll(now, { interval: 300 }).toMatchObject({ invited: 1, passedOver: 0, waiting: 1 });
     await at.codeFor('starter.joins');
     expect(await at.latest(there)).toBeUndefined();
     const { version } = await inst.owner.call('people.show', { params: { id: mailless } });
@@ -141,7 +141,7 @@ describe('a standing invitation', () => {
       body: { mail: mailOf('starter.mailless') },
       ifMatch: version,
     });
-    await expect.poll(now, { timeout: 20_000, interval: 300 }).toMatchObject({ invited: 2, waiting: 0 });
+    await expect.poll(now, { interval: 300 }).toMatchObject({ invited: 2, waiting: 0 });
     // Leaving and coming back is not joining anew.
     await inst.owner.call('groups.leave', { params: { id: group.id, personId: joins } });
     await join(joins);

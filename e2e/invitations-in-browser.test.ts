@@ -34,7 +34,7 @@ afterAll(async () => {
 async function phoneOf(language: string): Promise<{ phone: Page; sent: string[] }> {
   const context = await browser.newContext({ viewport: { width: 360, height: 780 }, locale: language });
   const phone = await context.newPage();
-  phone.setDefaultTimeout(20_000);
+  phone.setDefaultTimeout(60_000);
   const sent: string[] = [];
   phone.on('request', (request) => void sent.push(`${request.method()} ${request.url()}`));
   return { phone, sent };

@@ -61,7 +61,7 @@ describe('the life of an invitation', () => {
           const newCode = async (): Promise<string> => {
             letters += 1;
             const all = () => post.letters.list(mailOf(name)).filter(({ text }) => LINK.test(text));
-            await expect.poll(() => all().length, { timeout: 20_000, interval: 30 }).toBe(letters);
+            await expect.poll(() => all().length, { interval: 30 }).toBe(letters);
             return codeIn(all()[0]!.text);
           };
           await at.invite({ ids: [person] });

@@ -248,7 +248,7 @@ describe('without a name, at our own pages', () => {
 describe('keys of a former server', () => {
   const settled = async (id: string, state: string) => {
     const shown = async () => await inst.owner.call('imports.show', { params: { id } });
-    await expect.poll(async () => (await shown()).state, { timeout: 20_000 }).toBe(state);
+    await expect.poll(async () => (await shown()).state).toBe(state);
     return await shown();
   };
   const preview = async (lines: (object | string)[]) => {

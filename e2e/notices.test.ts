@@ -177,7 +177,7 @@ describe('“this was not me”', () => {
     await inst.owner.call('imports.check', { params, body: { columns: meanings, rules, saveAs: null } });
     const at = async (wanted: string) => {
       const show = async () => await inst.owner.call('imports.show', { params });
-      await expect.poll(async () => (await show()).state, { timeout: 20_000 }).toBe(wanted);
+      await expect.poll(async () => (await show()).state).toBe(wanted);
       return await show();
     };
     const { version } = await at('checked');
@@ -223,7 +223,7 @@ describe('“this was not me”', () => {
     try {
       const context = await browser.newContext({ viewport: { width: 360, height: 780 }, locale: 'de-DE' });
       const page = await context.newPage();
-      page.setDefaultTimeout(20_000);
+      page.setDefaultTimeout(60_000);
       await page.goto(`${inst.url.replace('127.0.0.1', 'localhost')}/not-me#${ivy.code}`);
       await page.getByRole('heading', { name: 'Waren Sie das nicht?' }).waitFor();
       await accessible(page, 'a change that was not me');

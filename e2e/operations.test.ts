@@ -241,7 +241,7 @@ describe('keys', () => {
     }
     await expect
       .poll(async () => (await inst.owner.call('system.show')).jobs.find((job) => job.kind === 'rekey')?.state, {
-        timeout: 25_000,
+        timeout: 60_000,
         interval: 500,
       })
       .toBe('done');

@@ -100,7 +100,7 @@ describe('one’s own keyring', () => {
     try {
       const context = await browser.newContext({ viewport: { width: 360, height: 780 }, locale: 'en-GB' });
       const page = await context.newPage();
-      page.setDefaultTimeout(20_000);
+      page.setDefaultTimeout(60_000);
       const come = async (code: string) => {
         await page.goto(`${inst.url.replace('127.0.0.1', 'localhost')}/enrol`);
         await page.getByLabel('Login name').fill('dora.phone');

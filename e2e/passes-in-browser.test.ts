@@ -111,7 +111,7 @@ describe('recovery codes, in a browser', () => {
     await page.getByText('10 of 10 left').waitFor();
 
     const own = await (await browser.newContext({ viewport: { width: 360, height: 740 } })).newPage();
-    own.setDefaultTimeout(20_000);
+    own.setDefaultTimeout(60_000);
     const signIn = async (typed: string, letters: boolean) => {
       await own.goto(`${base}/enrol`);
       await own.getByLabel('Login name').fill('mira.voss');

@@ -78,7 +78,7 @@ const settled = async (id: string) =>
           ({ target }) => target.id === id,
         );
       },
-      { timeout: 20_000, interval: 300 },
+      { interval: 300 },
     )
     .toBe(true);
 

@@ -39,7 +39,7 @@ afterAll(async () => {
 async function phoneOf(locale = 'en-GB'): Promise<{ context: BrowserContext; phone: Page }> {
   const context = await open.browser.newContext({ viewport: { width: 360, height: 740 }, locale });
   const phone = await context.newPage();
-  phone.setDefaultTimeout(20_000);
+  phone.setDefaultTimeout(60_000);
   phone.on('console', (message) => {
     if (message.type() === 'error' && !/status of 4\d\d|ERR_INTERNET/.test(message.text()))
       open.complaints.push(message.text());
@@ -115,7 +115,7 @@ describe('a phone that approves, in the browser', () => {
     // The page is closed and opened again, without a network first: its key is still there, and it goes on by itself.
     await phone.close();
     const again = await context.newPage();
-    again.setDefaultTimeout(20_000);
+    again.setDefaultTimeout(60_000);
     await again.goto(`${base}/pocket/`);
     await again.getByText('Nothing waits for you.').waitFor();
     await context.setOffline(true);
@@ -125,7 +125,7 @@ describe('a phone that approves, in the browser', () => {
 
     // Somebody else signs in: one press ends it, and it stands with the sign-in.
     const stranger = await (await open.browser.newContext({ locale: 'en-GB' })).newPage();
-    stranger.setDefaultTimeout(20_000);
+    stranger.setDefaultTimeout(60_000);
     await come(stranger, 'tam.okoro');
     await again.getByRole('button', { name: 'It was not me' }).click();
     await again.getByText('your administrators hear of it. Change').waitFor();
@@ -219,7 +219,7 @@ describe('a phone that approves, in the browser', () => {
     };
     // In sight the page shows it by itself.
     const stranger = await (await open.browser.newContext({ locale: 'en-GB' })).newPage();
-    stranger.setDefaultTimeout(20_000);
+    stranger.setDefaultTimeout(60_000);
     const number = await come(stranger, 'nell.harrow');
     await deliver();
     await phone.getByLabel('The number that is shown').fill(number);
@@ -229,7 +229,7 @@ describe('a phone that approves, in the browser', () => {
     // Gone from sight it rings, and is quiet once the page is looked at and nothing waits any more.
     await phone.goto(`${base}/sign-in`);
     const later = await (await open.browser.newContext({ locale: 'en-GB' })).newPage();
-    later.setDefaultTimeout(20_000);
+    later.setDefaultTimeout(60_000);
     await come(later, 'nell.harrow');
     await deliver();
     await expect.poll(shown).toEqual([{ title: 'Are you signing in?', body: 'Look who is asking.', tag: 'ask' }]);
@@ -276,7 +276,7 @@ describe('a phone that approves, in the browser', () => {
     await begun.prove();
     const computer = await open.browser.newContext({ locale: 'en-GB' });
     const page = await computer.newPage();
-    page.setDefaultTimeout(20_000);
+    page.setDefaultTimeout(60_000);
     const number = await come(page, 'ida.voss');
     await phone.getByLabel('The number that is shown').fill(number);
     await finger(false);
@@ -313,7 +313,7 @@ describe('a phone that approves, in the browser', () => {
     await context.setOffline(true);
     await phone.close();
     const away = await context.newPage();
-    away.setDefaultTimeout(20_000);
+    away.setDefaultTimeout(60_000);
     await away.goto(`${base}/pocket/`);
     await away.getByText('There is no connection').waitFor();
     const code = (await away.locator('output').innerText()).replace(' ', '');
@@ -339,7 +339,7 @@ describe('a phone that approves, in the browser', () => {
     const { context, phone } = await phoneOf();
     await setUp(phone, begun);
     const page = await context.newPage();
-    page.setDefaultTimeout(20_000);
+    page.setDefaultTimeout(60_000);
     const number = await come(page, 'kit.rowe');
     await phone.bringToFront();
     await phone.getByLabel('The number that is shown').fill(number);
@@ -360,7 +360,7 @@ describe('a phone that approves, in the browser', () => {
     await of('Una').getByText('Nothing waits for you.').waitFor();
     const computer = await open.browser.newContext({ locale: 'en-GB' });
     const page = await computer.newPage();
-    page.setDefaultTimeout(20_000);
+    page.setDefaultTimeout(60_000);
     const number = await come(page, 'vera.two');
     await of('Vera').getByLabel('The number that is shown').fill(number);
     expect(await of('Una').getByLabel('The number that is shown').count()).toBe(0);

@@ -30,7 +30,7 @@ const receive = async (text: string, query: Query = {}, fileKey?: string) =>
   });
 const settled = async (id: string, ...states: string[]) => {
   await expect
-    .poll(async () => (await inst.owner.call('imports.show', { params: { id } })).state, { timeout: 20_000 })
+    .poll(async () => (await inst.owner.call('imports.show', { params: { id } })).state)
     .toSatisfy((state: string) => states.includes(state));
   return await inst.owner.call('imports.show', { params: { id } });
 };
@@ -397,7 +397,7 @@ describe('a token', () => {
     const state = async () =>
       (await inst.owner.call('keyring.show', { params: { id: person } })).authenticators.find((one) => one.id === id)
         ?.state;
-    await expect.poll(state, { timeout: 20_000 }).toBe('expired');
+    await expect.poll(state).toBe('expired');
     const { rows } = await inst.owner.call('trail.list', { query: { person, action: 'authenticator.expired' } });
     expect(rows).toHaveLength(1);
   });

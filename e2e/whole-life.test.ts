@@ -127,7 +127,7 @@ describe('the whole life of somebody', () => {
     const other = await (
       await open.browser.newContext({ viewport: { width: 360, height: 780 }, locale: 'en-GB' })
     ).newPage();
-    other.setDefaultTimeout(20_000);
+    other.setDefaultTimeout(60_000);
     await signIn(other, codes[0]!);
     await other.getByRole('button', { name: 'Open Old phone' }).click();
     await other.getByRole('button', { name: 'It is lost' }).click();

@@ -25,7 +25,7 @@ export async function openPage(): Promise<OpenPage> {
     await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
   ).newPage();
   const complaints: string[] = [];
-  page.setDefaultTimeout(20_000);
+  page.setDefaultTimeout(60_000);
   page.on('console', (message) => {
     if (message.type() === 'error' && !/status of 4\d\d/.test(message.text())) complaints.push(message.text());
   });

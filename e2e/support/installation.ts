@@ -40,6 +40,8 @@ export class Installation {
   setUpLink = '';
   database!: Awaited<ReturnType<typeof createDatabase>>;
   readonly #more: Record<string, string>;
+  /** On the server of all: it is slow at times, and never away. */
+  #shared = false;
 
   private constructor(more: Record<string, string>) {
     this.#more = more;
@@ -49,6 +51,7 @@ export class Installation {
   static async prepare(more: Record<string, string> = {}, server?: DatabaseServer): Promise<Installation> {
     const made = new Installation(more);
     made.database = await createDatabase(server ?? inject('server'), `t_${randomBytes(5).toString('hex')}`);
+    made.#shared = server === undefined;
     const env = await made.environment();
     if (server) await chore(env, 'migrate');
     else await made.sql(inject('schema'));
@@ -109,7 +112,7 @@ export class Installation {
       masterKeyFile: join(this.dir, 'master.key'),
       port,
       publicUrl: `http://localhost:${port}`,
-      more: { ...FAULTS, ...this.#more },
+      more: { ...FAULTS, ...(this.#shared ? { NLATCH_DATABASE_WAIT_SECONDS: '30' } : {}), ...this.#more },
     }) as Record<string, string>;
   }
 
@@ -156,12 +159,21 @@ export class Installation {
   /** Ends all nodes. Whatever a test did, its trail must verify, unless the test itself tampered with it. */
   async stop({ tampered = false } = {}): Promise<void> {
     await Promise.all(this.nodes.map((node) => node.stop()));
+    this.#sayWhatFailed();
     if (!tampered && this.nodes.length > 0) {
       const deps = await openRuntime(readConfig({ ...(await this.environment()), NLATCH_LOG_LEVEL: 'silent' }));
       const { findings } = await verify(deps, {}).finally(async () => await closeRuntime(deps));
       if (findings.length > 0) throw new Error(`The trail does not verify: ${JSON.stringify(findings)}`);
     }
     rmSync(this.dir, { recursive: true, force: true });
+  }
+
+  /** Where a test fails now and then, it is here that one reads why: what nodes could not answer. Some of it tests ask for. */
+  #sayWhatFailed(): void {
+    const failed = this.logs()
+      .split('\n')
+      .filter((line) => line.includes('"request failed"'));
+    for (const line of failed.slice(0, 3)) process.stdout.write(`of ${failed.length} calls that failed: ${line}\n`);
   }
 }
 

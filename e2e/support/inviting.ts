@@ -23,7 +23,7 @@ export function inviting(inst: Installation, post: Post) {
   };
   const finished = async (id: string) => {
     const show = async () => await inst.owner.call('invitationRounds.show', { params: { id } });
-    await expect.poll(async () => (await show()).state, { timeout: 20_000, interval: 50 }).toBe('done');
+    await expect.poll(async () => (await show()).state, { interval: 50 }).toBe('done');
     return await show();
   };
   const bring = async (invitation: string, node = 0) =>

@@ -19,7 +19,7 @@ export async function startPost(options: Omit<MailboxOptions, 'now'> = {}): Prom
     environment: { NLATCH_SMTP_URL: `smtp://127.0.0.1:${port}`, NLATCH_MAIL_FROM: 'latch@wexmoor.example' },
     async letter(to, having = /./) {
       const find = () => mailbox.letters.list(to).find(({ subject, text }) => having.test(`${subject}\n${text}`));
-      await expect.poll(() => find() !== undefined, { timeout: 20_000, interval: 50 }).toBe(true);
+      await expect.poll(() => find() !== undefined, { interval: 50 }).toBe(true);
       return find()!.text;
     },
     async stop() {

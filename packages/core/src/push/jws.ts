@@ -58,12 +58,14 @@ const objectOf = (part: string): JsonObject | undefined => {
 export const isMadeBy = ({ input, signature }: Pick<CompactJws, 'input' | 'signature'>, key: KeyObject): boolean =>
   isSignedBy(key, { key: 'ec', hash: 'sha256' }, input, signature, 'ieee-p1363');
 
-/** Whole groups of four letters, then none, two or three of which the last one has no stray bits (RFC 4648 §3.5). */
-const BASE64URL = /^(?:[\w-]{4})*(?:[\w-][AQgw]|[\w-]{2}[AEIMQUYcgkosw048])?$/;
-
-/** Base64url as RFC 7515 §2 has it; undefined for any other spelling of the same bytes. */
-export const decoded = (text: string): Buffer | undefined =>
-  BASE64URL.test(text) ? Buffer.from(text, 'base64url') : undefined;
+/**
+ * Base64url as RFC 7515 §2 has it; undefined for any other spelling of the same bytes: padding, stray bits (RFC 4648 §3.5), other letters,
+ * all of which the platform's own reader passes over.
+ */
+export function decoded(text: string): Buffer | undefined {
+  const read = Buffer.from(text, 'base64url');
+  return read.toString('base64url') === text ? read : undefined;
+}
 
 const UTF8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
 
@@ -72,8 +74,23 @@ function readObject(bytes: Buffer): JsonObject | undefined {
     const text = UTF8.decode(bytes);
     const value = JSON.parse(text) as Json;
     if (typeof value !== 'object' || value === null || Array.isArray(value)) return undefined;
-    return canonicalJson(value) === text ? (value as JsonObject) : undefined;
+    return isCanonical(value, text) ? (value as JsonObject) : undefined;
   } catch {
     return undefined;
   }
+}
+
+/** Canonical is what ECMAScript writes, by members in their order (RFC 8785 §3.2); what is escaped or sorts otherwise there is written anew. */
+const isCanonical = (value: Json, text: string): boolean =>
+  (!text.includes('\\') && isSorted(value) && JSON.stringify(value) === text) || canonicalJson(value) === text;
+
+function isSorted(value: Json): boolean {
+  if (typeof value !== 'object' || value === null) return true;
+  if (Array.isArray(value)) return value.every(isSorted);
+  let before = '';
+  for (const [name, member] of Object.entries(value)) {
+    if (name < before || !isSorted(member)) return false;
+    before = name;
+  }
+  return true;
 }

@@ -14,6 +14,8 @@ export interface DatabaseConfig {
   readonly password: string;
   readonly tlsCaFile: string | undefined;
   readonly connections: number;
+  /** How long a request waits for a free connection; undefined: as long as is usual for so many members. */
+  readonly waitSeconds: number | undefined;
 }
 
 export interface Config {
@@ -85,6 +87,7 @@ const schema = z.object({
   NLATCH_DATABASE_PASSWORD: z.string().optional(),
   NLATCH_DATABASE_TLS_CA_FILE: existingFile.optional(),
   NLATCH_DATABASE_CONNECTIONS: z.coerce.number().int().min(2).max(200).default(16),
+  NLATCH_DATABASE_WAIT_SECONDS: z.coerce.number().int().min(1).max(60).optional(),
   NLATCH_MASTER_KEY_FILE: z.string({ error: words.settings.masterKeyFile }).min(1),
   NLATCH_LISTEN: z
     .string()
@@ -172,6 +175,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
         : (e.NLATCH_DATABASE_PASSWORD ?? ''),
       tlsCaFile: e.NLATCH_DATABASE_TLS_CA_FILE,
       connections: e.NLATCH_DATABASE_CONNECTIONS,
+      waitSeconds: e.NLATCH_DATABASE_WAIT_SECONDS,
     },
     masterKeyFile: e.NLATCH_MASTER_KEY_FILE,
     listen,

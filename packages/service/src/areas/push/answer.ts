@@ -10,28 +10,28 @@ import { isBegunHere } from '../signins/here.js';
 import { lockedAsked, lockingAsked, refusedByPhone } from '../signins/by-phone.js';
 import type { StoredSignIn } from '../signins/stored.js';
 import { foundOut } from '../signins/verdict.js';
-import { carryOut, selectOneToWrite, write, type Statement } from '../../platform/db/sql.js';
-import type { Work } from '../../platform/db/unit-of-work.js';
+import { carryOut, select, selectOneToWrite, write, type Db, type Statement } from '../../platform/db/sql.js';
+import { onceAhead, type Plan, type Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
 import { Refusal, throttledUntil } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
-import type { Handler } from '../../platform/http/call.js';
+import type { Call, Handler, Reply } from '../../platform/http/call.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { askedOf } from './asked.js';
-import { heard, readDevice, type DeviceRow } from './devices.js';
+import { Turns } from '../../platform/turns.js';
+import { hasFailed, heard, KNOWN_DEVICE, readDevice, type DeviceRow, type Heard } from './devices.js';
 import { proveCodes } from './codes.js';
 import { unlockedBy } from './unlock.js';
 
-/** How often it is written down that a phone has asked. */
+/** How often it is written down that a phone has asked, or answered. */
 const SEEN_AGAIN_MS = 60_000;
 
 /** A phone asks what waits for it. */
 export const fetchForPhone: Handler<'phones.fetch'> = async (deps, call) => {
   const { device } = await heard(deps, call.body.token, 'fetch');
-  const answer = await askedOf(deps, deps, idText(device.id), deps.now());
+  const answer = await askedOf(deps, deps, device, deps.now());
   const shown = answer.requests.map(({ id }) => idBytes(id));
-  // A page that is open asks every other second; for how long a phone was silent, minutes are enough.
-  if (device.seen_at === null || deps.now().getTime() - device.seen_at.getTime() > SEEN_AGAIN_MS)
+  if (isOlder(device.seen_at, deps.now()))
     await write(deps, 'UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :id', {
       id: device.id,
     });
@@ -57,15 +57,83 @@ interface RequestRow {
   readonly past: number;
 }
 
-const REQUEST = `SELECT q.id, q.sign_in_id, q.device_id, q.challenge, q.number, q.state, q.lane, q.wrong, q.unlocked, (q.valid_until <= UTC_TIMESTAMP(3)) AS past
-  FROM push_requests q WHERE q.id = :id AND q.person_id = :person`;
+const REQUEST_COLUMNS = `q.id, q.sign_in_id, q.device_id, q.challenge, q.number, q.state, q.lane, q.wrong, q.unlocked,
+  (q.valid_until <= UTC_TIMESTAMP(3)) AS past`;
+const REQUEST = `SELECT ${REQUEST_COLUMNS} FROM push_requests q WHERE q.id = :id AND q.person_id = :person`;
 
 /**
  * A phone answers: the first answer counts, on whatever node, and only as long as it is waited for. An approval is written down for
  * whoever signs in to go on by; a no ends the sign-in there and then.
+ *
+ * Answers to one question take turns at a node, so that each is judged by what came of those before it: of many numbers that are tried at
+ * the same moment the right one must not pass by while the wrong ones are still being counted.
  */
 export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
-  const { message, device } = await heard(deps, call.body.token, 'answer');
+  const said = await heard(deps, call.body.token, 'answer');
+  return await turns.take(
+    said.message.request,
+    async () => (await asUsual(deps, call, said)) ?? (await behindLocks(deps, call, said)),
+  );
+};
+const turns = new Turns();
+type Answering = Call<'phones.answer'>;
+type Said = Heard<'answer'>;
+type Outcome = Reply<'phones.answer'>;
+
+/**
+ * The usual: the first answer to a question, an approval by a phone that nothing speaks against. It is judged by what is read without locks,
+ * and written if that still holds. Undefined where anything else is the case: whatever it is, it is found out behind locks.
+ */
+async function asUsual(deps: Deps, call: Answering, { message, device }: Said): Promise<Outcome | undefined> {
+  if (message.decision !== 'approve' || device.state !== 'active' || hasFailed(device)) return undefined;
+  const request = storedId(message.request);
+  return await onceAhead(
+    deps,
+    async (plan) => {
+      const [row] = plan.opened as readonly UsualRow[];
+      if (row?.sign_in_state !== 'asking' || !row.person_id.equals(device.person_id)) return undefined;
+      if (row.wrong > 0 || !mayAnswer(device, row, message) || !isRightNumber(row.number, message.number))
+        return undefined;
+      if (isBegunHere(call.cookies, idText(row.sign_in_id!))) return undefined;
+      const unlocked = await unlockedBy(deps, deps, device, message.unlock);
+      if (!unlocked.ok) return undefined;
+      for (const statement of [...unlocked.writes, approvingUsual(row, device, call.origin)]) plan.atEnd(statement);
+      if (isOlder(device.answered_at, plan.now)) plan.atEnd(answeredNow(device));
+      told(deps, plan, row);
+      return { answer: { outcome: 'taken' } };
+    },
+    async () => await deps.batcher.ask(usualRows, request),
+  );
+}
+
+interface UsualRow extends RequestRow {
+  readonly person_id: Buffer;
+  readonly sign_in_state: string | null;
+}
+
+/** Several at once. */
+async function usualRows(db: Db, requests: readonly Id[]): Promise<readonly (readonly UsualRow[])[]> {
+  const keys = requests.map(idBytes);
+  const rows = await select<UsualRow>(
+    db,
+    `SELECT ${REQUEST_COLUMNS}, q.person_id, s.state AS sign_in_state
+     FROM push_requests q LEFT JOIN sign_ins s ON s.id = q.sign_in_id WHERE q.id IN (:keys)`,
+    { keys },
+  );
+  return keys.map((key) => rows.filter(({ id }) => id.equals(key)));
+}
+
+/** Holds as long as nobody has answered, and nothing speaks against the phone. */
+const approvingUsual = (row: RequestRow, device: DeviceRow, from: string): Statement => ({
+  sql: `UPDATE push_requests SET state = 'approved', answered_at = UTC_TIMESTAMP(3), answered_by = :device, answered_from = :from
+    WHERE id = :id AND state = 'waiting' AND wrong = 0 AND valid_until > UTC_TIMESTAMP(3)
+      AND EXISTS (SELECT 1 ${KNOWN_DEVICE} AND a.state = 'active' AND a.familiar_failures = 0 AND a.stranger_failures = 0)`,
+  values: { id: row.id, device: device.id, from },
+  matchesOne: true,
+});
+
+/** An answer that is judged, and whatever comes of it written, while nothing else can be. */
+async function behindLocks(deps: Deps, call: Answering, { message, device }: Said): Promise<Outcome> {
   const doer: Maker = { actor: { kind: 'page', personId: idText(device.person_id) }, origin: call.origin };
   let refusal: Refusal | undefined;
   const asked = { id: idBytes(storedId(message.request)), person: device.person_id };
@@ -113,7 +181,7 @@ export const answerForPhone: Handler<'phones.answer'> = async (deps, call) => {
   }, lockingAsked(asked));
   if (refusal) throw refusal;
   return reply;
-};
+}
 
 /** Whether it is this phone's to answer, is still waited for, and is the very question that the phone was shown. */
 const mayAnswer = (device: DeviceRow, row: RequestRow, { challenge }: PushMessages['answer']): boolean =>
@@ -132,15 +200,20 @@ const settling = (row: RequestRow, device: DeviceRow, state: PushRequestState, f
     sql: 'UPDATE push_requests SET state = :state, answered_at = UTC_TIMESTAMP(3), answered_by = :device, answered_from = :from WHERE id = :id',
     values: { id: row.id, state, device: device.id, from },
   },
-  {
-    sql: 'UPDATE push_devices SET answered_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :device',
-    values: { device: device.id },
-  },
+  answeredNow(device),
 ];
 
+const answeredNow = (device: DeviceRow): Statement => ({
+  sql: 'UPDATE push_devices SET answered_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :device',
+  values: { device: device.id },
+});
+
+/** A page that is open asks every other second; for how long a phone was silent, minutes are enough. */
+const isOlder = (at: Date | null, now: Date): boolean => at === null || now.getTime() - at.getTime() > SEEN_AGAIN_MS;
+
 /** Who waits at this node need not look for it. */
-const told = ({ phoneAnswers }: Deps, work: Work, row: RequestRow): void =>
-  work.afterCommit(() => phoneAnswers.came(idText(row.id)));
+const told = ({ phoneAnswers }: Deps, plan: Pick<Plan, 'afterCommit'>, row: RequestRow): void =>
+  plan.afterCommit(() => phoneAnswers.came(idText(row.id)));
 
 /** At once, since what follows reads it. */
 async function settle(

@@ -51,15 +51,32 @@ export class PhoneAnswers {
 
   /** Answers once a request waits no more, or after `mostMs`. What has become of it, whoever waited reads. */
   async until(request: Id, mostMs: number): Promise<void> {
-    if (this.#ended || this.#waiting.size >= MOST_WAITING) return;
     await new Promise<void>((wake) => {
-      const waiter = { until: this.#now() + mostMs, wake };
-      const others = this.#waiting.get(request);
-      if (others) others.add(waiter);
-      else this.#waiting.set(request, new Set([waiter]));
-      this.#fresh.push(request);
-      if (!this.#looking) void this.#look();
+      if (!this.watch(request, mostMs, wake)) wake();
     });
+  }
+
+  /**
+   * The same for whoever is called.
+   *
+   * @returns false where nobody can wait any more: `wake` is never called
+   */
+  watch(request: Id, mostMs: number, wake: () => void): boolean {
+    if (this.#ended || this.#waiting.size >= MOST_WAITING) return false;
+    const waiter = { until: this.#now() + mostMs, wake };
+    const others = this.#waiting.get(request);
+    if (others) others.add(waiter);
+    else this.#waiting.set(request, new Set([waiter]));
+    this.#fresh.push(request);
+    if (!this.#looking) void this.#look();
+    return true;
+  }
+
+  /** Whoever is called by `wake` waits no more. */
+  leave(request: Id, wake: () => void): void {
+    const waiters = this.#waiting.get(request);
+    for (const waiter of waiters ?? []) if (waiter.wake === wake) waiters!.delete(waiter);
+    if (waiters?.size === 0) this.#waiting.delete(request);
   }
 
   /** It was answered, or taken back: told at once to whoever waits at this node. */

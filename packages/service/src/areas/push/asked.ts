@@ -5,9 +5,9 @@ import { readSettings } from '../insight/settings-cache.js';
 import { locate } from '../networks/table.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
-import { Refusal } from '../../platform/errors.js';
 import { idBytes, idText } from '../../platform/ids.js';
-import { unlockingOf, type UnlockColumns } from './unlock.js';
+import type { DeviceRow } from './devices.js';
+import { unlockingOf } from './unlock.js';
 
 type Asked = Answer<'phones.fetch'>;
 
@@ -21,14 +21,6 @@ interface WaitingRow {
   readonly created_at: Date;
   readonly valid_until: Date;
   readonly application: string | null;
-}
-
-interface WhoseRow extends Pick<UnlockColumns, 'unlock_id' | 'unlock_rp_id'> {
-  readonly person_id: Buffer;
-  readonly state: string;
-  readonly display_name: string;
-  readonly wake_at: Date | null;
-  readonly wake_gone_at: Date | null;
 }
 
 /** What has become of a request; undefined where nobody was asked. */
@@ -57,34 +49,27 @@ const ANSWERED = `SELECT q.state, q.answered_at, (SELECT x.name FROM application
 const SAID: Readonly<Partial<Record<PushRequestState, PushDecision>>> = { denied: 'deny', 'not-me': 'not-me' };
 
 /** What waits for a phone, and what it needs to know of itself. */
-export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promise<Asked> {
-  const whose = await selectOne<WhoseRow>(
-    db,
-    `SELECT a.person_id, a.state, p.display_name, w.made_at AS wake_at, w.gone_at AS wake_gone_at, d.unlock_id, d.unlock_rp_id
-     FROM authenticators a JOIN push_devices d ON d.authenticator_id = a.id JOIN persons p ON p.id = a.person_id LEFT JOIN push_wakes w ON w.id = a.id WHERE a.id = :id`,
-    { id: idBytes(device) },
-  );
-  if (!whose || !isKnown(whose.state)) throw new Refusal('phone-unknown');
+export async function askedOf(deps: Deps, db: Db, device: DeviceRow, now: Date): Promise<Asked> {
   const [rows, answered, { settings }] = await Promise.all([
     select<WaitingRow>(db, WAITING, {
-      person: whose.person_id,
-      device: idBytes(device),
-      active: whose.state === 'active' ? 1 : 0,
-      unlocks: whose.unlock_id ? 1 : 0,
+      person: device.person_id,
+      device: device.id,
+      active: device.state === 'active' ? 1 : 0,
+      unlocks: device.unlock_id ? 1 : 0,
     }),
-    select<AnsweredRow>(db, ANSWERED, { device: idBytes(device) }),
+    select<AnsweredRow>(db, ANSWERED, { device: device.id }),
     readSettings(db),
   ]);
   return {
     now: now.toISOString(),
     organisation: settings.organisation,
-    person: whose.display_name,
-    state: whose.state,
+    person: device.display_name,
+    state: device.state,
     waking: {
       key: (await deps.phoneWaking.sender(deps)).publicKey,
-      state: whose.wake_at === null ? 'none' : whose.wake_gone_at === null ? 'ready' : 'gone',
+      state: device.waking ?? 'none',
     },
-    unlock: await unlockingOf(deps, db, whose),
+    unlock: await unlockingOf(deps, db, device),
     answered: answered.map(({ application, state, answered_at }) => ({
       application,
       said: SAID[state] ?? 'approve',
@@ -110,6 +95,3 @@ export async function askedOf(deps: Deps, db: Db, device: Id, now: Date): Promis
     ),
   };
 }
-
-const isKnown = (state: string): state is Asked['state'] =>
-  state === 'pending' || state === 'active' || state === 'suspended';

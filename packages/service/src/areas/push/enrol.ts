@@ -23,7 +23,7 @@ import { idBytes, idText, newId } from '../../platform/ids.js';
 import { issueToken, tokenId, verifyToken } from '../../platform/secrets/tokens.js';
 import { askedOf } from './asked.js';
 import { makeCodes, settleCodes } from './codes.js';
-import { phoneRefusal } from './devices.js';
+import { phoneRefusal, readDevice } from './devices.js';
 import { pushDevices } from './push-device.model.js';
 import { askOfNothing } from './test-phone.js';
 
@@ -150,7 +150,7 @@ export const enrolPhone: Handler<'phones.enrol'> = async (deps, call) => {
       const doer = { actor: { kind: 'page', personId: person }, origin: call.origin } as const;
       await work.trail(entryOf(doer, 'phone.came', { kind: 'authenticator', id: device }, { person }));
       const codes = await makeCodes(deps, work, doer, { person, device });
-      return { answer: { ...(await askedOf(deps, work, device, work.now)), device, codes } };
+      return { answer: { ...(await askedOf(deps, work, (await readDevice(work, device))!, work.now)), device, codes } };
     });
   } catch (error) {
     if (brokenUniqueIndex(error) === 'push_devices_thumbprint') throw new Refusal('phone-known');

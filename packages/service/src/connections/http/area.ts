@@ -14,8 +14,9 @@ export const httpConnection = {
         proveForApplication,
         showForApplication,
       } = await import('./at-application.js');
-      const { eventsForApplication } = await import('./events.js');
+      const { endListening, eventsForApplication } = await import('./events.js');
       return {
+        leaves: endListening,
         handlers: {
           'signIns.events': eventsForApplication,
           'signIns.offer': offerForApplication,

@@ -40,7 +40,7 @@ export function connectDatabase(
     pool: { max: config.connections, min: 1, acquire: acquireMs(config), idle: 60_000 },
     define: { underscored: true, timestamps: false, freezeTableName: true },
     dialectOptions: {
-      connectTimeout: CONNECT_MS,
+      connectTimeout: connectMs(config),
       // Numbers beyond 2^53 do not occur here; dates come as Date, read by the driver itself.
       bigIntAsNumber: true,
       insertIdAsNumber: true,
@@ -76,9 +76,12 @@ export function connectDatabase(
  * How long a request waits for a free connection. While a cluster gives a member up, every COMMIT waits, and with them all connections:
  * some six seconds unless its members are told otherwise.
  */
-const acquireMs = ({ members }: DatabaseConfig): number => (members.length > 1 ? 10_000 : 5_000);
-/** How long a new connection waits for the server, and any statement for its end. */
+const acquireMs = ({ members, waitSeconds }: DatabaseConfig): number =>
+  waitSeconds === undefined ? (members.length > 1 ? 10_000 : 5_000) : waitSeconds * 1_000;
+/** How long a new connection waits for its server: where there is another, not for long. */
+const connectMs = (config: DatabaseConfig): number => (config.members.length > 1 ? CONNECT_MS : acquireMs(config));
 const CONNECT_MS = 3_000;
+/** How long any statement may take. */
 const STATEMENT_SECONDS = 60;
 
 const tlsOf = (config: DatabaseConfig): { readonly ssl?: Ssl } =>

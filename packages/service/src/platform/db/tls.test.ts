@@ -39,7 +39,7 @@ beforeAll(async () => {
     serverOptions: [`--ssl-cert=${dir}/db.pem`, `--ssl-key=${dir}/db.key`, '--require-secure-transport=OFF'],
   });
   const { name, user, password } = await createDatabase(server, 'over_tls');
-  config = { name, user, password, connections: 2 };
+  config = { name, user, password, connections: 2, waitSeconds: undefined };
 });
 afterAll(async () => {
   await server.stop();

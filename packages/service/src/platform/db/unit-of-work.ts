@@ -74,6 +74,32 @@ export async function optimistically<T>(deps: Deps, useCase: (plan: Plan) => Pro
   );
 }
 
+/**
+ * The first run of {@link optimistically} alone, for what goes another way where something is not as usual.
+ *
+ * @returns undefined where the use case found nothing to do, or where what it read stood no more when it was to be written: nothing of it was
+ */
+export async function onceAhead<T>(
+  deps: Deps,
+  useCase: (plan: Plan) => Promise<T | undefined>,
+  ahead: Opening['ahead'],
+): Promise<T | undefined> {
+  const outcome = await runAhead(deps, deps.config.faults === 'first-runs' ? failingOnce(useCase) : useCase, ahead);
+  if ('result' in outcome) return outcome.result;
+  if (isUnavailable(outcome.error)) deps.pulse.lookNow();
+  if (!isRetryable(outcome.error)) throw outcome.error;
+  deps.metrics.retries.inc();
+  return undefined;
+}
+
+/** As by a deadlock, when all but its COMMIT is done. */
+const failingOnce =
+  <T, P extends Plan>(useCase: (plan: P) => Promise<T>) =>
+  async (plan: P): Promise<T> => {
+    await useCase(plan);
+    throw new AskedFor();
+  };
+
 type RunResult<T> = { readonly result: T } | { readonly error: unknown };
 
 async function runAgain<T, P extends Plan>(
@@ -84,12 +110,8 @@ async function runAgain<T, P extends Plan>(
     run: number,
   ) => Promise<{ readonly outcome: RunResult<T>; readonly locked: boolean }>,
 ): Promise<T> {
-  const faulty = async (plan: P): Promise<T> => {
-    await useCase(plan);
-    throw new AskedFor();
-  };
   for (let run = 1; ; run++) {
-    const doing = run === 1 && deps.config.faults === 'first-runs' ? faulty : useCase;
+    const doing = run === 1 && deps.config.faults === 'first-runs' ? failingOnce(useCase) : useCase;
     const { outcome, locked } = await runIt(doing, run);
     if ('result' in outcome) return outcome.result;
     const { error } = outcome;

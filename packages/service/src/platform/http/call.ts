@@ -1,3 +1,4 @@
+import type { ServerResponse } from 'node:http';
 import type { Readable } from 'node:stream';
 import type { Answer, Parsed, RouteId, Routes } from '@nimble-latch/api';
 import type { Statement } from '../db/sql.js';
@@ -58,6 +59,11 @@ export interface Reply<R extends RouteId> {
   readonly answer: Answer<R>;
   /** The answer as it comes, for answers that may be long; `answer` is then left empty. */
   readonly stream?: Readable;
+  /**
+   * Takes the begun answer over, for calls that are listened to for long: it writes to the line and ends it. Of the call itself nothing is
+   * kept meanwhile, since there may be thousands. Answers what is called once whoever listens has gone.
+   */
+  readonly listens?: (line: ServerResponse) => () => void;
   /** Becomes the ETag. */
   readonly version?: number;
   /** A console session to set, or to clear (null). */

@@ -1,3 +1,4 @@
+import type { OutgoingHttpHeaders, ServerResponse } from 'node:http';
 import { Readable } from 'node:stream';
 import {
   API_BASE,
@@ -199,6 +200,7 @@ function send<R extends RouteId>(deps: Deps, id: R, spec: RouteSpec, reply: Fast
         ...(expiresAt ? { expires: expiresAt } : {}),
       });
   reply.code(spec.status ?? 200).header('cache-control', 'no-store');
+  if (result.listens) return handOver(reply.type(spec.media!), result.listens);
   if (spec.media) return reply.type(spec.media).send(result.stream ?? result.answer);
   // Checked on the way out too: a field that the contract does not name never leaves.
   const { answer, leftOut } = checkedAnswer(spec.answer, result.answer);
@@ -206,6 +208,14 @@ function send<R extends RouteId>(deps: Deps, id: R, spec: RouteSpec, reply: Fast
   for (const place of leftOut) deps.log.error({ route: id, place }, 'a row of an answer is not as the contract has it');
   if (leftOut.length > 0) reply.header('nlatch-rows-left-out', String(leftOut.length));
   return reply.type('application/json; charset=utf-8').send(JSON.stringify(answer));
+}
+
+function handOver(reply: FastifyReply, listens: (line: ServerResponse) => () => void): FastifyReply {
+  reply.hijack();
+  const line = reply.raw;
+  line.writeHead(reply.statusCode, reply.getHeaders() as OutgoingHttpHeaders);
+  line.once('close', listens(line));
+  return reply;
 }
 
 /** Takes a part of the request apart by its schema. What the route does not declare is refused by the strict schemas. */
