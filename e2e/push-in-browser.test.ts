@@ -373,6 +373,30 @@ describe('a phone that approves, in the browser', () => {
     await Promise.all([context.close(), computer.close()]);
   });
 
+  it('says which page it has, and fetches the one of now once, when nothing is asked', async () => {
+    const { context, phone } = await phoneOf();
+    await setUp(phone, await linkFor(inst, 'pia.page', 'Pia'));
+    let pages = 0;
+    const said = new Set<unknown>();
+    phone.on('domcontentloaded', () => (pages += 1));
+    await phone.route('**/api/v1/phones/requests', async (route) => {
+      const { token } = route.request().postDataJSON() as { token: string };
+      const answer = await route.fetch();
+      const told = (await answer.json()) as { page: string };
+      const { page } = JSON.parse(Buffer.from(token.split('.')[1]!, 'base64url').toString()) as { page: string };
+      said.add(page === told.page);
+      await route.fulfill({ response: answer, json: { ...told, page: 'the-one-of-tomorrow' } });
+    });
+    await expect.poll(() => pages).toBe(1);
+    await phone.getByText('Nothing waits for you.').waitFor();
+    // That it brought the same one again is not tried over and over.
+    await new Promise((resolve) => setTimeout(resolve, 5_000));
+    expect(pages).toBe(1);
+    expect([...said]).toEqual([true]);
+    expect(open.complaints).toEqual([]);
+    await context.close();
+  });
+
   it('speaks the language of its phone', async () => {
     const { phone } = await phoneOf('de-DE');
     await phone.goto(`${base}/pocket/`);

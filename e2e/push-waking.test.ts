@@ -2,6 +2,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
 import { createPushService, NOTHING_WRONG } from '../packages/standins/src/push-service/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
+import { NLATCH, run } from '../scripts/lib/installation.mjs';
 import { connectedApplication, Installation } from './support/installation.js';
 import { enrolPhone, holderOf, askByPush, type Holder } from './support/phones.js';
 
@@ -142,6 +143,36 @@ describe('a phone whose page is closed', () => {
     pushService.switches.refuse = null;
     await begin('lost.phone', 1);
     expect(await woken(holder.phone)).toHaveLength(1);
+  });
+
+  it('is known to have a page of a release before, if it still has after a day, until it has the one of now', async () => {
+    const holder = await holderOf(inst, 'old.page');
+    const { page } = await holder.phone.fetch();
+    expect(page).toMatch(/^[\w-]{6,40}$/);
+    const days = async (n: number) =>
+      await inst.sql('UPDATE push_devices SET outdated_at = outdated_at - INTERVAL ? DAY', [n]);
+    await holder.phone.fetch('of-the-release-before');
+    expect(await shownOf(holder)).toMatchObject({ outdated: false });
+    await days(2);
+    // That it is asked by goes on, and begins no new day.
+    await holder.phone.fetch('of-the-release-before');
+    expect(await shownOf(holder)).toMatchObject({ outdated: true, silent: false });
+    expect(await hands()).toEqual(['old.page phone-outdated push']);
+    const env = {
+      PATH: process.env['PATH']!,
+      HOME: '/nowhere',
+      NLATCH_TOKEN: inst.ownerToken,
+      NLATCH_SERVER: inst.url,
+    };
+    expect((await run(NLATCH, ['keyring', 'show', 'old.page'], { env })).out).toContain('page is out of');
+    expect((await run(NLATCH, ['overview'], { env })).out).toMatch(/is of\s+a\s+release\s+before,\s+since/);
+    await holder.phone.fetch(page!);
+    expect(await shownOf(holder)).toMatchObject({ outdated: false });
+    // What is no page of the service is never one of a release before.
+    await holder.phone.fetch('of-the-release-before');
+    await days(2);
+    await holder.phone.fetch();
+    expect(await hands()).toEqual([]);
   });
 
   it('is woken a little later where the push service has too much to do, or is broken; nobody waits for it', async () => {

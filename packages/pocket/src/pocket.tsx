@@ -5,6 +5,7 @@ import {
   enrol,
   Failed,
   fetchRequests,
+  PAGE,
   type Account,
   type Answered,
   type Asked,
@@ -25,6 +26,13 @@ function takenCode(): string | undefined {
   const code = location.hash.slice(1);
   if (code !== '') history.replaceState(null, '', location.pathname);
   return code === '' ? undefined : code;
+}
+
+/** Fetches the page of now, once for each that there is: where that brings the same one again, somebody else has to look. */
+function renew(page: string | null): void {
+  if (page === null || !PAGE || page === PAGE || sessionStorage.getItem('renewed') === page) return;
+  sessionStorage.setItem('renewed', page);
+  location.reload();
 }
 
 /** The whole page: a link to be followed, or the accounts of this phone and what waits for them. */
@@ -131,7 +139,10 @@ function AccountView({
           if (over) return;
           setAsked(now);
           setTrouble(undefined);
-          if (now.requests.length === 0) void quiet();
+          if (now.requests.length === 0) {
+            void quiet();
+            renew(now.page);
+          }
         } catch (error) {
           if (over) return;
           setTrouble(troubleOf(error));

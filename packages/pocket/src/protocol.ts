@@ -27,6 +27,8 @@ export interface Asked {
   readonly unlock: Unlocking | null;
   readonly requests: readonly Request[];
   readonly answered: readonly Answered[];
+  /** Which page is served now. */
+  readonly page: string | null;
 }
 
 /** How this phone verifies its holder; `credential` is null where it can be set up with that now. */
@@ -148,8 +150,13 @@ export async function enrol(code: string): Promise<{ readonly account: Account; 
   return { account: { device, keys, organisation, person, ...kept }, asked };
 }
 
+/** Which page this is, by the name of its script. */
+export const PAGE = /\/index-([\w-]+)\.js/.exec(
+  document.querySelector<HTMLScriptElement>('script[src]')?.src ?? '',
+)?.[1];
+
 export const fetchRequests = async ({ keys, device }: Account): Promise<Asked> =>
-  await post<Asked>('/phones/requests', await signed(keys, 'fetch', { dev: device }));
+  await post<Asked>('/phones/requests', await signed(keys, 'fetch', { dev: device, ...(PAGE ? { page: PAGE } : {}) }));
 
 /** What became of an answer; `codes` tells whether those that were made with the phone are right. */
 export interface Answering {

@@ -157,7 +157,15 @@ export const insightRoutes = {
         .array(
           z.strictObject({
             person: z.strictObject({ id, displayName: z.string() }),
-            why: z.enum(['paused', 'locked', 'emergency-used', 'key-copied', 'phone-silent', 'phone-lost']),
+            why: z.enum([
+              'paused',
+              'locked',
+              'emergency-used',
+              'key-copied',
+              'phone-silent',
+              'phone-lost',
+              'phone-outdated',
+            ]),
             method: z.enum(METHODS).nullable().describe('What pauses or is locked'),
             signIn: id.nullable().describe('The sign-in of an emergency account, until somebody has judged it'),
             at: instant.nullable().describe('When that was'),

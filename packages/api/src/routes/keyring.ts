@@ -77,6 +77,7 @@ export const authenticator = z.strictObject({
         .describe('Whether it is woken while its page is closed; gone: its push service has let go of it'),
       unlocks: z.boolean().describe('It verifies its holder with each approval, by its screen lock'),
       silent: z.boolean().describe('Its page has asked nothing for thirty days'),
+      outdated: z.boolean().describe('Its page is of a release before, for more than a day'),
     })
     .nullable()
     .describe('Of a phone that approves'),

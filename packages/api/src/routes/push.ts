@@ -71,6 +71,10 @@ const asked = z.strictObject({
       z.strictObject({ application: z.string().nullable(), said: z.enum(['approve', 'deny', 'not-me']), at: instant }),
     )
     .describe('What it answered lately, the latest first'),
+  page: z
+    .string()
+    .nullable()
+    .describe('Which page is served here: one that is another is out of date, and fetches this one'),
 });
 
 export const pushRoutes = {

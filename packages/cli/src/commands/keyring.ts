@@ -39,6 +39,7 @@ function stateOf(one: Authenticator): string {
   const phone = one.phone
     ? [
         ...(one.phone.silent ? [keyringWords.silent] : []),
+        ...(one.phone.outdated ? [keyringWords.outdated] : []),
         ...(one.phone.unlocks ? [keyringWords.unlocks] : []),
         ...(one.phone.rings === 'none' ? [] : [keyringWords.rings[one.phone.rings]]),
       ]

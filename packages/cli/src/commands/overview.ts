@@ -50,6 +50,7 @@ export function overview(command: Command, context: Context): void {
                 'key-copied': o.keyCopied,
                 'phone-silent': o.phoneSilent,
                 'phone-lost': o.phoneLost,
+                'phone-outdated': o.phoneOutdated,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

@@ -104,6 +104,7 @@ export const keyringWords = {
   waiting: 'Given, and not proved yet: {list}',
   fewLeft: '{left} of {of} left: time for new ones',
   silent: 'has asked nothing for 30 days',
+  outdated: 'its page is out of date',
   unlocks: 'verified',
   rings: { ready: 'rings', gone: 'does not ring any more' },
   codesLeft: '{left} of {of} left',

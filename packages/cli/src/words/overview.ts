@@ -20,6 +20,8 @@ export const overviewWords = {
         '{people, plural, one {# bounced or ran out} other {# bounced or ran out}}, and nothing has come since: nlatch invitation list --state stuck',
       phoneSilent: 'a phone of theirs that approves has asked nothing since {at}; ask whether it is still in use',
       phoneLost: 'a phone of theirs that approves does not ring any more, since {at}; its page says how to mend it',
+      phoneOutdated:
+        'the page on a phone of theirs that approves is of a release before, since {at}; it has to be closed and opened again',
       keyCopied: 'a key of theirs may have been copied, {at}; revoke it',
       locked: '{method} locked after too many wrong tries',
     },

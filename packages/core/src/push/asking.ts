@@ -9,6 +9,8 @@ export const OPEN_REQUESTS_MOST = 3;
 export const FUTILE_REQUESTS_MOST = 6;
 /** How long a phone asks nothing until it is taken for one that nobody looks at any more. */
 export const SILENT_DAYS = 30;
+/** How long a page of a release before may still be asked by: it fetches the new one by itself when it is opened anew. */
+export const OUTDATED_HOURS = 24;
 /** Wrong numbers that one request takes. */
 export const WRONG_NUMBERS_MOST = 2;
 /** Requests without an answer, one after the other, after which somebody is asked for something else. */

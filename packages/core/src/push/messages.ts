@@ -39,7 +39,11 @@ export interface PushMessages {
   /** A device shows that it was handed the code of an enrolment, and brings its key. */
   readonly enrol: { readonly code: string; readonly key: DeviceKey };
   /** A device asks what waits for it. */
-  readonly fetch: { readonly device: string };
+  readonly fetch: {
+    readonly device: string;
+    /** Which page it is that asks, as the service names the one that it serves; null where it is no page of ours. */
+    readonly page: string | null;
+  };
   /** A device answers one request. */
   readonly answer: {
     readonly device: string;
@@ -89,7 +93,15 @@ const READERS: {
     readonly read: (payload: JsonObject, device: string) => PushMessages[K] | undefined;
   };
 } = {
-  fetch: { members: ['dev'], read: (_, device) => ({ device }) },
+  fetch: {
+    members: ['dev', 'page'],
+    read: ({ page }, device) =>
+      page === undefined
+        ? { device, page: null }
+        : typeof page === 'string' && PAGE.test(page)
+          ? { device, page }
+          : undefined,
+  },
   answer: {
     members: ['dev', 'req', 'challenge', 'decision', 'number', 'codes', 'unlock'],
     read: (payload, device) => {
@@ -132,6 +144,8 @@ const READERS: {
 /** Longer ids are refused by the ceremony, Web Authentication Level 3 §7.1 step 25. */
 const LONGEST_CREDENTIAL = 1_023;
 
+/** What tells one page from another. */
+const PAGE = /^[\w-]{1,40}$/;
 const CODE = /^\d{6,8}$/;
 /** One code or more, up to as many as ever prove a key. */
 const readCodes = (value: Json): readonly string[] | undefined =>

@@ -79,8 +79,13 @@ describe('what a phone says', () => {
     const fetching = { v: 1, aud: INSTALLATION, iat: NOW / 1000, dev: DEVICE };
     expect(await readPush(await one.sign(typeOf('fetch'), fetching), 'fetch', AT, known)).toEqual({
       ok: true,
-      message: { device: DEVICE },
+      message: { device: DEVICE, page: null },
     });
+    const ofPage = async (page: Json) =>
+      await readPush(await one.sign(typeOf('fetch'), { ...fetching, page }), 'fetch', AT, known);
+    expect(await ofPage('D8G32xVa')).toMatchObject({ ok: true, message: { page: 'D8G32xVa' } });
+    for (const page of [null, '', 7, 'a b', '/x', 'x'.repeat(41)])
+      expect(await ofPage(page)).toEqual({ ok: false, reason: 'malformed' });
     const sub = {
       endpoint: 'https://push.example/one',
       p256dh: Buffer.alloc(65, 4).toString('base64url'),

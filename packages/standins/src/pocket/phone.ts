@@ -30,6 +30,8 @@ export interface PhoneAsked {
   /** How its holder is verified; null where that is not asked for. */
   readonly unlock: { readonly rpId: string; readonly credential: string | null; readonly required: boolean } | null;
   readonly requests: readonly PhoneRequest[];
+  /** Which page the service serves. */
+  readonly page: string | null;
   readonly answered: readonly { readonly application: string | null; readonly said: string; readonly at: string }[];
 }
 
@@ -151,8 +153,10 @@ export class PocketPhone {
     return (this.lock = new ScreenLock(unlock.rpId, this.installation));
   }
 
-  async fetch(): Promise<PhoneAsked> {
-    return (await this.post('/phones/requests', await this.signed('fetch', { dev: this.device }))) as PhoneAsked;
+  /** Asks what waits for it. @param page which page of the service it is to be taken for */
+  async fetch(page?: string): Promise<PhoneAsked> {
+    const payload = { dev: this.device, ...(page === undefined ? {} : { page }) };
+    return (await this.post('/phones/requests', await this.signed('fetch', payload))) as PhoneAsked;
   }
 
   /** Answers a request. @returns what the service made of it: `taken`, `wrong-number`, `locked`, `same-browser` or `over` */

@@ -230,6 +230,7 @@ function NeedsHand({
                 'key-copied': w.keyCopied,
                 'phone-silent': w.phoneSilent,
                 'phone-lost': w.phoneLost,
+                'phone-outdated': w.phoneOutdated,
               }[one.why],
               {
                 method: one.method ? shared.methods[one.method] : '',

@@ -26,6 +26,7 @@ export function PhoneStates({ phone }: { phone: Phone }) {
   return (
     <>
       {phone.silent && <State tone="held">{w.phoneSilent}</State>}
+      {phone.outdated && <State tone="held">{w.phoneOutdated}</State>}
       {phone.rings !== 'none' && <State tone={phone.rings === 'ready' ? 'good' : 'held'}>{w.rings[phone.rings]}</State>}
       {phone.unlocks && <State tone="good">{w.phoneUnlocks}</State>}
     </>
@@ -48,6 +49,7 @@ export function PhoneSeen({ phone }: { phone: Phone }) {
           {w.phoneAnswered}: <Time at={phone.answeredAt} />
         </>
       )}
+      {phone.outdated && ` · ${w.phoneOutdatedHint}`}
     </>
   );
 }

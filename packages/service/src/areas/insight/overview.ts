@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
-import { SILENT_DAYS } from '@nimble-latch/core/push';
+import { OUTDATED_HOURS, SILENT_DAYS } from '@nimble-latch/core/push';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
 import type { Method } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../../platform/db/sql.js';
@@ -85,16 +85,28 @@ async function copiedKeys(deps: Deps): Promise<Answer<'overview.show'>['needsHan
   }));
 }
 
-/** Phones whose holders would wait for a question that does not come: nobody looks at them any more, or nothing wakes them. */
+/**
+ * Phones whose holders would wait for a question that does not come: nobody looks at them any more, or nothing wakes them; or whose page
+ * may not know what it is asked.
+ */
 async function deafPhones(deps: Deps): Promise<Answer<'overview.show'>['needsHand']> {
   const OF_ACTIVE = `JOIN authenticators a ON a.id = x.id AND a.state = 'active' JOIN persons p ON p.id = a.person_id AND p.state = 'active'`;
-  const rows = await select<{ id: Buffer; display_name: string; at: Date; why: 'phone-silent' | 'phone-lost' }>(
+  const rows = await select<{
+    id: Buffer;
+    display_name: string;
+    at: Date;
+    why: 'phone-silent' | 'phone-lost' | 'phone-outdated';
+  }>(
     deps,
     `(SELECT p.id, p.display_name, x.seen_at AS at, 'phone-silent' AS why FROM
         (SELECT authenticator_id AS id, seen_at FROM push_devices WHERE seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY) x ${OF_ACTIVE}
         ORDER BY x.seen_at DESC LIMIT 20)
      UNION ALL
-     (SELECT p.id, p.display_name, x.gone_at AS at, 'phone-lost' AS why FROM push_wakes x ${OF_ACTIVE} WHERE x.gone_at IS NOT NULL ORDER BY x.gone_at DESC LIMIT 20)`,
+     (SELECT p.id, p.display_name, x.gone_at AS at, 'phone-lost' AS why FROM push_wakes x ${OF_ACTIVE} WHERE x.gone_at IS NOT NULL ORDER BY x.gone_at DESC LIMIT 20)
+     UNION ALL
+     (SELECT p.id, p.display_name, x.outdated_at AS at, 'phone-outdated' AS why FROM
+        (SELECT authenticator_id AS id, outdated_at FROM push_devices WHERE outdated_at < UTC_TIMESTAMP(3) - INTERVAL ${OUTDATED_HOURS} HOUR) x ${OF_ACTIVE}
+        ORDER BY x.outdated_at DESC LIMIT 20)`,
   );
   return rows.map(({ id, display_name, at, why }) => ({
     person: { id: idText(id), displayName: display_name },

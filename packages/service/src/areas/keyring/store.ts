@@ -1,5 +1,5 @@
 import type { Answer } from '@nimble-latch/api';
-import { SILENT_DAYS } from '@nimble-latch/core/push';
+import { OUTDATED_HOURS, SILENT_DAYS } from '@nimble-latch/core/push';
 import { FREE_FAILURES, UNLOCK_AT, type Lane } from '@nimble-latch/core/throttle';
 import type { Id, CarrierKind, CarrierState, KeyTrust } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
@@ -40,7 +40,7 @@ type DescribedRow = AuthenticatorRow & {
   last_used_name?: string | null;
   /** Of a key: its model, whether it is synced, whether it seemed to be a copy, for whom it was made. */
   webauthn?: string | null;
-  /** Of a phone that approves: when it was seen, when it answered, whether it rings, whether it is silent. */
+  /** Of a phone that approves: when it was seen, when it answered, whether it rings, whether it is silent or out of date. */
   phone?: string | null;
 };
 
@@ -82,14 +82,15 @@ function leftOf(column: string | null): Authenticator['recovery'] {
 
 function phoneOf(column: string | null): Authenticator['phone'] {
   if (column === null) return null;
-  const { seenAt, answeredAt, rings, unlocks, silent } = JSON.parse(column) as {
+  const { seenAt, answeredAt, rings, unlocks, silent, outdated } = JSON.parse(column) as {
     seenAt: string | null;
     answeredAt: string | null;
     rings: 'none' | 'ready' | 'gone';
     unlocks: number;
     silent: number;
+    outdated: number;
   };
-  return { seenAt, answeredAt, rings, unlocks: unlocks === 1, silent: silent === 1 };
+  return { seenAt, answeredAt, rings, unlocks: unlocks === 1, silent: silent === 1, outdated: outdated === 1 };
 }
 
 function keyOf(row: DescribedRow): Authenticator['webauthn'] {
@@ -120,7 +121,8 @@ const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a
   IF(a.method <> 'recovery', NULL, (SELECT CONCAT(SUM(r.used_at IS NULL), ' ', COUNT(*)) FROM recovery_codes r WHERE r.authenticator_id = a.id)) AS recovery,
   (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id, w.trust, COALESCE(m.compromised, 0), COALESCE(m.name, '')) FROM webauthn_credentials w LEFT JOIN key_models m ON m.id = w.model_id WHERE w.authenticator_id = a.id) AS webauthn,
   IF(a.method <> 'push', NULL, (SELECT CAST(JSON_OBJECT('seenAt', DATE_FORMAT(d.seen_at, '%Y-%m-%dT%H:%i:%s.000Z'), 'answeredAt', DATE_FORMAT(d.answered_at, '%Y-%m-%dT%H:%i:%s.000Z'),
-    'rings', IF(w.id IS NULL, 'none', IF(w.gone_at IS NULL, 'ready', 'gone')), 'unlocks', IF(d.unlock_id IS NULL, 0, 1), 'silent', COALESCE(d.seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY, 0)) AS CHAR)
+    'rings', IF(w.id IS NULL, 'none', IF(w.gone_at IS NULL, 'ready', 'gone')), 'unlocks', IF(d.unlock_id IS NULL, 0, 1), 'silent', COALESCE(d.seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY, 0),
+    'outdated', COALESCE(d.outdated_at < UTC_TIMESTAMP(3) - INTERVAL ${OUTDATED_HOURS} HOUR, 0)) AS CHAR)
     FROM push_devices d LEFT JOIN push_wakes w ON w.id = d.authenticator_id WHERE d.authenticator_id = a.id)) AS phone,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x
     JOIN applications p ON p.id = x.application_id WHERE x.authenticator_id = a.id)) AS only_at FROM authenticators a`;

@@ -28,13 +28,18 @@ const SEEN_AGAIN_MS = 60_000;
 
 /** A phone asks what waits for it. */
 export const fetchForPhone: Handler<'phones.fetch'> = async (deps, call) => {
-  const { device } = await heard(deps, call.body.token, 'fetch');
+  const { device, message } = await heard(deps, call.body.token, 'fetch');
   const answer = await askedOf(deps, deps, device, deps.now());
   const shown = answer.requests.map(({ id }) => idBytes(id));
-  if (isOlder(device.seen_at, deps.now()))
-    await write(deps, 'UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3) WHERE authenticator_id = :id', {
-      id: device.id,
-    });
+  // What is no page of ours brings itself up to date.
+  const outdated = message.page !== null && answer.page !== null && message.page !== answer.page;
+  if (isOlder(device.seen_at, deps.now()) || outdated !== (device.outdated_at !== null))
+    await write(
+      deps,
+      `UPDATE push_devices SET seen_at = UTC_TIMESTAMP(3), outdated_at = IF(:outdated, COALESCE(outdated_at, UTC_TIMESTAMP(3)), NULL)
+       WHERE authenticator_id = :id`,
+      { id: device.id, outdated: outdated ? 1 : 0 },
+    );
   if (shown.length > 0)
     await write(
       deps,

@@ -5,6 +5,7 @@ import { readSettings } from '../insight/settings-cache.js';
 import { locate } from '../networks/table.js';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
+import { phonePageOf } from '../../platform/http/pages.js';
 import { idBytes, idText } from '../../platform/ids.js';
 import type { DeviceRow } from './devices.js';
 import { unlockingOf } from './unlock.js';
@@ -75,6 +76,7 @@ export async function askedOf(deps: Deps, db: Db, device: DeviceRow, now: Date):
       said: SAID[state] ?? 'approve',
       at: answered_at.toISOString(),
     })),
+    page: phonePageOf(deps),
     requests: await Promise.all(
       rows.map(async (row) => {
         const [network] = await locate(deps, row.source_address);

@@ -17,6 +17,7 @@ export interface DeviceRow extends GuardColumns, UnlockColumns {
   readonly key_y: Buffer;
   readonly seen_at: Date | null;
   readonly answered_at: Date | null;
+  readonly outdated_at: Date | null;
   readonly display_name: string;
   /** Whether a push service can wake it; null where none was ever named. */
   readonly waking: 'ready' | 'gone' | null;
@@ -29,7 +30,7 @@ const known = (which: '= :device' | 'IN (:ids)'): string => `FROM push_devices d
     AND p.state = 'active' AND COALESCE(c.state, '') <> 'lost'`;
 export const KNOWN_DEVICE = known('= :device');
 const DEVICES = `SELECT a.id, a.person_id, a.state, a.label, a.familiar_failures, a.familiar_paused_until, a.stranger_failures, a.stranger_paused_until,
-    d.key_x, d.key_y, d.seen_at, d.answered_at, d.unlock_id, d.unlock_key, d.unlock_count, d.unlock_synced, d.unlock_rp_id, p.display_name,
+    d.key_x, d.key_y, d.seen_at, d.answered_at, d.outdated_at, d.unlock_id, d.unlock_key, d.unlock_count, d.unlock_synced, d.unlock_rp_id, p.display_name,
     (SELECT IF(w.gone_at IS NULL, 'ready', 'gone') FROM push_wakes w WHERE w.id = a.id) AS waking
   ${known('IN (:ids)')}`;
 

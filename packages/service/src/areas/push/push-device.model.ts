@@ -25,6 +25,8 @@ export class PushDevice extends Model<InferAttributes<PushDevice>, InferCreation
   /** Its maker may keep it on several devices of the same person. */
   declare unlockSynced: CreationOptional<boolean | null>;
   declare unlockRpId: CreationOptional<string | null>;
+  /** Since when it asks by a page that is not the one of now. */
+  declare outdatedAt: CreationOptional<Date | null>;
 }
 
 export const pushDevices = tableOf(
@@ -47,11 +49,13 @@ export const pushDevices = tableOf(
     unlockCount: unsignedBigInteger.orNone(),
     unlockSynced: flag.orNone(),
     unlockRpId: ascii('varchar(253)', 'ascii_general_ci').orNone(),
+    outdatedAt: instant.orNone(),
   },
   {
     indexes: [
       { name: 'push_devices_thumbprint', fields: ['thumbprint'], unique: true },
       { name: 'push_devices_seen', fields: ['seen_at'] },
+      { name: 'push_devices_outdated', fields: ['outdated_at'] },
     ],
   },
 );

@@ -108,6 +108,10 @@ function madeOnce(make: () => string): () => string {
   return () => (made ??= make());
 }
 
+/** Which page on phones a node serves, by the name of its script. */
+const phonePages = new WeakMap<object, string>();
+export const phonePageOf = (deps: Deps): string | null => phonePages.get(deps) ?? null;
+
 /** The console's files, the description of the interface, and the headers of everything. */
 export async function registerPages(app: FastifyInstance, deps: Deps, built: BuiltPages): Promise<void> {
   const { console: consoleDir, pocket: pocketDir } = built;
@@ -147,6 +151,7 @@ export async function registerPages(app: FastifyInstance, deps: Deps, built: Bui
     index: false,
   });
   const pocket = readFileSync(join(pocketDir, 'index.html'), 'utf8');
+  phonePages.set(deps, /\/assets\/index-([\w-]+)\.js/.exec(pocket)![1]!);
   // Nothing secret is in it: what a link carries stands behind the number sign, and no request has it.
   const sendPocket = async (_: unknown, reply: FastifyReply) =>
     await reply.type('text/html; charset=utf-8').header('cache-control', 'no-store').send(pocket);

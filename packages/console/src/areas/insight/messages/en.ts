@@ -15,6 +15,7 @@ export const en = {
     disputes: '{changes, plural, one {# change} other {# changes}} of which people say that it was not them',
     stuckInvitations:
       '{people, plural, one {# invitation} other {# invitations}} bounced or ran out, and nothing has come since',
+    phoneOutdated: 'the page on a phone that approves is out of date since',
     phoneSilent: 'a phone that approves has asked nothing since',
     phoneLost: 'a phone that approves does not ring any more; its page says how to mend it. Since',
     keyCopied: 'one of their keys may have been copied; revoke it on the keyring',

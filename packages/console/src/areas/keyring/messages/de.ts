@@ -80,6 +80,8 @@ export const de: Words<typeof en> = {
     keySynced: 'zwischen Geräten abgeglichen',
     keyBound: 'bleibt in diesem Schlüssel',
     keyVerified: 'prüft, wer ihn hält',
+    phoneOutdated: 'Seite ist veraltet',
+    phoneOutdatedHint: 'Schließen Sie die Seite auf dem Telefon und öffnen Sie sie wieder: Dann holt sie die jetzige.',
     phoneSilent: 'hat seit 30 Tagen nichts gefragt',
     rings: { ready: 'klingelt', gone: 'klingelt nicht mehr' },
     phoneUnlocks: 'wird für jede Zustimmung entsperrt',

@@ -76,6 +76,8 @@ export const en = {
     keySynced: 'synced between devices',
     keyBound: 'stays in this key',
     keyVerified: 'verifies its holder',
+    phoneOutdated: 'page is out of date',
+    phoneOutdatedHint: 'Close the page on the phone and open it again: it then fetches the one of now.',
     phoneSilent: 'has asked nothing for 30 days',
     rings: { ready: 'rings', gone: 'does not ring any more' },
     phoneUnlocks: 'unlocked for each approval',
