@@ -1,5 +1,6 @@
 import type { BrowserContext, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { createClient } from '@nimble-latch/api/client';
 import { createPlanner } from '../packages/standins/src/berths/server.js';
 import { makeBrowserKeys, opened } from '../packages/standins/src/push-service/message.js';
 import { createPushService } from '../packages/standins/src/push-service/server.js';
@@ -347,6 +348,42 @@ describe('a phone that approves, in the browser', () => {
     await phone.getByText('You sign in in this very browser').waitFor();
     expect(open.complaints).toEqual([]);
     await context.close();
+  });
+
+  it('is one of two that are both asked: whichever says something first has said it for both', async () => {
+    const begun = await linkFor(inst, 'olga.two', 'Olga');
+    const anybody = createClient({ server: base });
+    const own = { right: begun.right };
+    const second = await anybody.call('own.beginPush', { body: own });
+    const provesSecond = async () =>
+      await anybody.call('own.provePush', { params: { id: second.authenticator.id }, body: own });
+    const [one, other] = [await phoneOf(), await phoneOf()];
+    await setUp(one.phone, begun);
+    await setUp(other.phone, { ...begun, link: second.link, prove: provesSecond });
+    const computer = await open.browser.newContext({ locale: 'en-GB' });
+    const page = await computer.newPage();
+    page.setDefaultTimeout(60_000);
+
+    const number = await come(page, 'olga.two');
+    await one.phone.getByLabel('The number that is shown').waitFor();
+    await other.phone.getByLabel('The number that is shown').fill(number);
+    await other.phone.getByRole('button', { name: 'Approve' }).click();
+    await page.getByText('Signed in: Olga').waitFor();
+    await expect.poll(async () => await one.phone.getByLabel('The number that is shown').count()).toBe(0);
+    expect(await one.phone.getByText('Approved at').count()).toBe(0);
+
+    const stranger = await (await open.browser.newContext({ locale: 'en-GB' })).newPage();
+    stranger.setDefaultTimeout(60_000);
+    await come(stranger, 'olga.two');
+    await other.phone.getByRole('button', { name: 'Deny' }).waitFor();
+    await one.phone.getByRole('button', { name: 'Deny' }).click();
+    await one.phone.getByText('Denied. Nobody gets in by this.').waitFor();
+    await expect.poll(async () => await other.phone.getByRole('button', { name: 'Deny' }).count()).toBe(0);
+    await expect.poll(async () => await stranger.getByText('Type this number on it:').count()).toBe(0);
+    const { rows } = await inst.owner.call('activity.list', { query: { person: begun.id } });
+    expect(rows[0]).toMatchObject({ state: 'refused', reason: 'denied' });
+    expect(open.complaints).toEqual([]);
+    await Promise.all([one.context.close(), other.context.close(), computer.close(), stranger.context().close()]);
   });
 
   it('is the phone of two accounts, each asked by itself', async () => {
