@@ -119,9 +119,11 @@ function keyOf(row: DescribedRow): Authenticator['webauthn'] {
 const WITH_TOKEN = `a.*, (SELECT t.id FROM tokens t WHERE t.authenticator_id = a.id) AS token_id,
   (SELECT p.name FROM applications p WHERE p.id = a.last_used_in) AS last_used_name,
   IF(a.method <> 'recovery', NULL, (SELECT CONCAT(SUM(r.used_at IS NULL), ' ', COUNT(*)) FROM recovery_codes r WHERE r.authenticator_id = a.id)) AS recovery,
-  (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id, w.trust, COALESCE(m.compromised, 0), COALESCE(m.name, '')) FROM webauthn_credentials w LEFT JOIN key_models m ON m.id = w.model_id WHERE w.authenticator_id = a.id) AS webauthn,
+  (SELECT CONCAT_WS(' ', LOWER(HEX(w.aaguid)), w.backup_eligible, w.copied_at IS NOT NULL, w.rp_id, w.trust, COALESCE(m.compromised, 0), COALESCE(m.name, ''))
+    FROM webauthn_credentials w LEFT JOIN key_models m ON m.id = w.model_id WHERE w.authenticator_id = a.id) AS webauthn,
   IF(a.method <> 'push', NULL, (SELECT CAST(JSON_OBJECT('seenAt', DATE_FORMAT(d.seen_at, '%Y-%m-%dT%H:%i:%s.000Z'), 'answeredAt', DATE_FORMAT(d.answered_at, '%Y-%m-%dT%H:%i:%s.000Z'),
-    'rings', IF(w.id IS NULL, 'none', IF(w.gone_at IS NULL, 'ready', 'gone')), 'unlocks', IF(d.unlock_id IS NULL, 0, 1), 'silent', COALESCE(d.seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY, 0),
+    'rings', IF(w.id IS NULL, 'none', IF(w.gone_at IS NULL, 'ready', 'gone')), 'unlocks', IF(d.unlock_id IS NULL, 0, 1),
+    'silent', COALESCE(d.seen_at < UTC_TIMESTAMP(3) - INTERVAL ${SILENT_DAYS} DAY, 0),
     'outdated', COALESCE(d.outdated_at < UTC_TIMESTAMP(3) - INTERVAL ${OUTDATED_HOURS} HOUR, 0)) AS CHAR)
     FROM push_devices d LEFT JOIN push_wakes w ON w.id = d.authenticator_id WHERE d.authenticator_id = a.id)) AS phone,
   IF(a.restricted = 0, NULL, (SELECT CAST(JSON_ARRAYAGG(JSON_OBJECT('id', LOWER(HEX(p.id)), 'name', p.name)) AS CHAR) FROM authenticator_applications x

@@ -20,10 +20,10 @@ export const de: Words<typeof en> = {
       '{changes, plural, one {# Änderung, von der jemand sagt, dass sie nicht von ihm kam} other {# Änderungen, von denen jemand sagt, dass sie nicht von ihm kamen}}',
     stuckInvitations:
       '{people, plural, one {# Einladung kam zurück oder lief ab} other {# Einladungen kamen zurück oder liefen ab}}, und seither kam nichts',
-    phoneOutdated: 'die Seite auf einem Telefon, das zustimmt, ist veraltet seit',
+    phoneOutdated: 'die Seite auf einem Telefon, das zustimmt, ist veraltet; bemerkt',
     phoneSilent: 'ein Telefon, das zustimmt, hat nichts mehr gefragt seit',
     phoneLost: 'ein Telefon, das zustimmt, klingelt nicht mehr; seine Seite sagt, was zu tun ist. Seit',
-    keyCopied: 'einer der Schlüssel könnte kopiert sein; am Schlüsselbund widerrufen',
+    keyCopied: 'einer ihrer Schlüssel wurde vielleicht kopiert, widerrufen Sie ihn am Schlüsselbund; bemerkt',
     nobodyNeeds: 'Im Moment wird niemand wegen einer Pause oder Sperre abgewiesen.',
     paused: '{method}, pausiert bis',
     locked: '{method}, gesperrt nach zu vielen falschen Versuchen; am Schlüsselbund entsperren',

@@ -15,10 +15,10 @@ export const en = {
     disputes: '{changes, plural, one {# change} other {# changes}} of which people say that it was not them',
     stuckInvitations:
       '{people, plural, one {# invitation} other {# invitations}} bounced or ran out, and nothing has come since',
-    phoneOutdated: 'the page on a phone that approves is out of date since',
+    phoneOutdated: 'the page on a phone that approves is out of date; noticed',
     phoneSilent: 'a phone that approves has asked nothing since',
     phoneLost: 'a phone that approves does not ring any more; its page says how to mend it. Since',
-    keyCopied: 'one of their keys may have been copied; revoke it on the keyring',
+    keyCopied: 'one of their keys may have been copied, so revoke it on the keyring; noticed',
     nobodyNeeds: 'Nobody is turned away by a pause or a lock at the moment.',
     paused: '{method} paused until',
     locked: '{method} locked after too many wrong tries; unlock it on the keyring',
