@@ -43,8 +43,8 @@ describe('nlatch invitation', () => {
       err: expect.stringContaining('name one of: Name, Account') as string,
     });
     const preview = await nlatch([...send, '--column', 'account', '--dry-run']);
-    expect(preview.out).toBe(
-      'Asked for: 2 people.\n        1  invited\n        1  without a mail address\nNobody’s: no.one\n',
+    expect(preview.out).toMatch(
+      /^Asked for: 2 people\.\n {8}1 {2}invited\n {8}1 {2}without a mail address\nNobody’s: no\.one\n\nNAME +WHY\n.+ without a mail address\n$/,
     );
     expect(await at.latest(id)).toBeUndefined();
     // What is nobody's is not passed over in silence.

@@ -1,5 +1,7 @@
+import { execFile } from 'node:child_process';
 import { chmodSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { promisify } from 'node:util';
 import { ERRORS } from '@nimble-latch/api';
 import jsQR from 'jsqr';
 import { PNG } from 'pngjs';
@@ -125,7 +127,9 @@ describe('nlatch', () => {
     );
     expect(used).toMatchObject({ code: 2, out: expect.stringContaining('this code, or a later one, was used before') });
     const activity = await nlatch(['activity', 'list', '--person', 'bram.oster']);
-    expect(activity.out).toMatch(/^WHEN +WHO +AT +OUTCOME +WHY +FROM\n[\s\S]*let in \(by hand\) +password \+ totp/m);
+    expect(activity.out).toMatch(
+      /^WHEN +WHO +AT +OUTCOME +WHY +FROM +ID\n[\s\S]*let in \(by hand\) +password \+ totp/m,
+    );
     expect((await nlatch(['trail', 'list', '--area', 'application'])).out).toMatch(
       /Ines Marlow registered Berth Planner/,
     );
@@ -189,7 +193,9 @@ describe('nlatch', () => {
     expect(ahead.out).toMatch(/enrolling, from .* until /);
     // What waits is of no use yet, so nothing is said of where it would be.
     expect(ahead.out).not.toContain('get in at');
-    expect((await nlatch(['pass', 'list', '--state', 'waiting'])).out).toMatch(/Nell Harrow +waiting, +begins/);
+    expect((await nlatch(['pass', 'list', '--state', 'waiting'])).out).toMatch(
+      /Nell Harrow +waiting, enrolling, used 0 of +begins/,
+    );
     expect((await nlatch(['pass', 'bounds'])).out).toMatch(
       /hours that a pass lives +168 +-\n[\s\S]*have not ended +200 +2\n/,
     );
@@ -241,7 +247,10 @@ describe('nlatch', () => {
       err: expect.stringContaining('This needs the yes of a second administrator'),
     });
     const id = /request (\S{36})/.exec(asked.err)![1]!;
-    expect((await nlatch(['countersign', 'list'])).out).toContain(id);
+    // A list prints as much of an id as tells it from the others, and that is taken as the whole.
+    const short = id.slice(0, 13);
+    expect((await nlatch(['countersign', 'list'])).out).toContain(`${short}  `);
+    expect((await nlatch(['countersign', 'show', short])).out).toContain(id);
     expect(await nlatch(['countersign', 'give', id, '--yes'])).toMatchObject({
       code: 4,
       err: expect.stringContaining('not yours to give'),
@@ -327,9 +336,24 @@ describe('nlatch', () => {
     });
     expect((await nlatch(['activity', 'list'])).out).not.toContain('\u001b');
     for (const shell of ['bash', 'zsh', 'fish'])
-      expect((await nlatch(['completion', shell])).out).toMatch(/walk-through[\s\S]*enrol-totp/);
+      expect((await nlatch(['completion', shell])).out).toContain('nlatch completion answer --');
     const file = join(inst.dir, 'completion.bash');
     writeFileSync(file, (await nlatch(['completion', 'bash'])).out);
+    const bin = join(inst.dir, 'nlatch');
+    writeFileSync(bin, `#!/bin/sh\nexec '${process.execPath}' '${NLATCH}' "$@"\n`, { mode: 0o755 });
+    /** What a shell offers for a line, where a person would press the key. */
+    const offered = async (...line: string[]) => {
+      const [words, at] = [line.map((word) => `'${word}'`).join(' '), line.length];
+      const script = `source '${file}'; COMP_WORDS=(nlatch ${words}); COMP_CWORD=${at}; _nlatch; printf '%s\\n' "\${COMPREPLY[@]}"`;
+      const { stdout } = await promisify(execFile)('bash', ['-c', script], {
+        env: { ...env(), PATH: `${inst.dir}:${process.env['PATH']}` },
+      });
+      return stdout.trim().split('\n');
+    };
+    expect(await offered('keyring', 'enrol-t')).toEqual(['enrol-totp']);
+    expect(await offered('activity', 'list', '--state', 'asking')).toEqual(['asking']);
+    expect(await offered('person', 'show', 'ines')).toEqual(['ines.marlow']);
+    expect(await offered('application', 'show', 'Tri')).toEqual(['Tricky']);
     expect((await nlatch(['logout'])).code).toBe(0);
     expect(existsSync(join(configDir, 'access.json'))).toBe(false);
     expect(new Set(Object.values(ERRORS).map((one) => one.exit)).size).toBeGreaterThan(7);

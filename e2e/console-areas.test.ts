@@ -78,4 +78,33 @@ describe('the console', () => {
     });
     expect(complaints).toEqual([]);
   });
+
+  it.each(['people', 'sign-ins', 'trail', 'passes', 'invitations', 'stock', 'disputes'])(
+    'tells what the address of %s says that it does not know, and nothing of what it does',
+    async (area) => {
+      const told = page.getByText('does not go by it');
+      await page.goto(`${base}/${area}?state=banana&colour=red`);
+      await told.getByText('state=banana, colour=red').waitFor();
+      await page.goto(`${base}/${area}`);
+      await page.getByRole('main').getByRole('heading', { level: 1 }).waitFor();
+      expect(await told.count()).toBe(0);
+    },
+  );
+
+  it('knows its own addresses', async () => {
+    for (const address of [
+      '/people?coverage=nothing&seen=never&q=quay',
+      '/sign-ins?state=refused&since=2026-10-31',
+      '/trail?area=person',
+      '/passes?state=ended&by=me',
+      '/invitations?state=stuck',
+      '/stock?state=in-stock&q=1',
+      '/disputes?state=settled',
+    ]) {
+      await page.goto(`${base}${address}`);
+      await page.getByRole('main').getByRole('heading', { level: 1 }).waitFor();
+      expect([address, await page.getByText('does not go by it').allTextContents()]).toEqual([address, []]);
+    }
+    expect(complaints).toEqual([]);
+  });
 });

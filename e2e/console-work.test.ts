@@ -1,7 +1,7 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { administrator } from './support/administrators.js';
-import { accessible, intoConsole, openPage } from './support/browser.js';
+import { accessible, fromMenu, intoConsole, openPage, unfold } from './support/browser.js';
 import { Fob } from './support/counters.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp, Phone } from './support/installation.js';
 
@@ -32,7 +32,7 @@ describe('the console', () => {
       'otpauth://totp/x:y?secret=GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ&issuer=x&algorithm=SHA1&digits=6&period=30',
     );
     await page.goto(`${inst.url}/people/${id}`);
-    await page.getByRole('button', { name: 'Give a token' }).click();
+    await fromMenu(page, 'Crane Four', 'Give a token', 'Other kinds');
     const dialog = page.getByRole('dialog');
     await dialog.getByLabel('Serial number').fill('wx9999');
     await page.keyboard.press('Enter');
@@ -60,7 +60,7 @@ describe('the console', () => {
     await dialog.getByText('Not a code of this one').waitFor();
     await accessible(page, 'a dialog of a device');
     await page.keyboard.press('Escape');
-    await page.getByRole('button', { name: 'Report WX-9001 lost?' }).click();
+    await fromMenu(page, 'WX-9001', 'Report lost', 'Carrier');
     await dialog.getByText('Sets aside at once: WX-9001').waitFor();
     await dialog.getByRole('button', { name: 'Report lost' }).click();
     await page.getByText('It was found').waitFor();
@@ -81,7 +81,7 @@ describe('the console', () => {
     await dialog.getByLabel('The code that it shows now').fill(fob.press());
     await page.keyboard.press('Enter');
     await page.getByText('next counter 1').waitFor();
-    await page.getByRole('button', { name: 'PIN', exact: true }).click();
+    await fromMenu(page, 'WX-9100', 'PIN');
     await dialog.getByLabel('The PIN, 4 to 12 digits').fill('1234');
     await page.keyboard.press('Enter');
     await dialog.getByText('a row up or down').waitFor();
@@ -93,14 +93,14 @@ describe('the console', () => {
     await page.keyboard.press('Escape');
     await page.getByText('PIN given, to be changed').waitFor();
     expect(await page.content()).not.toContain(pin);
-    await page.getByRole('button', { name: 'Where', exact: true }).click();
+    await fromMenu(page, 'WX-9100', 'Where');
     await dialog.getByRole('button', { name: /everywhere/ }).click();
     await page.getByRole('option', { name: 'at these applications only' }).click();
     await dialog.getByText('Berth Planner').click();
     await accessible(page, 'where something may be used');
     await dialog.getByRole('button', { name: 'Keep this' }).click();
     await page.getByText('only at Berth Planner').waitFor();
-    await page.getByRole('button', { name: 'Revoke', exact: true }).first().click();
+    await fromMenu(page, 'WX-9100', 'Revoke');
     await dialog.getByText('Crane Six will have nothing left').waitFor();
     await dialog.getByText('Without it they get in no more at: Berth Planner').waitFor();
     await page.keyboard.press('Escape');
@@ -200,6 +200,7 @@ describe('the console', () => {
     const desk = await personWithApp(inst.owner, 'hilda.desk');
     await page.goto(`${inst.url}/people/${desk.id}`);
     const give = async () => {
+      await unfold(page, 'Rights, and the end');
       await page.getByRole('button', { name: 'Give a role' }).click();
       const dialog = page.getByRole('dialog');
       await dialog.getByRole('button', { name: 'Give a role' }).click();
@@ -282,7 +283,10 @@ describe('the console', () => {
     // What stands on somebody's phone, typed into their keyring, finds them.
     await page.keyboard.press('Enter');
     await page.getByRole('heading', { name: 'tobias.renn' }).waitFor();
-    await page.getByRole('button', { name: /^Edit .*phone$/i }).focus();
+    await page.getByRole('button', { name: /^Carrier .*phone$/i }).focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('menuitem', { name: 'Edit' }).waitFor();
+    await page.keyboard.press('End');
     await page.keyboard.press('Enter');
     await page.getByRole('dialog').getByLabel('Serial number').fill('WX-77 01');
     await page.keyboard.press('Enter');

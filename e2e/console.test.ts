@@ -1,7 +1,7 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { chore } from '../scripts/lib/installation.mjs';
-import { accessible as violatesNothing, openPage } from './support/browser.js';
+import { accessible as violatesNothing, fromMenu, openPage, unfold } from './support/browser.js';
 import { connectedApplication, Installation, PASSWORD, Phone } from './support/installation.js';
 
 let inst: Installation;
@@ -78,7 +78,7 @@ describe('the console', () => {
     await page.getByRole('dialog').getByRole('button', { name: 'Add a person' }).click();
     await page.getByRole('heading', { name: 'Dagny Holm' }).waitFor();
     await accessible('person');
-    await page.getByRole('button', { name: 'Set a password' }).click();
+    await fromMenu(page, 'Dagny Holm', 'Set a password');
     await page.getByLabel('New password').fill(PASSWORD);
     await page.getByRole('dialog').getByRole('button', { name: 'Set a password' }).click();
     await page.getByText('The password is set').waitFor();
@@ -121,6 +121,7 @@ describe('the console', () => {
     await page.getByRole('link', { name: 'People', exact: true }).click();
     await page.getByRole('heading', { name: 'People', level: 1 }).waitFor();
     await page.getByRole('grid').getByText('Dagny Holm').click();
+    await unfold(page, 'Rights, and the end');
     await page.getByRole('button', { name: 'Delete', exact: true }).click();
     await page.getByText('Deletes Dagny Holm with 1 active authenticator').waitFor();
     await page.getByRole('button', { name: 'Delete for good' }).click();
@@ -149,6 +150,7 @@ describe('the console', () => {
     await dialog.getByText('darf keine Leerzeichen, Steuerzeichen oder unsichtbaren Zeichen enthalten').waitFor();
     await accessible('people in German');
     await dialog.getByRole('button', { name: 'Abbrechen' }).click();
+    await dialog.waitFor({ state: 'hidden' });
     await page.getByRole('button', { name: /Sprache/ }).click();
     await page.getByRole('option', { name: 'English' }).click();
     await page.getByRole('heading', { name: 'People' }).waitFor();

@@ -1,4 +1,4 @@
-import { LIMITS } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { administrator, withSignature, type Administrator } from './support/administrators.js';
 import { connectedApplication, Installation, PASSWORD, personWithApp } from './support/installation.js';
@@ -74,6 +74,17 @@ describe('what is signed', () => {
     return (await inst.owner.call('rulebookDraft.review')).lockedOut.people;
   };
 
+  /** All whom a request concerns, as whoever signs pages through them. */
+  const everybody = async (id: string) => {
+    const rows: Answer<'signatures.people'>['rows'] = [];
+    for (let cursor: string | undefined, first = true; first || cursor !== undefined; first = false) {
+      const page = await second.client.call('signatures.people', { params: { id }, query: { limit: 20, cursor } });
+      rows.push(...page.rows);
+      cursor = page.next ?? undefined;
+    }
+    return rows;
+  };
+
   it('is shown whole: message, names and difference; with another message it is asked anew', async () => {
     await connectedApplication(inst.owner, 'Berth Planner');
     await publish(inst.owner, OPEN);
@@ -88,8 +99,11 @@ describe('what is signed', () => {
     const { matter, consequence } = await second.client.call('signatures.show', { params: { id: request } });
     expect(consequence.facts).toEqual({ version: 2, people: lockedOut });
     expect(matter.message).toBe('Closed for the storm');
-    expect(matter).toMatchObject({ names: { length: LIMITS.peopleNamed }, unnamed: lockedOut - LIMITS.peopleNamed });
-    expect(new Set(matter.names.map(({ applications }) => applications.join()))).toEqual(new Set(['Berth Planner']));
+    expect(matter).toMatchObject({ names: { length: LIMITS.peopleNamed }, listed: lockedOut, unnamed: 0 });
+    const all = await everybody(request);
+    expect(new Set(all.map(({ applications }) => applications.join()))).toEqual(new Set(['Berth Planner']));
+    expect(new Set(all.map(({ id }) => id)).size).toBe(lockedOut);
+    expect(all.slice(0, LIMITS.peopleNamed)).toEqual(matter.names);
     expect(matter.difference.filter(({ change }) => change !== 'same').map(({ line }) => line.trim())).toEqual([
       '- { rule: Berths, at: { applications: [Berth Planner] }, then: let in }',
       '- { rule: Closed, at: { applications: [Berth Planner] }, then: refuse }',
@@ -130,7 +144,7 @@ describe('what is signed', () => {
     const edit = () => inst.owner.call('methods.edit', { body: { ...body, lockedOut: people }, ifMatch: version });
     const request = await asked(edit());
     const { matter } = await second.client.call('signatures.show', { params: { id: request } });
-    expect(matter.names.length + matter.unnamed).toBe(people);
+    expect(matter.listed + matter.unnamed).toBe(people);
     expect(matter.difference.filter(({ change }) => change === 'taken').map(({ line }) => line.trim())).toContain(
       '- sign-in',
     );

@@ -33,14 +33,18 @@ describe('the rulebook in the console', () => {
     // By sentences: a rule is added, and stands in the text.
     await page.getByRole('button', { name: 'Add a rule' }).click();
     await dialog().getByLabel('Name of the rule').fill('Wages');
-    await dialog().getByLabel('Applications').fill('Payroll');
-    await dialog().getByLabel('Groups').fill('!pilots');
+    // Names are suggested as they are typed; what is typed and not chosen counts as well.
+    await dialog().getByRole('combobox', { name: 'Applications' }).pressSequentially('pay');
+    await page.getByRole('option', { name: 'Payroll' }).click();
+    await dialog().getByRole('button', { name: 'Take away Payroll' }).waitFor();
+    await dialog().getByRole('combobox', { name: 'Groups' }).fill('pilots');
+    await dialog().getByText('anybody but these').first().click();
     await dialog().getByRole('button', { name: /Then/ }).click();
     await page.getByRole('option', { name: 'ask for one of these ways' }).click();
-    await dialog().getByRole('textbox', { name: 'Ways' }).fill('password & totp');
+    await dialog().getByRole('combobox', { name: 'Ways' }).fill('password & totp');
     await dialog().getByRole('button', { name: 'Take it over' }).click();
     await dialog().getByText('expected a way such as password + totp').waitFor();
-    await dialog().getByRole('textbox', { name: 'Ways' }).fill('password + totp, webauthn(verified, device-bound)');
+    await dialog().getByRole('combobox', { name: 'Ways' }).fill('password + totp, webauthn(verified, device-bound)');
     await accessible(page, 'a rule');
     await dialog().getByRole('button', { name: 'Take it over' }).click();
     await expect.poll(ruleNames).toEqual(['The console', 'Wages', 'Otherwise']);
@@ -49,7 +53,7 @@ describe('the rulebook in the console', () => {
     expect(typed).toContain('- rule: Wages\n');
     expect(typed).toContain('ask for: [password + totp, "webauthn(verified, device-bound)"]');
     // Nobody has a second factor on the first day: the comment above a rule is still there, and goes with it.
-    await page.getByRole('button', { name: 'Move Wages up' }).click();
+    await page.getByRole('button', { name: 'Up Wages' }).click();
     await expect.poll(ruleNames).toEqual(['Wages', 'The console', 'Otherwise']);
     expect(await text().inputValue()).toMatch(
       /# Nobody has a second factor on the first day.*\n\s+- rule: The console/,
@@ -77,7 +81,10 @@ describe('the rulebook in the console', () => {
     await page.getByRole('button', { name: 'Keep the draft' }).click();
     await page.getByText('1 person who gets in today.').waitFor();
     await page.getByRole('link', { name: 'ada.quay' }).waitFor();
-    await page.getByRole('region', { name: 'What changes' }).getByText('rule: Closed').waitFor();
+    const changes = page.getByRole('region', { name: 'What changes' });
+    await changes.getByText('Closed is new, at place 1').waitFor();
+    await changes.getByText('As text, line by line').click();
+    await changes.getByText('rule: Closed').waitFor();
     await accessible(page, 'a draft');
     await page.getByRole('button', { name: 'Publish' }).click();
     await dialog().getByText('It locks out 1 person who gets in today.').waitFor();

@@ -153,7 +153,7 @@ describe('a file of people', () => {
       '6,Eve Lock,eve,,',
       '7,Eve Twin,ＥＶＥ,,',
       '8,Short',
-      '9,Taken,ines.marlow wex\\asa,,',
+      '9,Taken,ines.marlow; wex\\asa,,',
     );
     const checked = await bring(owner, text, { mapping: 'hr', rules: { missing: 'deactivate' } });
     expect(checked.counts).toMatchObject({ new: 1, unchanged: 1, refused: 4 });

@@ -4,10 +4,11 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { chore } from '../scripts/lib/installation.mjs';
 import { Installation, PASSWORD, personWithApp } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
-import { RelyingParty, Visitor } from './support/visitor.js';
+import { problemOf, RelyingParty, Visitor } from './support/visitor.js';
 
-const BACK = 'https://berths.wexmoor.example/signed-in';
-const WITH_QUERY = 'https://berths.wexmoor.example/in?place=quay';
+const OURS = 'https://berths.wexmoor.example';
+const BACK = `${OURS}/signed-in`;
+const WITH_QUERY = `${OURS}/in?place=quay`;
 
 let inst: Installation;
 let ada: Awaited<ReturnType<typeof personWithApp>> & { name: string };
@@ -296,26 +297,25 @@ describe('signing out', () => {
 describe('an attacker', () => {
   it('gets nobody sent to an address that is not registered to the letter', async () => {
     const { url } = await berths.request();
-    for (const address of [
-      'https://berths.wexmoor.example/signed-in/',
-      'https://berths.wexmoor.example/signed-in?x=1',
-      'https://BERTHS.wexmoor.example/signed-in',
-      'https://berths.wexmoor.example:443/signed-in',
-      'https://berths.wexmoor.example/signed-in#x',
-      'https://berths.wexmoor.example/x/../signed-in',
-      'https://berths.wexmoor.example@evil.example/signed-in',
-      '//evil.example',
-      '',
-    ]) {
+    const wrong = ['/signed-in/', '/signed-in?x=1', ':443/signed-in', '/signed-in#x', '/x/../signed-in'];
+    const others = ['https://BERTHS.wexmoor.example/signed-in', `${OURS}@evil.example/signed-in`, '//evil.example', ''];
+    for (const address of [...wrong.map((end) => OURS + end), ...others]) {
       url.searchParams.set('redirect_uri', address);
-      const opened = await visitor().open(url);
-      expect(opened, address).toMatchObject({ elsewhere: { pathname: '/sign-in', hash: '#problem=redirect-uri' } });
+      // Which client and which address is said as it was sent; what would be right is not.
+      expect(problemOf(await visitor().open(url)), address).toEqual({
+        problem: 'redirect-uri',
+        client: url.searchParams.get('client_id'),
+        ...(address === '' ? {} : { address }),
+      });
     }
     const { url: other } = await payroll.request();
-    other.searchParams.set('client_id', clients['Berth Planner']!.id);
-    expect(await visitor().open(other)).toMatchObject({ elsewhere: { hash: '#problem=redirect-uri' } });
-    other.searchParams.set('client_id', '01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11');
-    expect(await visitor().open(other)).toMatchObject({ elsewhere: { hash: '#problem=client' } });
+    for (const [client, problem] of [
+      [clients['Berth Planner']!.id, 'redirect-uri'],
+      ['01970a3e-5c1b-7c3a-9f00-2b6d1c4e8a11', 'client'],
+    ] as const) {
+      other.searchParams.set('client_id', client);
+      expect(problemOf(await visitor().open(other))).toMatchObject({ problem, client });
+    }
     await expect(
       inst.owner.call('connections.edit', {
         params: { id: clients['Payroll']!.id },

@@ -37,6 +37,11 @@ await page.getByLabel('Login name').fill('ines.marlow');
 await page.keyboard.press('Enter');
 await page.getByLabel('Password', { exact: true }).fill('harbour lights at dawn');
 await page.keyboard.press('Enter');
+const { phone: standIn } = JSON.parse(readFileSync(join(demo, 'addresses.json'), 'utf8'));
+const codes = await (await fetch(`${standIn}/codes`)).json();
+const { code } = codes.find(({ name }) => name === 'ines.marlow');
+await page.getByLabel(/^Code/).fill(code);
+await page.keyboard.press('Enter');
 await page.getByRole('heading', { name: 'Overview' }).waitFor();
 await shoot('overview');
 await page.goto(`${base}/people`);
@@ -177,9 +182,9 @@ async function terminal(name, lines) {
       '-fs',
       '11',
       '-geometry',
-      '136x44+0+0',
+      '140x41+0+0',
       '-b',
-      '8',
+      '10',
       '-bw',
       '0',
       '-bg',
@@ -203,6 +208,6 @@ async function terminal(name, lines) {
   await delay(300);
 }
 
-await terminal('cli-person', ['nlatch person list --limit 12', 'nlatch person show bram.oster', 'nlatch overview']);
+await terminal('cli-person', ['nlatch person list --limit 6', 'nlatch person show bram.oster', 'nlatch overview']);
 await terminal('cli-rulebook', ['nlatch rulebook versions', 'nlatch explain yara.duarte --at Payroll']);
 process.stdout.write(`Made the pictures in ${out}\n`);

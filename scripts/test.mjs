@@ -1,10 +1,12 @@
 /** Checks the code, runs the tests, and ends with the one line that counts. */
-import { execFile, spawn } from 'node:child_process';
+import { execFile, execFileSync, spawn } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { ROOT } from './lib/installation.mjs';
 
-const args = process.argv.slice(2);
+/** `--quick`: what needs neither a database nor a browser, and the checks of what was changed since the last commit. Within a minute. */
+const quick = process.argv.includes('--quick');
+const args = process.argv.slice(2).filter((arg) => arg !== '--quick');
 const report = join(ROOT, '.run/test-report.json');
 mkdirSync(join(ROOT, '.run'), { recursive: true });
 rmSync(report, { force: true });
@@ -13,22 +15,52 @@ rmSync(report, { force: true });
  * What is checked in the code itself, beside the tests and behind them: these wait for pauses and disks a fifth of their time, which is
  * about what the checks take. Short ones first, so that what is quickly seen is quickly said.
  */
-const CHECKS =
-  args.length > 0 ? [] : ['check:format', 'check:map', 'check:dead', 'check:structure', 'check:types', 'check:lint'];
+const ALL = ['check:format', 'check:map', 'check:dead', 'check:structure', 'check:types', 'check:lint'].map((name) => ({
+  name,
+  command: ['npm', 'run', '--silent', name],
+}));
+const CHECKS = args.length > 0 ? [] : quick ? ofChanged() : ALL;
+
+/** Types and structure of all of it; format and rules of the files that were changed. */
+function ofChanged() {
+  const git = (...more) => execFileSync('git', more, { cwd: ROOT, encoding: 'utf8' }).split('\n').filter(Boolean);
+  const changed = [
+    ...git('diff', '--name-only', '--diff-filter=d', 'HEAD'),
+    ...git('ls-files', '--others', '--exclude-standard'),
+  ];
+  const code = changed.filter((file) => /\.(ts|tsx|mjs)$/.test(file));
+  return [
+    ...ALL.filter(({ name }) => name === 'check:types' || name === 'check:structure'),
+    ...(changed.length > 0
+      ? [{ name: 'check:format', command: ['npx', 'prettier', '--check', '-u', ...changed] }]
+      : []),
+    ...(code.length > 0 ? [{ name: 'check:lint', command: ['npx', 'eslint', '--max-warnings', '0', ...code] }] : []),
+  ];
+}
 const failures = [];
-const check = (name) =>
+const check = ({ name, command }) =>
   new Promise((resolve) => {
-    const command = ['-n', '19', 'npm', 'run', '--silent', name];
-    execFile('nice', command, { cwd: ROOT, maxBuffer: 64 * 1024 * 1024 }, (error, stdout, stderr) => {
+    execFile('nice', ['-n', '19', ...command], { cwd: ROOT, maxBuffer: 64 * 1024 * 1024 }, (error, stdout, stderr) => {
       if (error) failures.push(`· ${name}\n${stdout}${stderr}\n`);
       resolve();
     });
   });
 const checked = (async () => {
-  for (const name of CHECKS) await check(name);
+  // In a quick run nothing else keeps the second core busy.
+  if (quick) await Promise.all(CHECKS.map(check));
+  else for (const one of CHECKS) await check(one);
 })();
 
-const command = ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${report}`, ...args];
+const only = quick ? ['--project', 'core'] : [];
+const command = [
+  'vitest',
+  'run',
+  '--reporter=default',
+  '--reporter=json',
+  `--outputFile.json=${report}`,
+  ...only,
+  ...args,
+];
 const tested = new Promise((resolve) => {
   spawn('npx', command, { cwd: ROOT, stdio: 'inherit', env: { ...process.env, NODE_NO_WARNINGS: '1' } })
     .on('close', resolve)

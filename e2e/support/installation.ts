@@ -7,10 +7,13 @@ import type { Sent } from '@nimble-latch/api';
 import { createClient, type Client } from '@nimble-latch/api/client';
 import mariadb from 'mariadb';
 import { inject } from 'vitest';
+import { issueAccessToken } from '../../packages/service/src/areas/access/access-tokens.js';
 import { createKeys } from '../../packages/service/src/host/chores/keys.js';
 import { verify } from '../../packages/service/src/host/chores/trail.js';
 import { readConfig } from '../../packages/service/src/platform/config.js';
 import { closeRuntime, openRuntime } from '../../packages/service/src/host/runtime.js';
+import { inTransaction } from '../../packages/service/src/platform/db/unit-of-work.js';
+import { idText } from '../../packages/service/src/platform/ids.js';
 import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
 import { chore, createDatabase, environment, PATIENCE_MS, startService } from '../../scripts/lib/installation.mjs';
 import { freePort } from '../../scripts/lib/private-mariadb.mjs';
@@ -76,7 +79,7 @@ export class Installation {
       });
     // On a machine that is busy with others the database may be late; whoever is told so comes again.
     for (let tries = 1; (await outcomes([setUp()]))[0] === 'unavailable' && tries < 20; tries++) await delay(1_000);
-    made.ownerToken = await chore(await made.environment(), 'owner-token');
+    await made.#setOwnerToken();
     made.nodes.splice(0, 1, { ...first, owner: made.client(first.url) });
     for (let i = 1; i < nodes; i++) await made.startNode();
     const { settings, version } = await made.owner.call('settings.show');
@@ -88,9 +91,26 @@ export class Installation {
     return made;
   }
 
+  /** As `nlatchd owner-token` makes one; without the program, of which every installation would wait for the start. */
+  async #setOwnerToken(): Promise<void> {
+    const [owner] = await this.sql<{ person_id: Buffer }>(
+      "SELECT r.person_id FROM role_grants r JOIN persons p ON p.id = r.person_id WHERE r.role = 'owner' AND p.state = 'active'",
+    );
+    const deps = await openRuntime(readConfig({ ...(await this.environment()), NLATCH_LOG_LEVEL: 'silent' }));
+    try {
+      const made = await inTransaction(
+        deps,
+        async (work) => await issueAccessToken(deps, work, idText(owner!.person_id), 'made on the host', 12, null),
+      );
+      this.ownerToken = made.token;
+    } finally {
+      await closeRuntime(deps);
+    }
+  }
+
   /** A new access token for the owner, where a test ended the one before. */
   async renewOwner(): Promise<void> {
-    this.ownerToken = await chore(await this.environment(), 'owner-token');
+    await this.#setOwnerToken();
     for (const [i, node] of this.nodes.entries()) this.nodes[i] = { ...node, owner: this.client(node.url) };
   }
 

@@ -137,3 +137,10 @@ export class RelyingParty {
     });
   }
 }
+
+/** What our page was told to say is wrong with a request to sign in. */
+export function problemOf(opened: Awaited<ReturnType<Visitor['open']>>): Record<string, string> {
+  if (!('elsewhere' in opened)) throw new Error('it was not refused');
+  expect(opened.elsewhere.pathname).toBe('/sign-in');
+  return Object.fromEntries(new URLSearchParams(opened.elsewhere.hash.slice(1)));
+}

@@ -14,6 +14,8 @@ export default defineConfig({
     noExternal: true,
     resolve: { conditions: ['nimble-latch-source', 'import', 'node', 'default'] },
   },
+  // Sequelize brings the history of all time zones, for connections that have one of their own: ours are in UTC.
+  resolve: { alias: { 'moment-timezone': 'moment-timezone/moment-timezone.js' } },
   build: {
     ssr: true,
     outDir: 'dist/bundle',

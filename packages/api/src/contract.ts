@@ -53,6 +53,7 @@ const SUBJECT_OF: Readonly<Record<string, Subject>> = {
   '/access-tokens': 'installation',
   '/attestation-roots': 'installation',
   '/stock/tokens': 'installation',
+  '/trail': 'installation',
   '/stock/certificates': 'installation',
   '/walk-throughs': 'installation',
 };

@@ -24,9 +24,12 @@ export {
   hint,
   LANGUAGES,
   say,
+  sayChange,
   sayConsequence,
+  sayEased,
   sayEnded,
   sayEntry,
+  sayFindings,
   sayExplanation,
   sayOutcome,
   sayRule,
@@ -36,6 +39,8 @@ export {
   type HintId,
   type Language,
 } from './messages/index.js';
+export { keyHeader, passphraseHeader, signerHeader } from './file-key.js';
+export { AFFECTED, type AffectedPerson } from './routes/rulebook.js';
 export { typedPrompt } from './prompts.js';
 export { NO_PARAMETERS } from './routes/connections/index.js';
 export type { PromptKind, TypedPrompt } from '@nimble-latch/core/vocabulary';
@@ -47,6 +52,7 @@ export {
   RELEASES,
   TOKEN_ALGORITHMS,
   COLUMN_MEANINGS,
+  COMMA_RULES,
   COVERAGES,
   GROUP_COLUMNS,
   KEY_ALGORITHMS,
@@ -80,10 +86,12 @@ export {
   TOKEN_STATES,
   SOURCES,
   TRAIL_ACTIONS,
+  TRAIL_AREAS,
   ROLES,
   SIGNED_ACTIONS,
   type BulkKind,
   type ColumnMeaning,
+  type CommaRule,
   type Coverage,
   type ImportKind,
   type Method,

@@ -20,6 +20,8 @@ export const LIMITS = {
   peopleReviewed: 50_000,
   /** Of those whom it would lock out, how many are named. */
   peopleNamed: 50,
+  /** People who are kept by name with what a second administrator is asked to agree to. */
+  peopleSigned: 20_000,
   /** Characters of what is said of a version when it is published. */
   messageChars: 400,
   methodRows: 100,
@@ -95,6 +97,8 @@ export const LIMITS = {
   mappingNameChars: 60,
   /** Days that an import and what was in its file are kept, done or not. */
   importDays: 7,
+  /** A file that was only looked at is kept for so long. */
+  dryRunMinutes: 60,
   /** Hours that an access token lives unless asked otherwise, and at most. */
   tokenHours: 12,
   tokenHoursMost: 24 * 366,

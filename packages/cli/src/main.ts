@@ -33,9 +33,9 @@ try {
   if (error instanceof CommanderError) {
     process.exitCode = error.exitCode === 0 ? 0 : 2;
   } else {
-    const { explainFailure } = await import('./failure.js');
+    const { explainFailure, failureAsJson } = await import('./failure.js');
     const { text, exit } = explainFailure(error);
-    context.err(text);
+    context.err(process.argv.includes('--json') ? failureAsJson(error) : text);
     process.exitCode = exit;
   }
 }

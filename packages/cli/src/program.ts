@@ -61,8 +61,7 @@ export async function buildProgram(context: Context, args: readonly string[], ve
       .description(words.nouns[name])
       .showHelpAfterError(`try:   nlatch ${name} --help`);
     // Sub-commands copy their parent's settings when they are made, so this comes first.
-    // What completes them has to know them all.
-    if (args.includes(name) || args[0] === 'completion') (await LOAD[name]())(command, context);
+    if (args.includes(name)) (await LOAD[name]())(command, context);
   }
   program.showHelpAfterError('try:   nlatch --help');
   return program;

@@ -1,6 +1,7 @@
 import { createClient } from '@nimble-latch/api/client';
 import { EXIT, say } from '@nimble-latch/api';
 import type { Context, GlobalOptions, Session } from './context.js';
+import { takingBeginnings } from './beginnings.js';
 import { readCredentials } from './credentials.js';
 import { Failure } from './failure.js';
 import { words } from './words/index.js';
@@ -25,5 +26,5 @@ export function openSession(context: Context, options: GlobalOptions): Session {
       try: say(words.errors.notSignedInTry, { server }),
       exit: EXIT.notSignedIn,
     });
-  return { ...context, json: options.json ?? false, client: createClient({ server, token }) };
+  return { ...context, json: options.json ?? false, client: takingBeginnings(createClient({ server, token })) };
 }

@@ -11,7 +11,7 @@ import { rememberCsrf, setProofAsker, troubleOf, useRead } from './frame/session
 import { Door } from './frame/session/door.js';
 import { EnterPage, SetUpPage } from './frame/session/link-pages.js';
 import { SignInForm } from './frame/session/sign-in-form.js';
-import { SessionContext } from './frame/session/context.js';
+import { CallsContext, SessionContext } from './frame/session/context.js';
 import { Shell } from './frame/shell.js';
 
 export function App() {
@@ -64,32 +64,36 @@ function Console() {
   if (!session.data) return <Door title={words.loading}>{null}</Door>;
   return (
     <SessionContext value={session.data}>
-      <Shell areas={AREAS}>
-        <Suspense fallback={<Page aria-busy="true">{words.loading}</Page>}>
-          <Routes>
-            {/* The overview is about everybody; whose roles end at groups begins with their people. */}
-            {session.data.limited && <Route index element={<Navigate to="/people" replace />} />}
-            {AREAS.flatMap(({ pages }) => pages)
-              .filter(({ path }) => path !== '' || !session.data.limited)
-              .map(({ path, page: Shown }) => (
-                <Route key={path} {...(path === '' ? { index: true as const } : { path })} element={<Shown />} />
-              ))}
-            {/* Where it was before settings had pages of their own. */}
-            <Route path="settings/key-models" element={<Navigate to="/key-models" replace />} />
-            <Route path="*" element={<NotFound />} />
-          </Routes>
-        </Suspense>
-      </Shell>
-      {proof && (
-        <Dialog title={words.reProof.title} onClose={() => proof.settle(false)}>
-          <p>{words.reProof.hint}</p>
-          <SignInForm
-            loginName={session.data.person.loginName}
-            onDone={() => proof.settle(true)}
-            onCancel={() => proof.settle(false)}
-          />
-        </Dialog>
-      )}
+      <CallsContext value={new Set(session.data.calls)}>
+        <Shell areas={AREAS}>
+          <Suspense fallback={<Page aria-busy="true">{words.loading}</Page>}>
+            <Routes>
+              {/* The overview is about everybody; whose roles end at groups begins with their people. */}
+              {!session.data.calls.includes('overview.show') && (
+                <Route index element={<Navigate to="/people" replace />} />
+              )}
+              {AREAS.flatMap(({ pages }) => pages)
+                .filter(({ path }) => path !== '' || session.data.calls.includes('overview.show'))
+                .map(({ path, page: Shown }) => (
+                  <Route key={path} {...(path === '' ? { index: true as const } : { path })} element={<Shown />} />
+                ))}
+              {/* Where it was before settings had pages of their own. */}
+              <Route path="settings/key-models" element={<Navigate to="/key-models" replace />} />
+              <Route path="*" element={<NotFound />} />
+            </Routes>
+          </Suspense>
+        </Shell>
+        {proof && (
+          <Dialog title={words.reProof.title} onClose={() => proof.settle(false)}>
+            <p>{words.reProof.hint}</p>
+            <SignInForm
+              loginName={session.data.person.loginName}
+              onDone={() => proof.settle(true)}
+              onCancel={() => proof.settle(false)}
+            />
+          </Dialog>
+        )}
+      </CallsContext>
     </SessionContext>
   );
 }

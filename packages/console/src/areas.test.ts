@@ -1,6 +1,6 @@
-import { readdirSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { LANGUAGES, PERMISSIONS } from '@nimble-latch/api';
+import { LANGUAGES, ROUTE_IDS, ROUTES, type RouteId, type RouteSpec } from '@nimble-latch/api';
 import { describe, expect, it } from 'vitest';
 import { AREAS } from './areas.js';
 import { RAIL_GROUPS, railOf } from './frame/area.js';
@@ -26,10 +26,10 @@ describe('the areas of the console', () => {
   });
 
   it('are called something in every language, and need what there is to need', () => {
-    for (const { name, needs } of [...lines, ...actions]) {
+    for (const { name, calls } of [...lines, ...actions]) {
       expect(Object.keys(name).sort()).toEqual(Object.keys(LANGUAGES).sort());
       for (const said of Object.values(name)) expect(said.trim()).not.toBe('');
-      if (needs !== undefined) expect(PERMISSIONS).toContain(needs);
+      if (calls !== undefined) expect(ROUTE_IDS).toContain(calls);
     }
   });
 
@@ -44,6 +44,39 @@ describe('the areas of the console', () => {
     }
     expect(rail.flatMap(({ lines: shown }) => shown)).toHaveLength(lines.length);
     // Whose roles end at groups begins with their people, not with the picture of everybody.
-    expect(lines.filter(({ ofEverybody }) => ofEverybody).map(({ to }) => to)).toEqual(['/']);
+    expect(lines.filter(({ calls }) => calls === 'overview.show').map(({ to }) => to)).toEqual(['/']);
+  });
+});
+
+/** What a call is judged by: its permission, and whether it is about everybody, about whomever one reaches, or about one person. */
+function judgedBy(route: RouteId): string | undefined {
+  const { access, method }: RouteSpec = ROUTES[route];
+  // What only asks needs no more than the page that it is asked on.
+  if (access.kind !== 'operator' || method === 'GET' || access.permission.endsWith('.read')) return undefined;
+  return `${access.permission} ${typeof access.about === 'string' ? access.about : 'person'}`;
+}
+
+describe('what one may not do', () => {
+  it('is not offered: each call that changes something stands behind a right to it, or to one that is judged alike', () => {
+    const areas = join(import.meta.dirname, 'areas');
+    const files = readdirSync(areas, { recursive: true, encoding: 'utf8' }).filter((file) =>
+      /\.tsx$|area\.ts$/.test(file),
+    );
+    const texts = files.map((file) => [file, readFileSync(join(areas, file), 'utf8')] as const);
+    const gates = texts.flatMap(([, text]) =>
+      [...text.matchAll(/calls(?:="|: ')([\w.]+)["']|[mM]ay(?:Call\(\))?\('(\w+\.\w+)'\)/g)].map(
+        (found) => (found[1] ?? found[2]) as RouteId,
+      ),
+    );
+    for (const gate of gates) expect(ROUTE_IDS, gate).toContain(gate);
+    const judged = new Set(gates.map(judgedBy));
+    const open = texts.flatMap(([file, text]) =>
+      [...text.matchAll(/\bcall\(\s*'(\w+\.\w+)'/g)]
+        .map((found) => found[1] as RouteId)
+        .filter((route) => judgedBy(route) !== undefined && !judged.has(judgedBy(route)))
+        .map((route) => `${file}: ${route} (${judgedBy(route)})`),
+    );
+    expect(open).toEqual([]);
+    expect(gates.length).toBeGreaterThan(80);
   });
 });

@@ -43,7 +43,17 @@ export const PERMISSIONS = [
 export type Permission = (typeof PERMISSIONS)[number];
 
 /** Actions that may need a second administrator's yes; which of them do is a setting. */
-export const SIGNED_ACTIONS = ['role-change', 'administrator-factor', 'lock-out', 'secret-export'] as const;
+export const SIGNED_ACTIONS = [
+  'role-change',
+  'administrator-factor',
+  'lock-out',
+  'loosening',
+  'secret-export',
+] as const;
+/** Those that do where nobody has set anything else. */
+export const SIGNED_FIRST: readonly (typeof SIGNED_ACTIONS)[number][] = SIGNED_ACTIONS.filter(
+  (action) => action !== 'loosening',
+);
 /**
  * What needs it whatever the settings say: where the method settings guard the first enrolment of some people, and files that let
  * whoever reads them enrol as many people at once.
@@ -83,6 +93,7 @@ export const CONSEQUENCES = [
   'password-set',
   'signing-changed',
   'rulebook-locks-out',
+  'rulebook-loosens',
   'methods-lock-out',
   'keys-orphaned',
 ] as const;

@@ -37,6 +37,7 @@ export const COLUMN_MEANINGS = [
   'part-of',
   'member',
   ...TOKEN_FILE_COLUMNS,
+  'drift-seconds',
   ...KEY_FILE_COLUMNS,
 ] as const;
 export type ColumnMeaning = (typeof COLUMN_MEANINGS)[number];
@@ -53,6 +54,8 @@ export const ROW_REASONS = [
   'control-characters',
   'login-name-character',
   'login-name-shape',
+  'several-names',
+  'several-groups',
   'login-name-missing',
   'too-many',
   'mail',
@@ -89,12 +92,22 @@ export const ROW_CHANGES = [
   'maker',
   'model',
   'kind',
+  'algorithm',
+  'digits',
+  'period',
+  't0',
+  'counter',
+  'drift',
   'starts',
   'expires',
   'not-honoured',
   'called',
 ] as const;
 export type RowChange = (typeof ROW_CHANGES)[number];
+
+/** What a comma in a cell of login names or groups is: to be asked about, between two of them, or in one. */
+export const COMMA_RULES = ['ask', 'separate', 'keep'] as const;
+export type CommaRule = (typeof COMMA_RULES)[number];
 
 /** Why an import came to rest without being done. */
 export const IMPORT_PROBLEMS = ['overtaken', 'asked-to-stop', 'internal'] as const;

@@ -44,6 +44,7 @@ export type RulebookProblemId = (typeof RULEBOOK_PROBLEMS)[number];
 export const FINDINGS = [
   'never-reached',
   'exception-ended',
+  'exception-no-help',
   'trial-over',
   'grace-over',
   'name-unknown',
@@ -72,6 +73,8 @@ export type StarterId = (typeof STARTER_IDS)[number];
 /** How a rule stood to a sign-in. */
 export const RULE_STANDINGS = [
   'decides',
+  /** It decides, by what an exception of it says instead. */
+  'decides-instead',
   /** It is on trial, and would have decided. */
   'would-decide',
   /** A condition does not hold. */

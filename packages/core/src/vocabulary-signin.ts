@@ -52,6 +52,7 @@ export const OPERATOR_REASONS = [
   ...REASONS,
   'person-unknown',
   'person-deactivated',
+  'none-that-fits',
   'no-password-set',
   'wrong-password',
   'wrong-code',

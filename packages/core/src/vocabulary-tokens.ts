@@ -20,8 +20,16 @@ export const TOKEN_FILE_COLUMNS = [
   'problem',
 ] as const;
 
-/** What a column of a file of tokens can mean. */
-export const TOKEN_COLUMNS = ['nothing', ...TOKEN_FILE_COLUMNS] as const;
+/** What a column of a file of tokens can mean. A drift in seconds only a table has: containers count in steps. */
+export const TOKEN_COLUMNS = ['nothing', ...TOKEN_FILE_COLUMNS, 'drift-seconds'] as const;
+
+/** What the codes of a token depend on, beside its secret. */
+export const TOKEN_PARAMETERS = ['kind', 'algorithm', 'digits', 'period', 't0', 'counter', 'drift'] as const;
+export type TokenParameter = (typeof TOKEN_PARAMETERS)[number];
+
+/** What of a token can be corrected. */
+export const TOKEN_CORRECTIONS = ['maker', 'model', ...TOKEN_PARAMETERS, 'starts', 'expires'] as const;
+export type TokenCorrection = (typeof TOKEN_CORRECTIONS)[number];
 
 /** How a secret is written in a table. */
 export const SECRET_ENCODINGS = ['base32', 'hex', 'base64'] as const;
@@ -47,6 +55,7 @@ export const PSKC_PROBLEMS = [
   'key-kind',
   'key-derivation',
   'iterations',
+  'xml-encoding',
   'encryption-unknown',
   'mac-unknown',
   'mac-missing',
@@ -65,19 +74,30 @@ export type PskcProblemId = (typeof PSKC_PROBLEMS)[number];
 /** Why one token of a file is refused, beside what rows of every file can lack. */
 export const TOKEN_REASONS = [
   'secret-encoding',
+  'secret-form',
   'secret-length',
+  'secret-weak',
+  'secret-twice',
   'not-a-number',
+  'not-whole',
   'not-a-day',
   'kind-unknown',
   'algorithm-unknown',
+  'said-otherwise',
   'serial-shape',
+  'account-no-serial',
+  'twice-among-tokens',
   'mac-missing',
   'mac-wrong',
   'encryption-unknown',
   'value-broken',
   'policy-usage',
   'policy-unknown',
-  'in-stock-already',
+  'check-digits',
+  'doubled',
+  'uri-parameter',
+  'proved-otherwise',
+  'in-use-otherwise',
   'secret-other',
   'not-in-stock',
   'held-by-other',
@@ -102,6 +122,7 @@ export type TokenState = (typeof TOKEN_STATES)[number];
 export const TOKEN_EVENTS = [
   'imported',
   'entered',
+  'corrected',
   'assigned',
   'sent',
   'arrived',

@@ -58,8 +58,10 @@ export const TRAIL_ACTIONS = [
   'carrier.changed',
   'carrier.lost',
   'carrier.found',
+  'carrier.removed',
   'token.imported',
   'token.entered',
+  'token.corrected',
   'token.assigned',
   'token.sent',
   'token.arrived',
@@ -153,3 +155,10 @@ export const TRAIL_ACTIONS = [
   'trail.exported',
 ] as const;
 export type TrailAction = (typeof TRAIL_ACTIONS)[number];
+
+/** What actions are about: the word that they begin with. */
+export type TrailArea = TrailAction extends infer A ? (A extends `${infer Area}.${string}` ? Area : never) : never;
+export const TRAIL_AREAS = [...new Set(TRAIL_ACTIONS.map((action) => action.slice(0, action.indexOf('.'))))] as [
+  TrailArea,
+  ...TrailArea[],
+];

@@ -4,6 +4,8 @@ import { Argument, Command, CommanderError, Option } from 'commander';
 import { BadPicture, codeAt, readPicture } from './phone/code.js';
 import { createPlanner, type PlannerClients } from './berths/server.js';
 import { createMailbox } from './mailbox/server.js';
+import { FobDrawer } from './fob/drawer.js';
+import { createFobs } from './fob/server.js';
 import { createPhone } from './phone/server.js';
 import { Drawer, HABITS, type Habit } from './pocket/drawer.js';
 import { PhoneRefused, type PhoneRequest } from './pocket/phone.js';
@@ -51,6 +53,29 @@ phone
     const app = createPhone(Date.now);
     await app.listen({ host: '127.0.0.1', port: Number(options.port) });
     process.stderr.write(`The stand-in phone is at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
+  });
+
+const fob = program.command('fob').description('hardware tokens that show one-time codes');
+const fobsOption = new Option('--fobs <file>', 'where the tokens are kept').default('nlatch-fobs.json');
+
+fob
+  .command('press <serial>')
+  .description('press the button of a token and print the code that it shows')
+  .addOption(fobsOption)
+  .action((serial: string, options: { fobs: string }) => {
+    process.stdout.write(`${new FobDrawer(options.fobs).press(serial, Date.now()).code ?? ''}\n`);
+  });
+
+fob
+  .command('serve')
+  .description('show the tokens as a page')
+  .addOption(fobsOption)
+  .option('--port <n>', 'on loopback', '8478')
+  .action(async (options: { fobs: string; port: string }) => {
+    const app = createFobs(new FobDrawer(options.fobs), Date.now);
+    await app.listen({ host: '127.0.0.1', port: Number(options.port) });
+    process.stderr.write(`The stand-in fobs are at http://localhost:${(app.server.address() as AddressInfo).port}\n`);
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void app.close());
   });
 

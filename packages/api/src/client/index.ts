@@ -1,6 +1,6 @@
 import { API_BASE, PATHS, type RouteId } from '../paths.js';
 
-export { API_BASE } from '../paths.js';
+export { API_BASE, PATHS } from '../paths.js';
 import type { Answer, Sent } from '../routes/index.js';
 import type { ErrorCode, FieldIssue, Problem } from '../errors.js';
 

@@ -47,6 +47,8 @@ export const deAccess: Pick<
       'Ändert, welche Verfahren verwendet werden dürfen, und sperrt {people, plural, one {# Person} other {# Personen}} aus, die heute hineinkommen.',
     'rulebook-locks-out':
       'Fassung {version} des Regelwerks tritt in Kraft; sie sperrt {people, plural, one {# Person} other {# Personen}} aus, die heute hineinkommen.',
+    'rulebook-loosens':
+      'Fassung {version} des Regelwerks tritt in Kraft; nach ihr genügt {people, plural, one {# Person} other {# Personen}} weniger als heute.',
     'signing-changed':
       'Was eine Gegenzeichnung braucht, ändert sich: von nun an {actions}; allein nach {wait, plural, one {# Minute} other {# Minuten}}.',
   },
@@ -96,6 +98,7 @@ export const deAccess: Pick<
     'administrator-factor': 'Authentikatoren von Verwaltern',
     'secret-export': 'Geheimnisse von Tokens ausgeben',
     'lock-out': 'Regelwerke, die Personen aussperren',
+    loosening: 'Regelwerke, die von Personen weniger verlangen',
     'first-enrolment': 'Einladungen von Personen, deren erstes Einrichten bewacht wird',
     'merge-file': 'Einladungen in einer Seriendruckdatei',
   },

@@ -113,6 +113,20 @@ export const deErrors: typeof enErrors = {
       remedy:
         'Berichtigen Sie die Zeilen in der Datei und senden Sie sie noch einmal, oder erlauben Sie, schlechte Zeilen auszulassen.',
     },
+    'too-many-cleared': {
+      title:
+        'Bei {cleared, plural, one {# Person} other {# Personen}} würde Bekanntes gelöscht; höchstens {most} sind erlaubt.',
+      remedy: 'Sehen Sie nach, ob eine Spalte versehentlich leer ist; wenn nicht, sagen Sie, bei wie vielen.',
+    },
+    'entry-ambiguous': {
+      title: 'Mehrere Einträge enden so.',
+      remedy: 'Geben Sie mehr von der Schreiberkennung an.',
+    },
+    'token-proved': {
+      title: 'Seine Codes haben so gestimmt, wie es ist; das lässt sich nicht berichtigen: {what}.',
+      remedy:
+        'Lassen Sie es, wie es ist; ist es ein anderes Gerät, mustern Sie dieses aus und bringen Sie das andere ein.',
+    },
     'too-many-missing': {
       title:
         '{missing, plural, one {# Person fehlt} other {# Personen fehlen}} in der Datei und würden deaktiviert; höchstens {most} dürfen es sein.',
@@ -169,6 +183,15 @@ export const deErrors: typeof enErrors = {
     'clock-off': {
       title: 'Der Code stimmt für eine andere Zeit: die Uhr des Geräts geht {minutes} min {seconds} s {direction}.',
       remedy: 'Stellen Sie Datum und Uhrzeit des Geräts auf automatisch und tippen Sie einen neuen Code.',
+    },
+    'token-clock-off': {
+      title: 'Der Code stimmt für eine andere Zeit: die Uhr des Tokens geht {minutes} min {seconds} s {direction}.',
+      remedy:
+        'Tippen Sie zwei Codes, die es nacheinander zeigt: sie bestätigen es, und die Abweichung seiner Uhr wird behalten.',
+    },
+    'token-ahead': {
+      title: 'Der Code stimmt, aber das Token ist um {codes, plural, one {# Code} other {# Codes}} weiter.',
+      remedy: 'Tippen Sie zwei Codes, die es nacheinander zeigt: sie bestätigen es, wo es jetzt steht.',
     },
     'codes-not-consecutive': {
       title: 'Die beiden Codes folgen nicht aufeinander.',
@@ -240,7 +263,7 @@ export const deErrors: typeof enErrors = {
       title:
         'Die Einstellungen der Verfahren bieten {method} dieser Person nicht an (Zeile {row} entscheidet; 0 für keine).',
       remedy:
-        'Sehen Sie nach, was ihr angeboten wird und warum: nlatch keyring methods <person>, oder die Einstellungen.',
+        'Sehen Sie nach, was ihr angeboten wird und warum: nlatch method offered <person>, oder die Einstellungen.',
     },
     'passes-open': {
       title: 'Sie haben so viele Ausweise vergeben, wie Sie zugleich dürfen: {most, plural, one {#} other {#}}.',

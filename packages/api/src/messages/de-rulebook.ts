@@ -21,6 +21,25 @@ export const deRulebook: Catalogue['rulebook'] = {
   system: 'unter {names}',
   notSystem: 'unter allem außer {names}',
   except: 'außer {who} bis {until}',
+  exceptInstead: 'außer {who} bis {until} (stattdessen: {outcome})',
+  changes: {
+    added: '{rule} ist neu, an Stelle {to}',
+    removed: '{rule} fällt weg',
+    changed: '{rule} sagt etwas anderes',
+    renamed: '{was} heißt {rule}',
+    moved: '{rule} entscheidet an Stelle {to} statt {from}',
+    otherwise: 'Was gilt, wo keine Regel greift',
+    was: 'bisher',
+    now: 'jetzt',
+    none: 'Es bedeutet dasselbe wie bisher; höchstens Kommentare und Abstände sind anders.',
+  },
+  eased: {
+    from: '{application} aus {places}',
+    elsewhere: 'überall sonst',
+    notAtAll: 'gar nicht',
+    inGrace: 'in der Schonfrist',
+    remembered: 'Browser für {days, plural, one {# Tag} other {# Tage}} gemerkt',
+  },
   outcomes: {
     'let-in': 'einlassen',
     refuse: 'abweisen',
@@ -41,6 +60,7 @@ export const deRulebook: Catalogue['rulebook'] = {
   weekdays: { mon: 'Mo', tue: 'Di', wed: 'Mi', thu: 'Do', fri: 'Fr', sat: 'Sa', sun: 'So' },
   standings: {
     decides: 'entscheidet',
+    'decides-instead': 'entscheidet, mit der Ausnahme für {name} bis {until}: {reason}',
     'would-decide': 'entschiede, ist aber auf Probe',
     'does-not-apply': 'trifft nicht zu',
     excepted: 'lässt {name} bis {until} aus: {reason}',
@@ -62,10 +82,11 @@ export const deRulebook: Catalogue['rulebook'] = {
   },
   holds: '{condition}: ja',
   holdsNot: '{condition}: nein',
+  metWith: '{name} kommt mit {way} hinein.',
   met: {
-    'let-in': 'Sie kommen hinein.',
-    refused: 'Sie werden abgewiesen: {why}.',
-    'enrol-first': 'Sie müssen erst einrichten: {why}.',
+    'let-in': '{name} kommt hinein.',
+    refused: '{name} wird abgewiesen: {why}.',
+    'enrol-first': '{name} muss erst einrichten: {why}.',
   },
   decidedBy: 'Die Regel „{rule}“ entscheidet: {outcome}.',
   decidedOtherwise: 'Keine Regel trifft zu; also entscheidet, was sonst gilt: {outcome}.',
@@ -106,6 +127,8 @@ export const deRulebook: Catalogue['rulebook'] = {
   },
   findings: {
     'never-reached': 'wird nie erreicht: {because} kommt vorher und trifft immer zu',
+    'exception-no-help':
+      '{name} ist hier ausgenommen und wird von {by} ebenso gefragt: sagen Sie, was stattdessen gilt',
     'exception-ended': 'lässt {name} aus, doch das endete am {until}',
     'trial-over': 'die Probe endete am {until}; seither ruht sie',
     'grace-over': 'die Schonfrist endete am {until}',

@@ -13,6 +13,7 @@ export const deTokens = {
   tokenEvents: {
     imported: 'kam mit einer Datei',
     entered: 'von Hand eingetragen',
+    corrected: 'berichtigt',
     assigned: 'zugeteilt',
     sent: 'verschickt',
     arrived: 'angekommen',

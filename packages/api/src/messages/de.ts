@@ -9,6 +9,7 @@ import { deMethods } from './de-methods.js';
 import { deKeyFields, deKeys } from './de-keys.js';
 import { deRisk } from './de-risk.js';
 import { deRulebook } from './de-rulebook.js';
+import { deSystem } from './de-system.js';
 import { deTrail } from './de-trail.js';
 import type { Catalogue } from './en.js';
 
@@ -96,11 +97,15 @@ export const de: Catalogue = {
     'login-name-character': 'darf keine Leerzeichen, Steuerzeichen oder unsichtbaren Zeichen enthalten',
     'login-name-shape': 'erwartet wird name, name@domäne, DOMÄNE\\name oder rechner:name',
     twice: 'steht zweimal da',
+    'token-secret-weak': 'ist immer dasselbe Byte, das ist kein Geheimnis',
     'token-secret': 'erwartet wird ein Geheimnis in {encoding} von {least} bis {most} Byte',
     'owner-as': 'erwartet wird einmal {name}, davor und dahinter bis zu 60 Zeichen ohne Leerraum',
+    'trail-entry': 'erwartet werden das Ende der Schreiberkennung, ein Punkt und die Nummer, etwa 9c1a.204',
+    'id-beginning': 'erwartet ist der Anfang einer Kennung, mindestens ihre ersten acht Stellen, etwa 019ae123',
+    'key-not-pskc': 'nur Schlüsselcontainer sind verschlüsselt; diese Datei ist keiner',
     'signer-not-pskc': 'nur Schlüsselcontainer (form pskc) sind signiert; diese Datei würde nicht geprüft',
     'file-signer': 'erwartet wird ein X.509-Zertifikat, PEM oder DER, als base64url',
-    'file-key': 'erwartet werden passphrase und base64url, oder key und 16 bis 64 Byte in Hexadezimal',
+    'file-key': 'erwartet wird eine Passphrase oder ein Schlüssel von 16 bis 64 Byte',
     'pskc-xml': 'ist kein wohlgeformtes XML, oder endet zu früh',
     'pskc-doctype':
       'hat einen Dokumenttyp; keiner wird gelesen, denn er kann andere Dateien nennen und ohne Ende wachsen',
@@ -112,6 +117,8 @@ export const de: Catalogue = {
     'pskc-key-kind': 'wird durch etwas anderes geöffnet, als gegeben wurde ({kind})',
     'pskc-key-derivation': 'leitet ihren Schlüssel auf eine Weise ab, die hier nicht bekannt ist; erwartet wird PBKDF2',
     'pskc-iterations': 'verlangt mehr als {most} Durchläufe',
+    'pskc-xml-encoding':
+      'nennt eine Zeichenkodierung, die hier nicht bekannt ist, oder ist in einer anderen geschrieben',
     'pskc-encryption-unknown': 'ist auf eine Weise verschlüsselt, die hier nicht bekannt ist',
     'pskc-mac-unknown': 'hat MACs einer Art, die hier nicht bekannt ist',
     'pskc-mac-missing': 'hat keinen MAC',
@@ -188,6 +195,7 @@ export const de: Catalogue = {
     'wrong-proof': 'der Nachweis stimmte nicht',
     'too-many-attempts': 'zu viele falsche Nachweise',
     throttled: 'pausiert nach zu vielen falschen Nachweisen',
+    'none-that-fits': 'nichts am Schlüsselbund, das diese Regel nimmt',
     'no-usable-authenticator': 'nichts am Schlüsselbund zum Nachweisen',
     'prompt-not-carried': 'die Anwendung kann nicht zeigen, wonach gefragt wird',
     'refused-by-rule': 'eine Regel weist es ab',
@@ -296,6 +304,7 @@ export const de: Catalogue = {
     nobody: 'jemand Unbekanntes',
     erased: 'jemand, der gelöscht wurde',
   },
+  ...deSystem,
   mail: deMail,
   rulebook: deRulebook,
 };

@@ -42,6 +42,8 @@ export const enAccess = {
       'Changes which methods may be used, and locks {people, plural, one {# person} other {# people}} out who get in today.',
     'rulebook-locks-out':
       'Version {version} of the rulebook comes into force; it locks out {people, plural, one {# person who gets} other {# people who get}} in today.',
+    'rulebook-loosens':
+      'Version {version} of the rulebook comes into force; {people, plural, one {# person needs} other {# people need}} less by it than today.',
     'signing-changed':
       'What needs a countersignature changes: from now on {actions}; alone after {wait, plural, one {# minute} other {# minutes}}.',
   } satisfies Record<ConsequenceId, string>,
@@ -91,6 +93,7 @@ export const enAccess = {
     'administrator-factor': 'authenticators of administrators',
     'secret-export': 'taking secrets of tokens out',
     'lock-out': 'rulebooks that lock people out',
+    loosening: 'rulebooks that ask less of people',
     'first-enrolment': 'invitations of people whose first enrolment is guarded',
     'merge-file': 'invitations in a file for a mail merge',
   } satisfies Record<SignedAction, string>,

@@ -108,6 +108,19 @@ export const enErrors = {
       title: '{refused, plural, one {# row is} other {# rows are}} refused, so nothing was written.',
       remedy: 'Mend them in the file and send it again, or say that bad rows may be skipped.',
     },
+    'too-many-cleared': {
+      title:
+        'It would clear what is known of {cleared, plural, one {# person} other {# people}}; at most {most} are allowed.',
+      remedy: 'See whether a column is empty by mistake; if not, say how many may be cleared.',
+    },
+    'entry-ambiguous': {
+      title: 'Several entries end so.',
+      remedy: 'Give more of the writer’s id.',
+    },
+    'token-proved': {
+      title: 'Its codes came out right as it is, so that cannot be corrected: {what}.',
+      remedy: 'Leave it as it is; if it is another device, retire this one and bring the other in.',
+    },
     'too-many-missing': {
       title:
         '{missing, plural, one {# person is} other {# people are}} missing in the file and would be deactivated; at most {most} may.',
@@ -155,6 +168,14 @@ export const enErrors = {
     'clock-off': {
       title: 'The code is right for another time: the clock of the device is {minutes} min {seconds} s {direction}.',
       remedy: 'Set the date and time of the device to automatic, then type a new code.',
+    },
+    'token-clock-off': {
+      title: 'The code is right for another time: the clock of the token is {minutes} min {seconds} s {direction}.',
+      remedy: 'Type two codes that it shows one after the other: they prove it, and how far its clock is off is kept.',
+    },
+    'token-ahead': {
+      title: 'The code is right, but the token has gone on by {codes, plural, one {# code} other {# codes}} since.',
+      remedy: 'Type two codes that it shows one after the other: they prove it where it stands now.',
     },
     'codes-not-consecutive': {
       title: 'The two codes do not follow each other.',
@@ -219,7 +240,7 @@ export const enErrors = {
     },
     'method-not-offered': {
       title: 'The method settings do not offer {method} to this person (row {row} decides; 0 for none).',
-      remedy: 'Look at what they are offered and why: nlatch keyring methods <person>, or the method settings.',
+      remedy: 'Look at what they are offered and why: nlatch method offered <person>, or the method settings.',
     },
     'passes-open': {
       title: 'You have given as many passes as you may at a time: {most, plural, one {#} other {#}}.',

@@ -15,6 +15,7 @@ export const enTokens = {
   tokenEvents: {
     imported: 'came with a file',
     entered: 'entered by hand',
+    corrected: 'corrected',
     assigned: 'assigned',
     sent: 'sent',
     arrived: 'arrived',

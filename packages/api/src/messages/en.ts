@@ -9,6 +9,7 @@ import { enMethods } from './en-methods.js';
 import { enKeyFields, enKeys } from './en-keys.js';
 import { enRisk } from './en-risk.js';
 import { enRulebook } from './en-rulebook.js';
+import { enSystem } from './en-system.js';
 import { enTrail } from './en-trail.js';
 import type { Coverage, Seen, Source } from '@nimble-latch/core/vocabulary';
 
@@ -99,11 +100,15 @@ export const en = {
     'login-name-character': 'must not contain spaces, control or invisible characters',
     'login-name-shape': 'expected name, name@domain, DOMAIN\\name or host:name',
     twice: 'is there twice',
+    'token-secret-weak': 'is one byte over and over, which is no secret',
     'token-secret': 'expected a secret in {encoding} of {least} to {most} bytes',
     'owner-as': 'expected one {name} with up to 60 characters before and behind it, no spaces',
+    'trail-entry': 'expected the end of its writer’s id, a dot and its number, such as 9c1a.204',
+    'id-beginning': 'expected the beginning of an id, at least its first eight digits, such as 019ae123',
+    'key-not-pskc': 'only key containers are encrypted; this file is none',
     'signer-not-pskc': 'only key containers (form pskc) are signed; this file would not be verified',
     'file-signer': 'expected an X.509 certificate, PEM or DER, as base64url',
-    'file-key': 'expected passphrase and base64url, or key and 16 to 64 bytes in hexadecimal',
+    'file-key': 'expected a passphrase, or a key of 16 to 64 bytes',
     'pskc-xml': 'is not well-formed XML, or ends too early',
     'pskc-doctype': 'has a document type; none is read, since it can name other files and grow without end',
     'pskc-too-deep': 'has elements more than {most} deep',
@@ -114,6 +119,7 @@ export const en = {
     'pskc-key-kind': 'is opened by something else than what was given ({kind})',
     'pskc-key-derivation': 'derives its key in a way that is not known here; expected PBKDF2',
     'pskc-iterations': 'asks for more than {most} iterations',
+    'pskc-xml-encoding': 'names an encoding of characters that is not known here, or is written in another',
     'pskc-encryption-unknown': 'is encrypted in a way that is not known here',
     'pskc-mac-unknown': 'has MACs of a kind that is not known here',
     'pskc-mac-missing': 'has no MAC',
@@ -189,6 +195,7 @@ export const en = {
     'wrong-proof': 'the proof was not right',
     'too-many-attempts': 'too many wrong proofs',
     throttled: 'paused after too many wrong proofs',
+    'none-that-fits': 'nothing on the keyring that this rule takes',
     'no-usable-authenticator': 'nothing on the keyring to prove with',
     'prompt-not-carried': 'the application cannot show what is asked',
     'refused-by-rule': 'a rule refuses it',
@@ -293,6 +300,7 @@ export const en = {
   ...enTrail,
   /** Who acted where no person did, and who is meant where a name is gone. */
   actors: { host: 'the host', service: 'the service', nobody: 'somebody unknown', erased: 'somebody since deleted' },
+  ...enSystem,
   mail: enMail,
   rulebook: enRulebook,
 } as const;

@@ -5,6 +5,8 @@ import { say, type Facts } from './say.js';
 export type { Catalogue } from './en.js';
 export { say, type Facts } from './say.js';
 export { sayExplanation } from './say-explanation.js';
+export { sayFindings } from './say-findings.js';
+export { sayChange, sayEased } from './say-change.js';
 export { sayEntry } from './say-entry.js';
 export { sayOutcome, sayRule } from './say-rule.js';
 

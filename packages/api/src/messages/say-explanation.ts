@@ -19,7 +19,11 @@ export function sayExplanation(words: Catalogue, { rules, ways, meets, ...told }
   const why = meets.reason === null ? '' : words.reasons[meets.reason];
   return {
     answer: [
-      say(w.met[meets.state], { why }),
+      say(meets.way ? w.metWith : w.met[meets.state], {
+        why,
+        way: meets.way ?? '',
+        name: told.person.displayName ?? words.actors.erased,
+      }),
       told.decidedBy === null
         ? say(w.decidedOtherwise, { outcome })
         : say(w.decidedBy, { rule: told.decidedBy, outcome }),

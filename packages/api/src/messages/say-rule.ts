@@ -29,9 +29,12 @@ export function sayRule(words: Catalogue, { conditions, then, except, state, ...
   const w = words.rulebook;
   const parts = [
     ...sayConditions(words, conditions),
-    ...except.map(({ person, group, until }) =>
-      say(w.except, { who: person ?? say(w.inGroups, { names: group ?? '' }), until }),
-    ),
+    ...except.map(({ person, group, until, instead }) => {
+      const who = person ?? say(w.inGroups, { names: group ?? '' });
+      return instead
+        ? say(w.exceptInstead, { who, until, outcome: sayOutcome(words, instead) })
+        : say(w.except, { who, until });
+    }),
   ];
   const after = [
     sayOutcome(words, then),

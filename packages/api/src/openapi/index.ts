@@ -1,9 +1,14 @@
+import type { Reason } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { configurationFile } from '../routes/configuration.js';
 import { ERRORS, ERROR_CODES, type ErrorCode } from '../errors.js';
 import type { Access, RouteSpec } from '../contract.js';
-import { API_BASE } from '../paths.js';
+import { catalogue } from '../messages/index.js';
+import { API_BASE, type RouteId } from '../paths.js';
 import { ROUTES } from '../routes/index.js';
+import { CLAIM_FORMS, EXAMPLES, PERSON_FORMS, PROMPT_FORMS, REASON_ADVICE } from './integrating.js';
+
+export { CLAIM_FORMS, EXAMPLES, PERSON_FORMS, PROMPT_FORMS, REASON_ADVICE } from './integrating.js';
 
 type JsonObject = Record<string, unknown>;
 
@@ -19,7 +24,8 @@ const EVERYWHERE: readonly ErrorCode[] = [
   'unavailable',
 ];
 
-function schemaOf(schema: z.ZodType, io: 'input' | 'output'): JsonObject {
+/** A schema of the contract as JSON Schema (2020-12): as it is sent, or as it is answered. */
+export function schemaOf(schema: z.ZodType, io: 'input' | 'output'): JsonObject {
   const { $schema: _, ...rest } = z.toJSONSchema(schema, {
     io,
     target: 'draft-2020-12',
@@ -82,6 +88,43 @@ function parameters(spec: RouteSpec): JsonObject[] {
   return list;
 }
 
+/** Examples of a call's body or answer, each under a name of its own. */
+function examplesOf(name: string, part: 'body' | 'answer'): JsonObject {
+  const shown = (EXAMPLES[name as RouteId] ?? []).filter((one) => one[part] !== undefined);
+  if (shown.length === 0) return {};
+  return {
+    examples: Object.fromEntries(
+      shown.map((one, at) => [`example-${at + 1}`, { summary: one.title, value: one[part] }]),
+    ),
+  };
+}
+
+/** What the whole says to whoever connects an application, in words (CommonMark, as OpenAPI has it). */
+function integrating(): string {
+  const code = (value: unknown) => `\`${JSON.stringify(value)}\``;
+  const part = (title: string, lines: readonly string[]) =>
+    `## ${title}\n\n${lines.map((line) => `- ${line}`).join('\n')}`;
+  const { reasons } = catalogue('en');
+  return [
+    part(
+      'Prompts',
+      Object.entries(PROMPT_FORMS).map(([kind, { what, proof }]) => `**${kind}**: ${what} Answered by ${code(proof)}`),
+    ),
+    part(
+      'Reasons',
+      Object.entries(REASON_ADVICE).map(([reason, advice]) => `**${reason}**: ${reasons[reason as Reason]}. ${advice}`),
+    ),
+    part(
+      'Claims, of what the connection was granted',
+      Object.entries(CLAIM_FORMS).map(([claim, { what, example }]) => `**${claim}**: ${what} ${code(example)}`),
+    ),
+    part(
+      'Persons',
+      PERSON_FORMS.map(({ what, example }) => `${what} ${code(example)}`),
+    ),
+  ].join('\n\n');
+}
+
 function operation(name: string, spec: RouteSpec): JsonObject {
   const problems: JsonObject = {};
   for (const code of errorsOf(spec)) {
@@ -109,14 +152,24 @@ function operation(name: string, spec: RouteSpec): JsonObject {
       ? { requestBody: { required: true, content: { [spec.takes]: { schema: { type: 'string' } } } } }
       : {}),
     ...(spec.body
-      ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body, 'input') } } } }
+      ? {
+          requestBody: {
+            required: true,
+            content: {
+              'application/json': { schema: schemaOf(spec.body, 'input'), ...examplesOf(name, 'body') },
+            },
+          },
+        }
       : {}),
     responses: {
       [String(spec.status ?? 200)]: {
         description: 'Done',
         ...(spec.etag ? { headers: { ETag: { schema: { type: 'string' } } } } : {}),
         content: {
-          [spec.media?.split(';')[0] ?? 'application/json']: { schema: schemaOf(spec.answer, 'output') },
+          [spec.media?.split(';')[0] ?? 'application/json']: {
+            schema: schemaOf(spec.answer, 'output'),
+            ...examplesOf(name, 'answer'),
+          },
         },
       },
       ...problems,
@@ -136,7 +189,7 @@ export function buildOpenApi(server: string, version: string): JsonObject {
     info: {
       title: 'Nimble Latch',
       version,
-      description: 'Second factors and passwordless credentials: enrol, manage, ask.',
+      description: `Second factors and passwordless credentials: enrol, manage, ask.\n\n${integrating()}`,
     },
     servers: [{ url: server }],
     paths,

@@ -1,7 +1,9 @@
-import { PERMISSIONS, ROLES } from '@nimble-latch/core/vocabulary';
+import { FOUND_BY_BEGINNING, idRange, PERMISSIONS, ROLES } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { open, operator, READS, route, self } from '../contract.js';
 import { LIMITS } from '../limits.js';
+import { hint } from '../messages/index.js';
+import type { RouteId } from '../paths.js';
 import { rpId } from './relying-party.js';
 import { endedAccess, id, instant, line, nothing, secretText } from '../schema.js';
 
@@ -21,7 +23,16 @@ const accessToken = z.strictObject({
 
 const linkSecret = secretText(100).describe('What stands behind # in the link');
 
+const callsThatMay = z.array(z.string() as unknown as z.ZodType<RouteId>);
+
 export const accessRoutes = {
+  'people.calls': route('people.calls', {
+    summary: 'Which calls whoever asks may make about this person: what they may not need not be offered',
+    access: operator('person.read', { person: 'id' }),
+    params: z.strictObject({ id }),
+    answer: z.strictObject({ calls: callsThatMay }),
+    trail: READS,
+  }),
   'session.show': route('session.show', {
     summary: 'Who is signed in, with what rights',
     access: self,
@@ -35,6 +46,7 @@ export const accessRoutes = {
       }),
       roles: z.array(z.enum(ROLES)),
       permissions: z.array(z.enum(PERMISSIONS)),
+      calls: callsThatMay.describe('Calls that they may make: about everybody, or about whomever they reach'),
       limited: z.boolean().describe('Every right ends at the groups that the roles are limited to'),
       by: z.enum(['console', 'access-token']),
       csrf: z.string().nullable().describe('For the header `x-nlatch-csrf` of calls that change something'),
@@ -53,6 +65,22 @@ export const accessRoutes = {
     access: self,
     answer: nothing,
     trail: ['session.ended', 'access-token.revoked'],
+  }),
+  'ids.find': route('ids.find', {
+    summary: 'Find out the whole id of something of somebody’s from its beginning',
+    access: operator('person.read', 'within'),
+    query: z.strictObject({
+      of: z.enum(FOUND_BY_BEGINNING).describe('A pass is an authenticator'),
+      begins: z
+        .string()
+        .max(36)
+        .refine((text) => idRange(text) !== undefined, { error: hint('id-beginning') })
+        .describe('At least eight hexadecimal digits, with hyphens as in an id or without'),
+    }),
+    answer: z.strictObject({
+      ids: z.array(id).max(2).describe('One; none where nothing begins so; two where more than one does'),
+    }),
+    trail: READS,
   }),
   'session.setPassword': route('session.setPassword', {
     summary: 'Change the own password; all other sessions end',

@@ -1,14 +1,17 @@
 import {
   COLUMN_MEANINGS,
+  COMMA_RULES,
   IMPORT_KINDS,
   IMPORT_PROBLEMS,
   IMPORT_STATES,
+  OTP_ALGORITHMS,
   OWNER_PARTS,
   ROW_CHANGES,
   ROW_REASONS,
   ROW_VERDICTS,
   SECRET_ENCODINGS,
   TOKEN_FILE_FORMS,
+  TOKEN_PARAMETERS,
 } from '@nimble-latch/core/vocabulary';
 import { isTimeZone, LANGUAGE_PATTERN, OWNER_AS_PATTERN } from '@nimble-latch/core/fields';
 import { z } from 'zod';
@@ -43,6 +46,21 @@ const rules = {
     .max(60)
     .refine(isTimeZone, { error: hint('time-zone') })
     .describe('Of new people, where the file says none'),
+  commas: z
+    .enum(COMMA_RULES)
+    .default('ask')
+    .describe(
+      'Whether a comma in a cell of login names or groups stands between two, or in one; such cells are refused unless said',
+    ),
+  whole: z
+    .strictObject({
+      kind: z.enum(['totp', 'hotp']).nullable(),
+      algorithm: z.enum(OTP_ALGORITHMS).nullable(),
+      digits: z.number().int().min(6).max(8).nullable(),
+      period: z.number().int().min(15).max(120).nullable(),
+    })
+    .default({ kind: null, algorithm: null, digits: null, period: null })
+    .describe('What every token of the file is; a cell that says otherwise is refused. Null is not said'),
   secrets: z.enum(SECRET_ENCODINGS).default('hex').describe('How secrets of tokens are written'),
   owners: z
     .strictObject({
@@ -89,6 +107,20 @@ export const importSummary = z.strictObject({
   version,
 });
 
+/** Tokens that are alike. */
+const makeup = z.strictObject({
+  method: z.enum(['totp', 'hotp']),
+  algorithm: z.enum(OTP_ALGORITHMS),
+  digits: z.number().int(),
+  period: z.number().int().nullable().describe('Seconds; null for counters'),
+  counters: z
+    .strictObject({ least: z.number().int(), most: z.number().int() })
+    .nullable()
+    .describe('The next ones, from the lowest to the highest; null for clocks'),
+  assumed: z.array(z.enum(TOKEN_PARAMETERS)).describe('What of it the file does not say'),
+  tokens: z.number().int(),
+});
+
 const importShown = importSummary.extend({
   encoding: z.string(),
   delimiter: z.enum(DELIMITER_NAMES),
@@ -98,6 +130,15 @@ const importShown = importSummary.extend({
   ),
   rules: z.strictObject(rules),
   newGroups: z.array(z.string()).describe('Groups that are not there yet and would be added'),
+  unused: z.array(z.string()).describe('Columns that are not used: what stands in them is dropped'),
+  comments: z.number().int().describe('Lines that were passed over as comments'),
+  makeup: z.array(makeup).describe('What the new tokens are, the most first; at most 40 kinds of them'),
+  cleared: z.number().int().describe('People of whom something known would be cleared, since its cell is empty'),
+  clearedMost: z
+    .number()
+    .int()
+    .describe('How many that may be unless a call says more: a tenth of the rows, at least 5'),
+  dryRun: z.boolean().describe('It was checked only to be looked at, and is kept for an hour'),
   missingMost: z
     .number()
     .int()
@@ -141,7 +182,7 @@ export const importRoutes = {
         .enum(TOKEN_FILE_FORMS)
         .optional()
         .describe(
-          'Of files of tokens: a table, a key container (RFC 6030), or key URIs one a line; csv unless said. What opens an encrypted one comes in the header nlatch-file-key: `passphrase <base64url>` or `key <hexadecimal>`; a certificate of ours needs none. The certificate of whoever signed it comes as base64url in nlatch-file-signer',
+          'Of files of tokens: a table, a key container (RFC 6030), or key URIs one a line; told from the file unless said. What opens an encrypted one comes in the header nlatch-file-key: `passphrase <base64url>` or `key <hexadecimal>`; a certificate of ours needs none. The certificate of whoever signed it comes as base64url in nlatch-file-signer',
         ),
       fileName: line(LIMITS.fileNameChars).describe('For people to know it by'),
       mapping: id.optional().describe('A saved mapping that says what the columns mean'),
@@ -177,6 +218,7 @@ export const importRoutes = {
       saveAs: line(LIMITS.mappingNameChars)
         .nullable()
         .describe('Name of the mapping to keep this as; null leaves the import without one'),
+      dryRun: z.boolean().default(false).describe('Only to be looked at: it is forgotten after an hour'),
     }),
     answer: importShown,
     errors: ['wrong-state', 'name-taken'],
@@ -198,9 +240,10 @@ export const importRoutes = {
     body: z.strictObject({
       skipBad: z.boolean().default(false).describe('Write the good rows though others are refused'),
       missingMost: z.number().int().min(0).optional().describe('How many may be deactivated at most'),
+      clearMost: z.number().int().min(0).optional().describe('Of how many something may be cleared at most'),
     }),
     answer: importShown,
-    errors: ['wrong-state', 'bad-rows', 'too-many-missing', 'changed-meanwhile', 'if-match-needed'],
+    errors: ['wrong-state', 'bad-rows', 'too-many-missing', 'too-many-cleared', 'changed-meanwhile', 'if-match-needed'],
     etag: 'requires',
     freshProof: true,
     trail: ['import.begun'],

@@ -10,13 +10,16 @@ import {
   SIGN_IN_STATES,
   SIGNALS,
   SIGNED_ACTIONS,
+  SIGNED_FIRST,
   TRAIL_ACTIONS,
+  TRAIL_AREAS,
   type SignalId,
 } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { id, instant, line, page, pageQuery, version } from '../schema.js';
 import { LIMITS } from '../limits.js';
+import { hint } from '../messages/index.js';
 import { FIRST_INVITATION_SETTINGS, invitationSettings } from './invitations.js';
 import { FIRST_PASS_BOUNDS, passBounds } from './passes.js';
 
@@ -53,6 +56,12 @@ export const FIRST_WEIGHTS: Readonly<Record<SignalId, number>> = {
 /** What enrolling and checking codes goes by. */
 export const settings = z.strictObject({
   organisation: line(LIMITS.displayNameChars).describe('Named as issuer in apps and on sign-in pages'),
+  country: z
+    .string()
+    .regex(/^[A-Z]{2}$/, { error: hint('country') })
+    .nullable()
+    .default(null)
+    .describe('ISO 3166-1 code of the country that phone numbers without a prefix belong to; files may say another'),
   totp: z.strictObject({
     algorithm: z.enum(OTP_ALGORITHMS),
     digits: z.literal([6, 8]),
@@ -80,7 +89,7 @@ export const settings = z.strictObject({
       waitMinutes: z.number().int().min(5).max(10_080).describe('Where there is no second administrator'),
       keepHours: z.number().int().min(1).max(168).describe('After which a request has run out'),
     })
-    .default({ actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 }),
+    .default({ actions: [...SIGNED_FIRST], waitMinutes: 60, keepHours: 24 }),
   passes: passBounds.default(FIRST_PASS_BOUNDS),
   recovery: z
     .strictObject({
@@ -97,16 +106,8 @@ const trailFilter = {
   person: id.optional().describe('Concerning this person'),
   actor: id.optional().describe('Done by this person or application'),
   action: z.enum(TRAIL_ACTIONS).optional(),
-  area: z
-    .string()
-    .regex(/^[a-z-]{1,40}$/)
-    .optional()
-    .describe('Actions that begin with this word, such as authenticator'),
-  without: z
-    .string()
-    .regex(/^[a-z-]{1,40}$/)
-    .optional()
-    .describe('Leaves out actions that begin with this word, such as sign-in'),
+  area: z.enum(TRAIL_AREAS).optional().describe('Actions that begin with this word'),
+  without: z.enum(TRAIL_AREAS).optional().describe('Leaves out actions that begin with this word'),
   since: instant.optional(),
   until: instant.optional(),
 };
@@ -117,6 +118,19 @@ export const insightRoutes = {
     access: operator('trail.read'),
     query: z.strictObject({ ...pageQuery, ...trailFilter }),
     answer: page(trailRow),
+    trail: ['trail.read'],
+  }),
+  'trail.show': route('trail.show', {
+    summary: 'One entry of the trail; that it was read is written on it',
+    access: operator('trail.read'),
+    params: z.strictObject({
+      entry: z
+        .string()
+        .regex(/^[0-9a-f]{4,32}\.\d{1,15}$/, { error: hint('trail-entry') })
+        .describe('The end of its writer’s id, as much as tells it from others, a dot, and its number: `9c1a.204`'),
+    }),
+    answer: trailRow,
+    errors: ['entry-ambiguous'],
     trail: ['trail.read'],
   }),
   'trail.export': route('trail.export', {
@@ -148,6 +162,9 @@ export const insightRoutes = {
       countedAt: instant.describe('When people were counted; above 20,000 once a minute'),
       applications: z.number().int(),
       signInsLastDay: signInCounts,
+      lastDaySince: instant.describe(
+        'Since when those of the last day are counted: twenty-four hours, and what is begun of the hour before',
+      ),
       signInDays: z
         .array(z.strictObject({ day: z.iso.date(), signIns: signInCounts }))
         .describe('The last thirty days in UTC, the oldest first'),

@@ -228,10 +228,15 @@ export const invitationRoutes = {
         .describe('Of those invited: who has neither a password nor a pass, and needs one before they can begin'),
       countersigned: z.number().int().describe('Of those invited: who needs the yes of a second administrator'),
       unknown: z.array(z.string()).describe('Login names that are nobody’s'),
-      examples: z
-        .array(z.strictObject({ person: named, outcome: z.enum(INVITING_OUTCOMES) }))
-        .describe('The first of those who would not be invited'),
     }),
+    trail: { none: 'only shows what would be' },
+  }),
+  'invitationRounds.passedOver': route('invitationRounds.passedOver', {
+    summary: 'Everybody who was meant and would not be invited, by name, and why not',
+    access: operator('invitation.send', 'within'),
+    query: z.strictObject(pageQuery),
+    body: z.strictObject(wanted),
+    answer: page(z.strictObject({ ...named.shape, outcome: z.enum(INVITING_OUTCOMES) })),
     trail: { none: 'only shows what would be' },
   }),
   'invitationRounds.begin': route('invitationRounds.begin', {

@@ -126,7 +126,9 @@ export const totpBegun = z.strictObject({
 /** What came of trying an authenticator. */
 export const testOutcome = z
   .enum(['right', 'used', 'far', 'wrong'])
-  .describe('far: a counter that is so far ahead that two codes are needed');
+  .describe(
+    'far: right, but so far from where it was last seen, by its counter or its clock, that two codes are needed: resynchronise it',
+  );
 export const recoveryMade = z.strictObject({
   authenticator,
   codes: z.array(z.string()).describe('In groups, each good once'),
@@ -278,7 +280,7 @@ export const keyringRoutes = {
     answer: endingAuthenticator,
     errors: ['wrong-state', 'signature-needed'],
     freshProof: true,
-    trail: ['authenticator.revoked'],
+    trail: ['authenticator.revoked', 'carrier.removed'],
   }),
   'authenticators.resync': route('authenticators.resync', {
     summary: 'Find a device whose clock or counter has gone astray, by two consecutive codes',

@@ -9,7 +9,8 @@ import { METHOD_PURPOSES, METHODS, WHY_NOT_OFFERED } from '@nimble-latch/core/vo
 import { z } from 'zod';
 import { operator, READS, route } from '../contract.js';
 import { LIMITS } from '../limits.js';
-import { id, line, version, sixteenBytes } from '../schema.js';
+import { id, line, page, pageQuery, version, sixteenBytes } from '../schema.js';
+import { AFFECTED, affectedPerson } from './rulebook.js';
 
 const common = {
   enrol: z.boolean().describe('Whether more of it may be enrolled'),
@@ -100,6 +101,10 @@ const lockOuts = z.strictObject({
   named: z.array(z.strictObject({ id, displayName: z.string(), applications: z.array(z.string()) })),
   examined: z.number().int(),
   of: z.number().int(),
+  loosened: z.strictObject({
+    people: z.number().int().describe('Who would need less somewhere than today'),
+    named: z.array(affectedPerson.omit({ lockedOut: true })).describe('The first of them'),
+  }),
 });
 
 export const methodRoutes = {
@@ -115,6 +120,14 @@ export const methodRoutes = {
     access: operator('setting.write'),
     body: z.strictObject({ rows: methodRows }),
     answer: lockOuts,
+    trail: { none: 'looks only; nothing is changed' },
+  }),
+  'methods.reviewPeople': route('methods.reviewPeople', {
+    summary: 'Everybody whom other method settings would lock out, or who would need less than today, by name',
+    access: operator('setting.write'),
+    query: z.strictObject({ ...pageQuery, only: z.enum(AFFECTED).optional() }),
+    body: z.strictObject({ rows: methodRows }),
+    answer: page(affectedPerson),
     trail: { none: 'looks only; nothing is changed' },
   }),
   'methods.edit': route('methods.edit', {

@@ -196,7 +196,8 @@ export const ownRoutes = {
       'method-not-offered',
       'token-days',
       'code-wrong',
-      'clock-off',
+      'token-clock-off',
+      'token-ahead',
       'codes-not-consecutive',
       'throttled',
     ],
@@ -351,7 +352,7 @@ export const ownRoutes = {
       left: z.number().int().describe('Authenticators that are still in use, the password among them'),
     }),
     errors: ['request-gone', 'proof-old', 'proof-weak', 'not-by-oneself', 'wrong-state', 'last-way'],
-    trail: ['authenticator.revoked'],
+    trail: ['authenticator.revoked', 'carrier.removed'],
   }),
   'own.browsers': route('own.browsers', {
     summary: 'Where one is signed in by our pages, and which browsers need not prove again for some days',

@@ -43,12 +43,12 @@ const signature = z.strictObject({
 });
 
 /** What whoever signs looks at beside the sentence: all of what they agree to. */
+const signedPerson = z.strictObject({ id, displayName: z.string(), applications: z.array(z.string()) });
 const signedMatter = z.strictObject({
   message: z.string().nullable().describe('What whoever asked says of it'),
-  names: z
-    .array(z.strictObject({ id, displayName: z.string(), applications: z.array(z.string()) }))
-    .describe('Whom it concerns, with where they would no longer get in; the first of them, where there are very many'),
-  unnamed: z.int().min(0).describe('How many more it concerns than are named'),
+  names: z.array(signedPerson).describe('Whom it concerns, with where they would no longer get in: the first of them'),
+  listed: z.int().min(0).describe('How many of them `GET /countersignatures/{id}/people` lists'),
+  unnamed: z.int().min(0).describe('How many more it concerns than are listed by name'),
   difference,
 });
 
@@ -124,6 +124,14 @@ export const roleRoutes = {
     access: self,
     params: byId,
     answer: z.strictObject({ ...signature.shape, matter: signedMatter }),
+    trail: READS,
+  }),
+  'signatures.people': route('signatures.people', {
+    summary: 'Everybody whom a countersignature concerns, by name',
+    access: self,
+    params: byId,
+    query: z.strictObject(pageQuery),
+    answer: page(signedPerson),
     trail: READS,
   }),
   'signatures.give': route('signatures.give', {

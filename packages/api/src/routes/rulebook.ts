@@ -62,6 +62,12 @@ const outcome = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('whoever-has-one'), ways: z.array(wayShown) }),
 ]);
 
+const exception = z.strictObject({
+  person: z.string().optional(),
+  group: z.string().optional(),
+  reason: z.string(),
+  until: day,
+});
 const rule = z.strictObject({
   name: z.string(),
   state: z.discriminatedUnion('kind', [
@@ -71,7 +77,9 @@ const rule = z.strictObject({
   ]),
   conditions,
   except: z.array(
-    z.strictObject({ person: z.string().optional(), group: z.string().optional(), reason: z.string(), until: day }),
+    exception.extend({
+      instead: outcome.optional().describe('What holds for them; left out: what the rules below ask'),
+    }),
   ),
   then: outcome,
   rememberDays: z.number().int(),
@@ -88,7 +96,10 @@ const outcomeTyped = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('phishing-resistant') }),
   z.strictObject({ kind: z.literal('whoever-has-one'), ways: z.array(z.string().max(200)).min(1) }),
 ]);
-const ruleTyped = rule.extend({ then: outcomeTyped });
+const ruleTyped = rule.extend({
+  except: z.array(exception.extend({ instead: outcomeTyped.optional() })),
+  then: outcomeTyped,
+});
 const place = z.number().int().min(0).describe('Of a rule, from 0');
 const edit = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('put'), at: place, rule: ruleTyped }),
@@ -139,6 +150,42 @@ const draft = z.strictObject({
   version,
 });
 
+const least = z.strictObject({
+  way: z.string().describe('As the rulebook writes it: `password + totp`'),
+  grace: z.boolean().describe('Only in days of grace'),
+  rememberedDays: z.number().int().describe('Days for which a browser may be remembered'),
+});
+/** Where somebody would need less than today. */
+const eased = z.strictObject({
+  application: z.string(),
+  networks: z
+    .array(z.string().nullable())
+    .describe('From where: names of networks, null for anywhere else; empty for from wherever they come'),
+  before: least.nullable().describe('The least that lets them in today; null where nothing does'),
+  after: least,
+});
+export const affectedPerson = z.strictObject({
+  id,
+  displayName: z.string(),
+  lockedOut: z.array(z.string()).describe('Applications where they get in today and no longer would'),
+  eased: z.array(eased),
+});
+export type AffectedPerson = z.output<typeof affectedPerson>;
+/** One difference by what it means; places count rules from 0. */
+const change = z.strictObject({
+  what: z.enum(['added', 'removed', 'changed', 'renamed', 'moved', 'otherwise']),
+  before: rule.nullable().describe('The rule as it was'),
+  after: rule.nullable().describe('The rule as it would be'),
+  otherwise: z
+    .strictObject({ before: outcome, after: outcome })
+    .nullable()
+    .describe('Of what holds where no rule applies'),
+  from: z.number().int().nullable(),
+  to: z.number().int().nullable(),
+});
+export type ShownChange = z.output<typeof change>;
+export const AFFECTED = ['locked-out', 'eased'] as const;
+
 const authenticator = z.strictObject({ id, method: z.enum(METHODS), label: z.string() });
 const explanation = z.strictObject({
   person: z.strictObject({ id, displayName: z.string().nullable() }),
@@ -171,6 +218,7 @@ const explanation = z.strictObject({
   meets: z.strictObject({
     state: z.enum(['let-in', 'refused', 'enrol-first']),
     asks: z.array(z.enum(PROMPT_KINDS)),
+    way: z.string().nullable().describe('What gets them in: `password + totp`; null where they do not get in'),
     reason: z.enum(OPERATOR_REASONS).nullable(),
   }),
 });
@@ -270,7 +318,8 @@ export const rulebookRoutes = {
     access: operator('rulebook.write'),
     answer: z.strictObject({
       ...checked,
-      difference: difference.describe('Against the version in force: changed lines with those around them'),
+      changes: z.array(change).describe('Against the version in force, rule by rule, by what each means'),
+      difference: difference.describe('The same as text: changed lines with those around them'),
       lockedOut: z.strictObject({
         people: z.number().int(),
         named: z
@@ -279,9 +328,21 @@ export const rulebookRoutes = {
         examined: z.number().int().describe('Active people who were looked at'),
         of: z.number().int().describe('Active people'),
       }),
+      loosened: z.strictObject({
+        people: z.number().int().describe('Of those examined, who would need less somewhere than today'),
+        named: z.array(affectedPerson.omit({ lockedOut: true })).describe('The first of them'),
+      }),
       version: number.describe('The number that it would get'),
     }),
     errors: ['draft-missing'],
+    trail: READS,
+  }),
+  'rulebookDraft.people': route('rulebookDraft.people', {
+    summary: 'Everybody whom the draft would lock out somewhere, or who would need less than today, by name',
+    access: operator('rulebook.write'),
+    query: z.strictObject({ ...pageQuery, only: z.enum(AFFECTED).optional() }),
+    answer: page(affectedPerson),
+    errors: ['draft-missing', 'draft-unsound'],
     trail: READS,
   }),
   'rulebook.publish': route('rulebook.publish', {
@@ -294,6 +355,12 @@ export const rulebookRoutes = {
         .int()
         .min(0)
         .describe('How many people the review said it locks out; with another number nothing is done'),
+      loosened: z
+        .number()
+        .int()
+        .min(0)
+        .optional()
+        .describe('How many people the review said need less; where it is said and another, nothing is done'),
     }),
     answer: versionShown,
     status: 201,

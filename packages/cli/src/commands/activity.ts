@@ -30,29 +30,35 @@ export function storyLines(story: Pick<Answer<'activity.show'>, 'at' | 'steps'>)
 
 /** Everything that is known of one sign-in. */
 const storyText = (session: Session, story: Answer<'activity.show'>): string =>
-  facts([
-    [h.when, `${exact(story.at)} (${relative(story.at, session.now())})`],
-    [h.who, who(story)],
-    [h.at, story.application.name ?? words.facts.erased],
-    [h.from, [story.sourceAddress, ...story.networks, story.browser].filter(Boolean).join(', ') || words.facts.none],
-    ['CLAIMS', story.claims.join(', ') || words.facts.none],
-    ...(story.ignoredClaims.length > 0 ? [['IGNORED', story.ignoredClaims.join(', ')] as const] : []),
+  facts(
     [
-      h.rule,
-      say(activityWords.facts.decidedBy, { rule: story.rule ?? activityWords.facts.otherwise, version: story.version }),
+      [h.when, `${exact(story.at)} (${relative(story.at, session.now())})`],
+      [h.who, who(story)],
+      [h.at, story.application.name ?? words.facts.erased],
+      [h.from, [story.sourceAddress, ...story.networks, story.browser].filter(Boolean).join(', ') || words.facts.none],
+      ['CLAIMS', story.claims.join(', ') || words.facts.none],
+      ...(story.ignoredClaims.length > 0 ? [['IGNORED', story.ignoredClaims.join(', ')] as const] : []),
+      [
+        h.rule,
+        say(activityWords.facts.decidedBy, {
+          rule: story.rule ?? activityWords.facts.otherwise,
+          version: story.version,
+        }),
+      ],
+      ...(story.risk === null ? [] : [[h.risk, story.risk.toFixed(2)] as const]),
+      ...(story.signals.length === 0
+        ? []
+        : [
+            [
+              h.noticed,
+              story.signals.map(({ signal, facts: by }) => say(shared.signals[signal], by)).join('; '),
+            ] as const,
+          ]),
+      ...(story.judged ? [[h.judged, shared.verdicts[story.judged]] as const] : []),
+      [h.outcome, shared.signInStates[story.state] + (story.reason ? `: ${shared.reasons[story.reason]}` : '')],
     ],
-    ...(story.risk === null ? [] : [[h.risk, story.risk.toFixed(2)] as const]),
-    ...(story.signals.length === 0
-      ? []
-      : [
-          [
-            h.noticed,
-            story.signals.map(({ signal, facts: by }) => say(shared.signals[signal], by)).join('; '),
-          ] as const,
-        ]),
-    ...(story.judged ? [[h.judged, shared.verdicts[story.judged]] as const] : []),
-    [h.outcome, shared.signInStates[story.state] + (story.reason ? `: ${shared.reasons[story.reason]}` : '')],
-  ]) + `\n${storyLines(story)}\n`;
+    session,
+  ) + `\n${storyLines(story)}\n`;
 
 interface Filter {
   person?: string;
@@ -104,6 +110,7 @@ export const activity: Noun = (command, context) => {
         wraps: true,
       },
       { heading: h.from, cell: (row) => row.sourceAddress ?? words.facts.none },
+      { heading: h.id, cell: (row) => row.id, id: true },
     ],
   });
   showVerb(at, {

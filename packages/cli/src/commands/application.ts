@@ -3,6 +3,7 @@ import { InvalidArgumentError, Option } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { facts, table } from '../render/table.js';
+import { wholeOf } from '../beginnings.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { applicationWords } from '../words/application.js';
@@ -14,14 +15,13 @@ type Connection = Application['connections'][number];
 const h = words.headings;
 
 /** The only connection, or the one that is named. */
-function pickConnection(application: Application, id: string | undefined): Connection {
+function pickConnection({ connections, ...application }: Application, named: string | undefined): Connection {
+  const id = named === undefined ? undefined : wholeOf(connections, named);
   const found =
-    id === undefined && application.connections.length === 1
-      ? application.connections[0]
-      : application.connections.find((one) => one.id === id);
+    id === undefined && connections.length === 1 ? connections[0] : connections.find((one) => one.id === id);
   if (found) return found;
   throw new Failure(
-    say(applicationWords.errors.connectionMany, { name: application.name, count: application.connections.length }),
+    say(applicationWords.errors.connectionMany, { name: application.name, count: connections.length }),
     {
       where: '--connection',
       try: say(applicationWords.errors.connectionManyTry, { name: `"${application.name}"` }),
@@ -44,22 +44,30 @@ function listOf<T extends string>(allowed: readonly T[]) {
 
 function describe(session: Session, application: Application): string {
   const parts = [
-    facts([
-      [h.name, application.name],
-      [h.id, application.id],
-      [h.description, application.description || words.facts.none],
-      ...(application.origins.length === 0
-        ? []
-        : ([[words.keys.domain.headings.origin, application.origins.map(({ origin }) => origin).join(', ')]] as const)),
-    ]),
+    facts(
+      [
+        [h.name, application.name],
+        [h.id, application.id],
+        [h.description, application.description || words.facts.none],
+        ...(application.origins.length === 0
+          ? []
+          : ([
+              [words.keys.domain.headings.origin, application.origins.map(({ origin }) => origin).join(', ')],
+            ] as const)),
+      ],
+      session,
+    ),
   ];
   for (const one of application.connections) {
     parts.push(
-      facts([
-        [one.kind.toUpperCase(), `${one.label}  ${one.id}`],
-        ...(one.oidc ? oidcFacts(one.oidc) : ([['SCOPES', one.scopes.join(', ') || words.facts.none]] as const)),
-        ['CLAIMS', one.claims.join(', ') || words.facts.none],
-      ]),
+      facts(
+        [
+          [one.kind.toUpperCase(), `${one.label}  ${one.id}`],
+          ...(one.oidc ? oidcFacts(one.oidc) : ([['SCOPES', one.scopes.join(', ') || words.facts.none]] as const)),
+          ['CLAIMS', one.claims.join(', ') || words.facts.none],
+        ],
+        session,
+      ),
       table(
         one.keys,
         [
@@ -67,7 +75,7 @@ function describe(session: Session, application: Application): string {
           { heading: h.since, cell: (k) => relative(k.createdAt, session.now()) },
           { heading: h.until, cell: (k) => (k.expiresAt ? relative(k.expiresAt, session.now()) : words.facts.none) },
           { heading: h.used, cell: (k) => relative(k.lastUsedAt, session.now()) },
-          { heading: h.id, cell: (k) => k.id },
+          { heading: h.id, cell: (k) => k.id, id: true },
         ],
         session,
       ),
@@ -286,8 +294,11 @@ export const application: Noun = (command, context) => {
     help: help['revoke-key'],
     options: (one) => one.option('--connection <id>'),
     find: async (session, named, keyId = '') => ({ application: await findApplication(session, named), keyId }),
-    change: async ({ client }, { application: found, keyId }, { connection }: { connection?: string }) =>
-      await client.call('connectionKeys.revoke', { params: { id: pickConnection(found, connection).id, keyId } }),
+    change: async ({ client }, { application: found, keyId: said }, { connection }: { connection?: string }) => {
+      const { id, keys } = pickConnection(found, connection);
+      const keyId = wholeOf(keys, said);
+      return await client.call('connectionKeys.revoke', { params: { id, keyId } });
+    },
     said: () => applicationWords.done.keyRevoked,
   });
 };

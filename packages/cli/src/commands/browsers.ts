@@ -27,7 +27,7 @@ function browsersTable(session: Session, { sessions, browsers }: Answer<'browser
       { heading: h.what, cell: (row) => row.what, flexible: true },
       { heading: h.since, cell: (row) => relative(row.since, session.now()) },
       { heading: h.until, cell: (row) => relative(row.until, session.now()) },
-      { heading: h.id, cell: (row) => row.id },
+      { heading: h.id, cell: (row) => row.id, id: true },
     ],
     session,
   );

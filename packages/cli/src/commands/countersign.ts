@@ -27,7 +27,11 @@ function next(one: Listed): string {
 }
 
 /** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
-function matter(session: Session, { message, names, unnamed, difference }: Signature['matter']): string {
+function matter(
+  session: Session,
+  id: string,
+  { message, names, listed, unnamed, difference }: Signature['matter'],
+): string {
   const named = table(
     names,
     [
@@ -39,23 +43,29 @@ function matter(session: Session, { message, names, unnamed, difference }: Signa
   return [
     ...(message === null ? [] : [`\n${say(countersignWords.facts.saysOfIt, { message })}\n`]),
     ...(names.length === 0 ? [] : [`\n${named}`]),
-    ...(unnamed === 0 ? [] : [`${say(f.andMore, { count: unnamed })}\n`]),
+    ...(listed > names.length
+      ? [`${say(f.andMore, { count: listed - names.length })} ${say(countersignWords.facts.allOfThem, { id })}\n`]
+      : []),
+    ...(unnamed === 0 ? [] : [`${say(countersignWords.facts.notListed, { count: unnamed })}\n`]),
     ...(difference.length === 0 ? [] : [`\n${differenceText(session, difference)}`]),
   ].join('');
 }
 
 function details(session: Session, one: Signature): string {
-  return `${facts([
-    [h.id, one.id],
-    [h.what, sayConsequence(shared, one.consequence)],
-    [h.concerning, nameOf(one.person)],
-    [h.by, `${nameOf(one.askedBy)}, ${relative(one.askedAt, session.now())}`],
-    [h.state, shared.signatureStates[one.state]],
-    [h.until, `${exact(one.expiresAt)} (${relative(one.expiresAt, session.now())})`],
-    [h.decided, one.decidedBy ? `${nameOf(one.decidedBy)}, ${relative(one.decidedAt, session.now())}` : f.none],
-    [h.why, one.reason ?? f.none],
-    [h.next, next(one)],
-  ])}${matter(session, one.matter)}`;
+  return `${facts(
+    [
+      [h.id, one.id],
+      [h.what, sayConsequence(shared, one.consequence)],
+      [h.concerning, nameOf(one.person)],
+      [h.by, `${nameOf(one.askedBy)}, ${relative(one.askedAt, session.now())}`],
+      [h.state, shared.signatureStates[one.state]],
+      [h.until, `${exact(one.expiresAt)} (${relative(one.expiresAt, session.now())})`],
+      [h.decided, one.decidedBy ? `${nameOf(one.decidedBy)}, ${relative(one.decidedAt, session.now())}` : f.none],
+      [h.why, one.reason ?? f.none],
+      [h.next, next(one)],
+    ],
+    session,
+  )}${matter(session, one.id, one.matter)}`;
 }
 
 const signatureOf = async ({ client }: Session, id = ''): Promise<Signature> =>
@@ -68,15 +78,26 @@ export const countersign: Noun = (command, context) => {
     line: 'list',
     help: help.list,
     limit: 50,
-    options: (one) => one.option('--all', countersignWords.options.allSignatures),
-    rows: async ({ client }, { all, limit, cursor }: Paged & { all?: boolean }) =>
-      await client.call('signatures.list', { query: { waiting: all ? undefined : 'true', limit, cursor } }),
+    options: (one) => one.option('--ended', countersignWords.options.allSignatures),
+    rows: async ({ client }, { ended, limit, cursor }: Paged & { ended?: boolean }) =>
+      await client.call('signatures.list', { query: { waiting: ended ? undefined : 'true', limit, cursor } }),
     columns: () => [
-      { heading: h.id, cell: (one) => one.id },
+      { heading: h.id, cell: (one) => one.id, id: true },
       { heading: h.what, cell: (one) => sayConsequence(shared, one.consequence), wraps: true, flexible: true },
       { heading: h.by, cell: (one) => nameOf(one.askedBy), flexible: true },
       { heading: h.state, cell: (one) => shared.signatureStates[one.state] },
       { heading: h.next, cell: (one) => (one.maySign ? countersignWords.facts.toSign : f.none) },
+    ],
+  });
+  listVerb(at, {
+    line: 'people <id>',
+    help: help.people,
+    limit: 50,
+    rows: async ({ client }, query: Paged, id = '') =>
+      await client.call('signatures.people', { params: { id }, query }),
+    columns: () => [
+      { heading: h.name, cell: (one) => one.displayName },
+      { heading: h.nowhereElse, cell: (one) => one.applications.join(', ') || f.none, wraps: true },
     ],
   });
   showVerb(at, { line: 'show <id>', help: help.show, find: signatureOf, text: details });
@@ -85,7 +106,7 @@ export const countersign: Noun = (command, context) => {
     { line: 'give <id>', help: help.give, options: (one) => one.option('-y, --yes', words.options.yes) },
     async (session, [id = ''], { yes }) => {
       const one = await signatureOf(session, id);
-      const agreed = `${sayConsequence(shared, one.consequence)}\n${matter(session, one.matter)}`;
+      const agreed = `${sayConsequence(shared, one.consequence)}\n${matter(session, one.id, one.matter)}`;
       if (!(await confirm(session, agreed, yes))) return;
       const given = await session.client.call('signatures.give', { params: { id } });
       done(session, given, say(countersignWords.done.signed, { asker: nameOf(given.askedBy) }));

@@ -51,7 +51,7 @@ export const dispute: Noun = (command, context) => {
               }),
         wraps: true,
       },
-      { heading: h.id, cell: (row) => row.id },
+      { heading: h.id, cell: (row) => row.id, id: true },
     ],
   });
   changeVerb(at, {

@@ -4,7 +4,8 @@ import { Failure } from '../failure.js';
 import { exact } from '../render/time.js';
 import { words } from '../words/index.js';
 import { explainWords } from '../words/explain.js';
-import { findApplication, findPerson, isId, moment, show, withSession, type Noun } from './support.js';
+import { isId } from '../beginnings.js';
+import { findApplication, findPerson, moment, show, withSession, type Noun } from './support.js';
 
 const shared = catalogue('en');
 type Explanation = Answer<'people.explain'>;

@@ -40,15 +40,18 @@ export const group: Noun = (command, context) => {
     text: (session, { rows, next, ...found }) => {
       const parts = found.parts.map(({ name, people }) => say(groupWords.facts.brings, { name, people }));
       return [
-        facts([
-          [h.name, found.name],
-          [h.id, found.id],
-          [h.description, found.description || words.facts.none],
-          [h.members, String(found.members)],
-          [h.withParts, String(found.people)],
-          [h.parts, parts.join(', ') || words.facts.none],
-          [h.partOf, found.partOf.map((whole) => whole.name).join(', ') || words.facts.none],
-        ]),
+        facts(
+          [
+            [h.name, found.name],
+            [h.id, found.id],
+            [h.description, found.description || words.facts.none],
+            [h.members, String(found.members)],
+            [h.withParts, String(found.people)],
+            [h.parts, parts.join(', ') || words.facts.none],
+            [h.partOf, found.partOf.map((whole) => whole.name).join(', ') || words.facts.none],
+          ],
+          session,
+        ),
         peopleTable(session, rows) + moreRows(session, { rows, next }),
       ].join('\n');
     },

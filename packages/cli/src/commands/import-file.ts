@@ -1,7 +1,7 @@
 import { createReadStream, readFileSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { Readable } from 'node:stream';
-import { say } from '@nimble-latch/api';
+import { keyHeader, passphraseHeader, say } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { words } from '../words/index.js';
@@ -16,14 +16,12 @@ export async function bytesOf(file: string): Promise<ReadableStream<Uint8Array>>
   return Readable.toWeb(createReadStream(file)) as ReadableStream<Uint8Array>;
 }
 
-/** What a file of tokens is, by its name. */
-export const formOf = (file: string) =>
-  /\.(xml|pskc|pskcxml)$/i.test(file) ? 'pskc' : /\.(uri|uris|txt)$/i.test(file) ? 'key-uris' : 'csv';
-
 /** What opens a file: asked for, so that it stands on no command line. */
 export async function fileKey(session: Session, openBy: 'passphrase' | 'key'): Promise<string> {
   const typed = await session.ask(importWords.asks[openBy === 'key' ? 'fileKey' : 'filePassphrase'], { hidden: true });
-  return openBy === 'key' ? `key ${typed.trim()}` : `passphrase ${Buffer.from(typed).toString('base64url')}`;
+  const header = openBy === 'key' ? keyHeader(typed) : passphraseHeader(typed);
+  if (header !== undefined) return header;
+  throw new Failure(importWords.errors.fileKey, { where: '--open-by key', try: importWords.errors.fileKeyTry });
 }
 
 /** The sender's certificate, as it travels. */

@@ -21,7 +21,7 @@ export const pastImports: Noun = (command, context) => {
     limit: 20,
     rows: async ({ client }, query: Paged) => await client.call('imports.list', { query }),
     columns: ({ now }) => [
-      { heading: h.id, cell: (row) => row.id },
+      { heading: h.id, cell: (row) => row.id, id: true },
       { heading: h.file, cell: (row) => row.fileName, flexible: true },
       { heading: h.rows, cell: (row) => String(row.rows) },
       { heading: h.state, cell: (row) => shared.importStates[row.state] },

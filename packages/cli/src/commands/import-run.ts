@@ -1,6 +1,6 @@
 import { setTimeout as delay } from 'node:timers/promises';
-import type { DELIMITER_NAMES, OWNER_PARTS, SECRET_ENCODINGS } from '@nimble-latch/api';
-import { catalogue, EXIT, ROW_VERDICTS, say, type Answer } from '@nimble-latch/api';
+import type { CommaRule, DELIMITER_NAMES, OTP_ALGORITHMS, OWNER_PARTS, SECRET_ENCODINGS } from '@nimble-latch/api';
+import { catalogue, EXIT, ROW_VERDICTS, say, sayFindings, type Answer, type RowVerdict } from '@nimble-latch/api';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { facts, table, type Column } from '../render/table.js';
@@ -16,18 +16,28 @@ export type Import = Answer<'imports.show'>;
 type Row = Answer<'imports.rows'>['rows'][number];
 type Mapping = Answer<'importMappings.list'>['rows'][number];
 
+/** How the characters of a file can be written. */
+export const TEXT_ENCODINGS = ['utf-8', 'utf-16le', 'utf-16be', 'windows-1252'] as const;
+export type TextEncodingName = (typeof TEXT_ENCODINGS)[number];
+
 export interface ImportOptions {
   mapping?: string;
   column?: string[];
   saveAs?: string;
   missing?: 'keep' | 'deactivate';
   missingMost?: number;
+  clearMost?: number;
+  commas?: CommaRule;
+  kind?: 'totp' | 'hotp';
+  digits?: number;
+  period?: number;
+  algorithm?: (typeof OTP_ALGORITHMS)[number];
   country?: string;
   clearEmpty?: boolean;
   language?: string;
   timeZone?: string;
   delimiter?: (typeof DELIMITER_NAMES)[number];
-  encoding?: 'utf-8' | 'utf-16le' | 'utf-16be' | 'windows-1252';
+  encoding?: TextEncodingName | (typeof SECRET_ENCODINGS)[number];
   header?: 'yes' | 'no';
   skipBad?: boolean;
   form?: 'csv' | 'pskc' | 'key-uris';
@@ -72,9 +82,10 @@ export async function stepEnded(session: Session, id: string, sentence: string):
   }
 }
 
-export const columnsTable = (session: Session, one: Import): string =>
+/** What each column is taken for. */
+export const columnsTable = (session: Session, columns: Import['columns']): string =>
   table(
-    one.columns,
+    columns,
     [
       { heading: h.column, cell: (column) => column.name, flexible: true },
       { heading: h.meaning, cell: (column) => shared.columnMeanings[column.meaning], flexible: true },
@@ -111,10 +122,17 @@ const rowsTable = (session: Session, rows: readonly Row[]): string => table(rows
 /** Rows of a verdict that are shown without being asked for. */
 const SHOWN = 5;
 
-export async function preview(session: Session, one: Import): Promise<string> {
-  const parts = [facts(tally(one.counts!))];
+/** What the file is as a whole, and what of it is dropped: shown before anything is written, and after. */
+const findingsText = (one: Import): string =>
+  sayFindings(shared, one)
+    .map((line) => `${line}\n`)
+    .join('');
+
+/** @param verdicts whose first rows are shown */
+export async function preview(session: Session, one: Import, verdicts: readonly RowVerdict[]): Promise<string> {
+  const parts = [facts(tally(one.counts!), session), findingsText(one)].filter(Boolean);
   if (one.newGroups.length > 0) parts.push(`${say(importWords.newGroups, { names: one.newGroups.join(', ') })}\n`);
-  for (const verdict of ['refused', 'missing', 'returning', 'changed'] as const) {
+  for (const verdict of verdicts) {
     const count = one.counts![verdict];
     if (count === 0) continue;
     const page = await session.client.call('imports.rows', {
@@ -130,20 +148,22 @@ export async function preview(session: Session, one: Import): Promise<string> {
 /** What will be written, in one sentence. */
 export function consequence(one: Import): string {
   const { new: added, changed, returning, missing, refused } = one.counts!;
-  const parts = [
-    say(
-      {
-        people: importWords.willPeople,
-        groups: importWords.willGroups,
-        tokens: importWords.willTokens,
-        keys: importWords.willKeys,
-      }[one.kind],
-      {
-        added,
-        changed: changed + returning,
-      },
-    ),
-  ];
+  const parts =
+    one.kind === 'tokens'
+      ? [
+          ...(added > 0 ? [say(importWords.willAddTokens, { added })] : []),
+          ...(changed > 0 ? [say(importWords.willChangeTokens, { changed })] : []),
+        ]
+      : [
+          say(
+            { people: importWords.willPeople, groups: importWords.willGroups, keys: importWords.willKeys }[one.kind],
+            {
+              added,
+              changed: changed + returning,
+            },
+          ),
+        ];
+  if (one.kind === 'tokens' && returning > 0) parts.push(say(importWords.willReturn, { returning }));
   if (one.rules.missing === 'deactivate' && missing > 0)
     parts.push(refused > 0 ? say(importWords.keepsMissing, { missing }) : say(importWords.willDeactivate, { missing }));
   else if (missing > 0) parts.push(say(importWords.leavesMissing, { missing }));
@@ -151,15 +171,25 @@ export function consequence(one: Import): string {
   return parts.join(' ');
 }
 
+/** What the same call without --dry-run would do: with refused rows nothing, unless they are to be left out. */
+export function wouldDo(one: Import, options: ImportOptions): string {
+  const { refused } = one.counts!;
+  if (refused === 0 || options.skipBad) return writes(one) ? consequence(one) : importWords.nothingToDo;
+  return `${say(importWords.wouldRefuse, { refused })} ${writes(one) ? consequence(one) : importWords.nothingToDo}`;
+}
+
+const writes = ({ counts, rules }: Import): boolean =>
+  counts!.new + counts!.changed + counts!.returning > 0 || (rules.missing === 'deactivate' && counts!.missing > 0);
+
 export async function applyImport(session: Session, one: Import, options: ImportOptions): Promise<void> {
-  const { refused, new: added, changed, returning, missing } = one.counts!;
+  const { refused } = one.counts!;
   if (refused > 0 && !options.skipBad)
     throw new Failure(say(shared.errors['bad-rows'].title, { refused }), {
       where: say(importWords.seeRows, { id: one.id }),
       try: importWords.errors.badRowsTry,
       exit: EXIT.conflict,
     });
-  if (added + changed + returning === 0 && (one.rules.missing === 'keep' || missing === 0)) {
+  if (!writes(one)) {
     done(session, one, importWords.nothingToDo);
     return;
   }
@@ -172,6 +202,7 @@ export async function applyImport(session: Session, one: Import, options: Import
     body: {
       skipBad: options.skipBad ?? false,
       ...(options.missingMost === undefined ? {} : { missingMost: options.missingMost }),
+      ...(options.clearMost === undefined ? {} : { clearMost: options.clearMost }),
     },
     ifMatch: one.version,
   });
@@ -181,30 +212,34 @@ export async function applyImport(session: Session, one: Import, options: Import
       try: `nlatch import resume ${one.id}`,
       exit: EXIT.conflict,
     });
-  show(session, ended, () => outcomeText(ended));
+  show(session, ended, () => outcomeText(session, ended));
 }
 
-function outcomeText(one: Import): string {
+function outcomeText(session: Session, one: Import): string {
   const { overtaken, ...rest } = one.outcome!;
-  const text = `${importWords.written}\n${facts(tally(rest))}`;
+  const text = `${importWords.written}\n${facts(tally(rest), session)}`;
   const passed = overtaken > 0 ? `${say(importWords.passedOver, { overtaken })}\n` : '';
   const left = overtaken + rest.refused > 0 ? `${say(importWords.reportAt, { id: one.id })}\n` : '';
-  return text + passed + left;
+  return text + passed + findingsText(one) + left;
 }
 
 export function describe(session: Session, one: Import): string {
   const parts = [
-    facts([
-      [h.id, one.id],
-      [h.file, one.fileName],
-      [h.state, shared.importStates[one.state]],
-      [h.rows, String(one.rows)],
-      [h.mapping, one.mapping?.name ?? words.facts.none],
-    ]),
-    columnsTable(session, one),
+    facts(
+      [
+        [h.id, one.id],
+        [h.file, one.fileName],
+        [h.state, shared.importStates[one.state]],
+        [h.rows, String(one.rows)],
+        [h.mapping, one.mapping?.name ?? words.facts.none],
+      ],
+      session,
+    ),
+    columnsTable(session, one.columns),
   ];
   if (one.problem) parts.push(`${shared.importProblems[one.problem]}\n`);
-  if (one.outcome) parts.push(outcomeText(one));
-  else if (one.counts) parts.push(facts(tally(one.counts)));
+  if (one.outcome) parts.push(outcomeText(session, one));
+  else if (one.counts) parts.push(facts(tally(one.counts), session), findingsText(one));
+  if (one.dryRun) parts.push(`${importWords.forLooking}\n`);
   return parts.join('\n');
 }

@@ -23,7 +23,7 @@ export function sendings(at: Parameters<typeof verb>[0]): void {
     limit: 20,
     rows: async ({ client }, query: Paged) => await client.call('invitationRounds.list', { query }),
     columns: ({ now }) => [
-      { heading: words.headings.id, cell: (row: Round) => row.id },
+      { heading: words.headings.id, cell: (row: Round) => row.id, id: true },
       { heading: h.methods, cell: (row) => row.methods.join(', '), wraps: true },
       { heading: h.invited, cell: (row) => `${row.outcomes.invited ?? 0}/${row.people}`, align: 'right' },
       {

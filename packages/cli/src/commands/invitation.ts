@@ -1,5 +1,6 @@
 import {
   catalogue,
+  EXIT,
   INVITATION_STATES,
   INVITING_OUTCOMES,
   LANGUAGES,
@@ -18,6 +19,7 @@ import { table } from '../render/table.js';
 import { relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { invitationWords as w } from '../words/invitation.js';
+import { wholeId, wholeOf } from '../beginnings.js';
 import { sendings } from './invitation-sendings.js';
 import { filterOf, filterOptions, type FilterOptions } from './people-filter.js';
 import {
@@ -33,7 +35,8 @@ import {
   wholeNumber,
   type Noun,
 } from './support.js';
-import { changeVerb, listVerb, verb, type Paged } from './verbs.js';
+import { FIRST_NAMES } from './rulebook-review.js';
+import { AT_A_TIME, changeVerb, everyPage, listVerb, verb, type Paged } from './verbs.js';
 
 type Invitation = Answer<'invitations.list'>['rows'][number];
 type Preview = Answer<'invitationRounds.preview'>;
@@ -52,6 +55,7 @@ interface SendOptions extends FilterOptions {
   days?: number;
   all?: boolean;
   dryRun?: boolean;
+  names?: boolean;
   yes?: boolean;
 }
 
@@ -106,13 +110,35 @@ function sayPreview({ people, outcomes, withoutProof, countersigned, unknown }: 
   ].join('\n');
 }
 
+/** Those who would not be invited: the first, or all of them. */
+async function passedOverBy({ client }: Session, body: Sent<'invitationRounds.preview', 'body'>, all: boolean) {
+  const read = async (limit: number, cursor?: string) =>
+    await client.call('invitationRounds.passedOver', { body, query: { limit, cursor } });
+  return all ? await everyPage((cursor) => read(AT_A_TIME, cursor)) : await read(FIRST_NAMES);
+}
+
+const passedOverTable = (session: Session, rows: Answer<'invitationRounds.passedOver'>['rows']): string =>
+  table(
+    rows,
+    [
+      { heading: words.headings.name, cell: (one) => one.displayName, flexible: true },
+      { heading: words.headings.why, cell: (one) => shared.invitingOutcomes[one.outcome], wraps: true },
+    ],
+    session,
+  );
+
 const sinceOf = (one: Invitation): string =>
   one.doneAt ?? one.withdrawnAt ?? one.begunAt ?? one.openedAt ?? one.bouncedAt ?? one.sentAt ?? one.createdAt;
 
 /** An invitation by its id, or the latest of the person who is named. */
 async function findInvitation(session: Session, named = ''): Promise<Invitation> {
+  const whole = await wholeId(session.client, '/invitations', named).catch((error: unknown) => {
+    // Where nothing begins so, somebody may be called so.
+    if (!(error instanceof Failure && error.options.exit === EXIT.notFound)) throw error;
+    return named;
+  });
   const { rows } = await session.client.call('invitations.list', { query: { limit: 200 } });
-  const known = rows.find(({ id }) => id === named);
+  const known = rows.find(({ id }) => id === whole);
   if (known) return known;
   const person = await findPerson(session, named);
   const [latest] = (await session.client.call('invitations.list', { query: { person: person.id, limit: 1 } })).rows;
@@ -139,6 +165,7 @@ export const invitation: Noun = (command, context) => {
           .option('--days <n>', options.days, wholeNumber)
           .option('--all', options.all)
           .option('--dry-run', options.dryRun)
+          .option('--names', options.names)
           .option('-y, --yes', words.options.yes),
     },
     async (session, args, given) => {
@@ -148,7 +175,11 @@ export const invitation: Noun = (command, context) => {
       const body = { who, methods: given.method, via } as const;
       const preview = await session.client.call('invitationRounds.preview', { body });
       if (given.dryRun) {
-        show(session, preview, () => `${sayPreview(preview)}\n`);
+        const passedOver = await passedOverBy(session, body, given.names ?? false);
+        show(session, { ...preview, passedOver: passedOver.rows }, () => {
+          const named = passedOver.rows.length === 0 ? '' : `\n${passedOverTable(session, passedOver.rows)}`;
+          return `${sayPreview(preview)}\n${named}${passedOver.next === null ? '' : `${w.preview.allOfThem}\n`}`;
+        });
         return;
       }
       const consequence = say(w.consequence, {
@@ -202,7 +233,7 @@ export const invitation: Noun = (command, context) => {
           limit,
           cursor,
           state,
-          round: sending,
+          round: sending && (await wholeId(session.client, '/invitation-rounds', sending)),
           ...(of === undefined ? {} : { person: (await findPerson(session, of)).id }),
         },
       }),
@@ -228,7 +259,8 @@ export const invitation: Noun = (command, context) => {
     at,
     { line: 'figures', help: help.figures, options: (one) => one.option('--sending <id>', options.round) },
     async (session, _, { sending }) => {
-      const answer = await session.client.call('invitations.figures', { query: { round: sending } });
+      const round = sending && (await wholeId(session.client, '/invitation-rounds', sending));
+      const answer = await session.client.call('invitations.figures', { query: { round } });
       const rows = [
         ...INVITATION_STATES.map((state) => ({
           what: shared.invitationStates[state],
@@ -289,7 +321,7 @@ function standing(at: Parameters<typeof verb>[0]): void {
       { heading: h.invited, cell: (row) => String(row.invited), align: 'right' },
       { heading: h.passed, cell: (row) => String(row.passedOver), align: 'right' },
       { heading: h.waiting, cell: (row) => String(row.waiting), align: 'right' },
-      { heading: words.headings.id, cell: (row) => row.id },
+      { heading: words.headings.id, cell: (row) => row.id, id: true },
     ],
   });
   verb<{ group?: string; method: InvitableMethod[]; present?: boolean; yes?: boolean }>(
@@ -322,7 +354,8 @@ function standing(at: Parameters<typeof verb>[0]): void {
     help: help['standing-end'],
     find: async ({ client }, id = '') => {
       const { rows } = await client.call('standingInvitations.list');
-      const found = rows.find((row) => row.id === id);
+      const whole = wholeOf(rows, id);
+      const found = rows.find((row) => row.id === whole);
       if (!found) throw new Failure(w.errors.noStanding, { try: w.errors.noStandingTry });
       return found;
     },

@@ -1,6 +1,6 @@
 import { say, type Answer } from '@nimble-latch/api';
 import type { Session } from '../context.js';
-import { facts, table } from '../render/table.js';
+import { facts, paragraph, table } from '../render/table.js';
 import { words } from '../words/index.js';
 import { confirm, done, show, withSession, type Noun } from './support.js';
 
@@ -9,15 +9,18 @@ type Party = Answer<'relyingParty.show'>;
 
 function describe(session: Session, party: Party): string {
   const parts = [
-    facts([
-      [w.headings.domain, party.chosen ? party.rpId : say(w.notChosen, { domain: party.rpId })],
-      [w.headings.choices, party.choices.map(({ rpId }) => rpId).join(', ') || words.facts.none],
-      [w.headings.keys, String(party.keys)],
-      ...(party.keysElsewhere > 0 ? ([[w.headings.elsewhere, String(party.keysElsewhere)]] as const) : []),
-      [w.headings.ownPages, party.origin],
-      ...(party.appId === null ? [] : ([[w.headings.appId, party.appId]] as const)),
-      ...(party.origins.some(({ related }) => related) ? ([[w.headings.document, party.document]] as const) : []),
-    ]),
+    facts(
+      [
+        [w.headings.domain, party.chosen ? party.rpId : say(w.notChosen, { domain: party.rpId })],
+        [w.headings.choices, party.choices.map(({ rpId }) => rpId).join(', ') || words.facts.none],
+        [w.headings.keys, String(party.keys)],
+        ...(party.keysElsewhere > 0 ? ([[w.headings.elsewhere, String(party.keysElsewhere)]] as const) : []),
+        [w.headings.ownPages, party.origin],
+        ...(party.appId === null ? [] : ([[w.headings.appId, party.appId]] as const)),
+        ...(party.origins.some(({ related }) => related) ? ([[w.headings.document, party.document]] as const) : []),
+      ],
+      session,
+    ),
   ];
   if (party.origins.length > 0)
     parts.push(
@@ -53,7 +56,7 @@ export const keyDomain: Noun = (command, context) => {
     .action(
       withSession(context, async (session) => {
         const party = await session.client.call('relyingParty.show');
-        show(session, party, () => describe(session, party));
+        show(session, party, () => paragraph(describe(session, party), session));
       }),
     );
   command

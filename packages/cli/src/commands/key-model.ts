@@ -22,22 +22,25 @@ const reported = ({ compromised, status, statusSince, certified }: Model): strin
 function describe(session: Session, one: Metadata): string {
   const { problem } = one;
   return [
-    facts([
-      [h.root, one.root ? `${one.root.subject} (${one.root.until.slice(0, 10)})` : w.noRoot],
-      ...(one.root ? ([[h.fingerprint, one.root.fingerprint]] as const) : []),
-      [h.address, one.address ?? w.byHand],
-      [h.number, one.number === null ? words.facts.none : String(one.number)],
-      ...(one.number === null
-        ? []
-        : ([
-            [h.models, String(one.entries)],
-            [h.next, one.nextUpdate ?? ''],
-            [h.read, relative(one.readAt, session.now())],
-          ] as const)),
-      ...(problem
-        ? ([[h.problem, problem === 'unreachable' ? w.unreachable : shared.metadataProblems[problem]]] as const)
-        : []),
-    ]),
+    facts(
+      [
+        [h.root, one.root ? `${one.root.subject} (${one.root.until.slice(0, 10)})` : w.noRoot],
+        ...(one.root ? ([[h.fingerprint, one.root.fingerprint]] as const) : []),
+        [h.address, one.address ?? w.byHand],
+        [h.number, one.number === null ? words.facts.none : String(one.number)],
+        ...(one.number === null
+          ? []
+          : ([
+              [h.models, String(one.entries)],
+              [h.next, one.nextUpdate ?? ''],
+              [h.read, relative(one.readAt, session.now())],
+            ] as const)),
+        ...(problem
+          ? ([[h.problem, problem === 'unreachable' ? w.unreachable : shared.metadataProblems[problem]]] as const)
+          : []),
+      ],
+      session,
+    ),
     ...(one.overdue ? [`${w.overdue}\n`] : []),
   ].join('\n');
 }
@@ -57,9 +60,9 @@ export const keyModel: Noun = (command, context) => {
     line: 'list',
     help: w.help.list,
     limit: 50,
-    options: (one) => one.option('--all', w.options.all).option('--find <text>', w.options.find),
-    rows: async ({ client }, { all, find: q, limit, cursor }: Paged & { all?: boolean; find?: string }) =>
-      await client.call('keyModels.list', { query: { q, limit, cursor, ...(all ? { all: 'true' } : {}) } }),
+    options: (one) => one.option('--unheld', w.options.unheld).option('--find <text>', w.options.find),
+    rows: async ({ client }, { unheld, find: q, limit, cursor }: Paged & { unheld?: boolean; find?: string }) =>
+      await client.call('keyModels.list', { query: { q, limit, cursor, ...(unheld ? { all: 'true' } : {}) } }),
     columns: () => [
       { heading: h.model, cell: (row) => row.name ?? w.unnamed, flexible: true },
       { heading: h.aaguid, cell: (row) => row.aaguid ?? 'U2F' },

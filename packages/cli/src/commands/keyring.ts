@@ -4,9 +4,10 @@ import { writeFileSync } from 'node:fs';
 import { catalogue, LIMITS, say, type Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
 import { Option } from 'commander';
+import { wholeOf } from '../beginnings.js';
 import type { Session } from '../context.js';
 import { explainFailure, Failure } from '../failure.js';
-import { table } from '../render/table.js';
+import { paragraph, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { keyringWords } from '../words/keyring.js';
@@ -81,7 +82,7 @@ function keyringTable(session: Session, keyring: Keyring): string {
         cell: (row) => [relative(row.lastUsedAt, session.now()), row.lastUsedIn].filter(Boolean).join(', '),
         wraps: true,
       },
-      { heading: h.id, cell: (row) => row.id },
+      { heading: h.id, cell: (row) => row.id, id: true },
     ],
     session,
   );
@@ -93,14 +94,26 @@ const waitingTokens = ({ tokens }: Keyring): string =>
     ? ''
     : `\n${say(keyringWords.waiting, { list: tokens.map((one) => `${one.serial} (${catalogue('en').tokenStates[one.state]})`).join(', ') })}\n`;
 
-/** Asks for the codes that prove an authenticator, again while the answer is one that a next code can mend. */
+/**
+ * Asks for the codes that prove an authenticator, again while the answer is one that a next code can mend.
+ *
+ * @param codesNeeded as far as is known: where the service wants one more, that is asked for with the first still good
+ */
 async function proveByAsking(session: Session, id: string, codesNeeded: 1 | 2): Promise<Authenticator> {
+  let needed: number = codesNeeded;
+  let codes: string[] = [];
   for (;;) {
-    const codes = [await session.ask(words.asks.code)];
-    if (codesNeeded === 2) codes.push(await session.ask(words.asks.secondCode));
+    if (codes.length === 0) codes.push(await session.ask(words.asks.code));
+    if (codes.length < needed) codes.push(await session.ask(words.asks.secondCode));
     try {
       return await session.client.call('totp.prove', { params: { id }, body: { codes } });
     } catch (error) {
+      const more = error instanceof ApiError && error.issues.some(({ where }) => where === 'body.codes');
+      if (more && needed === 1) {
+        needed = 2;
+        continue;
+      }
+      codes = [];
       const mendable =
         error instanceof ApiError &&
         ['code-wrong', 'clock-off', 'codes-not-consecutive', 'invalid-input'].includes(error.code);
@@ -132,7 +145,7 @@ export const keyring: Noun = (command, context) => {
       withSession(context, async (session, named: string) => {
         const person = await findPerson(session, named);
         const answer = await session.client.call('keyring.show', { params: { id: person.id } });
-        show(session, answer, () => keyringTable(session, answer) + waitingTokens(answer));
+        show(session, answer, () => keyringTable(session, answer) + paragraph(waitingTokens(answer), session));
       }),
     );
   command
@@ -145,6 +158,7 @@ export const keyring: Noun = (command, context) => {
     .addOption(new Option('--digits <n>').choices(['6', '8']))
     .addOption(new Option('--period <seconds>').choices(['30', '60']))
     .option('--qr <file>', keyringWords.options.qr)
+    .option('--uri', keyringWords.options.uri)
     .option('--later', keyringWords.options.later)
     .action(
       withSession(
@@ -160,6 +174,7 @@ export const keyring: Noun = (command, context) => {
             digits?: string;
             period?: string;
             qr?: string;
+            uri?: boolean;
             later?: boolean;
           },
         ) => {
@@ -194,6 +209,7 @@ export const keyring: Noun = (command, context) => {
           session.out(
             `${keyringWords.facts.keyAsText}\n  ${begun.key}\n  ${say(keyringWords.facts.parameters, { ...authenticator.totp! })}\n\n`,
           );
+          if (options.uri) session.out(`${keyringWords.facts.keyUri}\n  ${begun.keyUri}\n\n`);
           if (qr !== undefined) session.out(`${say(keyringWords.done.qrWritten, { file: qr })}\n`);
           if (options.later) session.out(`${say(keyringWords.done.proveLater, { id: authenticator.id })}\n`);
           else
@@ -226,10 +242,7 @@ export const keyring: Noun = (command, context) => {
     line: 'prove <authenticator>',
     help: help.prove,
     find: byId,
-    change: async (session, id) => {
-      const { settings } = await session.client.call('settings.show');
-      return await proveByAsking(session, id, settings.totp.codesToProve);
-    },
+    change: async (session, id) => await proveByAsking(session, id, 1),
     said: ({ label }) => say(keyringWords.done.proved, { label }),
   });
   changeVerb(at, {
@@ -248,7 +261,7 @@ export const keyring: Noun = (command, context) => {
     find: byId,
     change: async ({ client, ask }, id) =>
       await client.call('authenticators.test', { params: { id }, body: { code: await ask(words.asks.code) } }),
-    said: ({ outcome }) => keyringWords.done.tested[outcome],
+    said: ({ outcome }, id) => say(keyringWords.done.tested[outcome], { id }),
   });
   changeVerb(at, {
     line: 'recovery <person>',
@@ -356,9 +369,10 @@ export const keyring: Noun = (command, context) => {
     .description(help.revoke)
     .option('--yes', words.options.yes)
     .action(
-      withSession(context, async (session, named: string, id: string, options: { yes?: boolean }) => {
+      withSession(context, async (session, named: string, given: string, options: { yes?: boolean }) => {
         const person = await findPerson(session, named);
         const { authenticators } = await session.client.call('keyring.show', { params: { id: person.id } });
+        const id = wholeOf(authenticators, given);
         const target = authenticators.find((one) => one.id === id);
         const left = authenticators.filter(
           (one) => one.id !== id && one.state === 'active' && one.method !== 'password',

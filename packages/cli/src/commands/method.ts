@@ -16,12 +16,16 @@ import { Failure } from '../failure.js';
 import { table } from '../render/table.js';
 import { words } from '../words/index.js';
 import { methodWords } from '../words/method.js';
+import { FIRST_NAMES, lockedOutText, loosenedText } from './rulebook-review.js';
+import { AT_A_TIME, everyPage } from './verbs.js';
 import { keyRules } from './method-keys.js';
 import { confirm, done, findGroup, findPerson, show, wholeNumber, withSession, type Noun } from './support.js';
 
 const h = words.headings;
 const shared = catalogue('en');
 type Rows = Answer<'methods.show'>['rows'];
+type BareRows = Sent<'methods.edit', 'body'>['rows'];
+type Review = Answer<'methods.review'>;
 type Cell = NonNullable<Rows[number]['cells'][OfferedMethod]>;
 
 /** What is said of one method for one row. */
@@ -99,19 +103,20 @@ export interface Changing {
 async function change(session: Session, next: (rows: Rows) => Promise<Rows>, options: Changing): Promise<void> {
   const { rows: now, version } = await session.client.call('methods.show');
   const changed = await next(now);
-  const rows = changed.map(({ group, cells }) => ({ group, cells })) as Sent<'methods.edit', 'body'>['rows'];
-  const review = await session.client.call('methods.review', { body: { rows } });
-  const named = review.named.map((one) => `  ${one.displayName}: ${one.applications.join(', ')}`);
-  if (options.dryRun) {
-    show(session, review, () =>
-      [matrix(session, changed), say(methodWords.facts.wouldLockOut, { ...countsOf(review) }), ...named, ''].join('\n'),
-    );
+  const bare = (all: Rows) => all.map(({ group, cells }) => ({ group, cells })) as BareRows;
+  const rows = bare(changed);
+  if (JSON.stringify(rows) === JSON.stringify(bare(now))) {
+    done(session, { rows }, methodWords.done.nothingChanged);
     return;
   }
-  if (review.people > 0) {
-    const consequence = [say(methodWords.facts.wouldLockOut, { ...countsOf(review) }), ...named].join('\n');
-    if (!(await confirm(session, consequence, options.yes))) return;
+  const review = await session.client.call('methods.review', { body: { rows } });
+  if (options.dryRun) {
+    const all = await everybodyOf(session, rows, review);
+    show(session, all, () => `${matrix(session, changed)}\n${concerned(session, all, Infinity)}`);
+    return;
   }
+  if (review.people > 0 || review.loosened.people > 0)
+    if (!(await confirm(session, concerned(session, review, FIRST_NAMES), options.yes))) return;
   const answer = await session.client.call('methods.edit', {
     body: { rows, lockedOut: review.people },
     ifMatch: version,
@@ -119,7 +124,25 @@ async function change(session: Session, next: (rows: Rows) => Promise<Rows>, opt
   done(session, answer, methodWords.done.methodsSaved);
 }
 
-const countsOf = ({ people, examined, of }: Answer<'methods.review'>) => ({ people, examined, of });
+/** The review with all of its names. */
+async function everybodyOf({ client }: Session, rows: BareRows, review: Review): Promise<Review> {
+  const { rows: people } = await everyPage((cursor) =>
+    client.call('methods.reviewPeople', { body: { rows }, query: { limit: AT_A_TIME, cursor } }),
+  );
+  const lockedOut = people.filter((one) => one.lockedOut.length > 0);
+  const eased = people.filter((one) => one.eased.length > 0);
+  return {
+    ...review,
+    named: lockedOut.map(({ id, displayName, lockedOut: applications }) => ({ id, displayName, applications })),
+    loosened: { ...review.loosened, named: eased },
+  };
+}
+
+/** Whom a change locks out, and who needs less by it. */
+function concerned(session: Session, review: Review, most: number): string {
+  const told = { most, all: methodWords.facts.allOfThem };
+  return `${lockedOutText(session, review, told)}\n${loosenedText(session, review.loosened, told)}`;
+}
 
 /** The id of a group, or null for everybody. */
 async function whom(
@@ -203,9 +226,15 @@ export const method: Noun = (command, context) => {
               {
                 heading: h.why,
                 cell: (row) =>
-                  row.why
-                    ? shared.whyNotOffered[row.why]
-                    : say(methodWords.facts.byRow, { row: row.row! + 1, group: row.group ?? words.facts.everybody }),
+                  [
+                    ...(row.why ? [shared.whyNotOffered[row.why]] : []),
+                    // The row that decides, also where the answer is no.
+                    ...(row.row === null
+                      ? []
+                      : [
+                          say(methodWords.facts.byRow, { row: row.row + 1, group: row.group ?? words.facts.everybody }),
+                        ]),
+                  ].join(', '),
                 flexible: true,
               },
               { heading: h.holds, cell: (row) => String(row.held), align: 'right' },

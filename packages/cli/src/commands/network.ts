@@ -5,7 +5,8 @@ import { Failure } from '../failure.js';
 import type { Column } from '../render/table.js';
 import { words } from '../words/index.js';
 import { networkWords } from '../words/network.js';
-import { collect, isId, type Noun } from './support.js';
+import { wholeOf } from '../beginnings.js';
+import { collect, type Noun } from './support.js';
 import { addVerb, changeVerb, deleteVerb, listVerb } from './verbs.js';
 
 type Network = Answer<'networks.list'>['rows'][number];
@@ -22,7 +23,9 @@ interface Fields {
 /** The network that an id or its name means. */
 async function findNetwork(session: Session, named = ''): Promise<Network> {
   const { rows } = await session.client.call('networks.list');
-  const found = rows.find((row) => (isId(named) ? row.id === named : row.name.toLowerCase() === named.toLowerCase()));
+  const called = rows.find((row) => row.name.toLowerCase() === named.toLowerCase());
+  const id = called?.id ?? wholeOf(rows, named);
+  const found = rows.find((row) => row.id === id);
   if (!found)
     throw new Failure(say(networkWords.errors.networkUnknown, { name: named }), {
       try: 'nlatch network list',

@@ -1,5 +1,6 @@
 import { catalogue, PASS_PURPOSES, PASS_STATES, say, type Answer, type PassPurpose } from '@nimble-latch/api';
 import { InvalidArgumentError, Option, type Command } from 'commander';
+import { wholeId } from '../beginnings.js';
 import type { Context, Session } from '../context.js';
 import { table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
@@ -204,7 +205,7 @@ export const pass: Noun = (command, context) => {
           (row.heldBy ? `, ${say(passWords.facts.heldBy, { name: row.heldBy.displayName })}` : ''),
         wraps: true,
       },
-      { heading: h.id, cell: (row) => row.id },
+      { heading: h.id, cell: (row) => row.id, id: true },
     ],
   });
   changeVerb(at, {
@@ -212,7 +213,8 @@ export const pass: Noun = (command, context) => {
     help: help.withdraw,
     find: async (session, id = '') => {
       const { rows } = await session.client.call('passes.list', { query: { limit: 200 } });
-      return { id, known: rows.find((row) => row.id === id) };
+      const whole = await wholeId(session.client, '/passes', id);
+      return { id: whole, known: rows.find((row) => row.id === whole) };
     },
     consequence: ({ known }) =>
       known

@@ -43,19 +43,22 @@ export function peopleTable(session: Session, rows: Answer<'people.list'>['rows'
 const sayGroup = ({ name, through }: Person['groups'][number]) =>
   through === null ? name : say(personWords.facts.through, { name, through });
 
-function describe(person: Person): string {
+function describe(session: Session, person: Person): string {
   const f = words.facts;
-  return facts([
-    [h.name, person.displayName],
-    [h.id, person.id],
-    [h.state, [person.state, ...person.roles].join(', ')],
-    [h.loginNames, person.loginNames.map((name) => name.value).join(', ')],
-    [personWords.facts.contact.toUpperCase(), [person.mail, person.phone].filter(Boolean).join(', ') || f.none],
-    [personWords.facts.groups.toUpperCase(), person.groups.map(sayGroup).join(', ') || f.none],
-    [personWords.facts.language.toUpperCase(), person.language],
-    [personWords.facts.timeZone.toUpperCase(), person.timeZone],
-    [personWords.facts.source.toUpperCase(), person.source],
-  ]);
+  return facts(
+    [
+      [h.name, person.displayName],
+      [h.id, person.id],
+      [h.state, [person.state, ...person.roles].join(', ')],
+      [h.loginNames, person.loginNames.map((name) => name.value).join(', ')],
+      [personWords.facts.contact.toUpperCase(), [person.mail, person.phone].filter(Boolean).join(', ') || f.none],
+      [personWords.facts.groups.toUpperCase(), person.groups.map(sayGroup).join(', ') || f.none],
+      [personWords.facts.language.toUpperCase(), person.language],
+      [personWords.facts.timeZone.toUpperCase(), person.timeZone],
+      [personWords.facts.source.toUpperCase(), person.source],
+    ],
+    session,
+  );
 }
 
 interface ListOptions extends FilterOptions {
@@ -148,7 +151,7 @@ export const person: Noun = (command, context) => {
     line: 'show <person>',
     help: help.show,
     find: findPerson,
-    text: (_, found) => describe(found),
+    text: describe,
   });
   addVerb(at, {
     line: 'add <name>',

@@ -1,12 +1,14 @@
-import { catalogue, EXIT, say, sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
+import { AFFECTED, catalogue, EXIT, say, sayEased, sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
+import { Option } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { differenceText } from '../render/difference.js';
-import { table } from '../render/table.js';
+import { paragraph, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { rulebookWords } from '../words/rulebook.js';
 import { confirm, done, onceKey, readTextFile, show, wholeNumber, withSession, type Noun } from './support.js';
+import { changesText, findingsTable, lockedOutText, loosenedText } from './rulebook-review.js';
 import { byId, changeVerb, deleteVerb, listVerb, type Paged } from './verbs.js';
 
 const shared = catalogue('en');
@@ -14,7 +16,6 @@ const w = shared.rulebook;
 const h = words.headings;
 
 type Checked = Answer<'rulebook.check'>;
-type Review = Answer<'rulebookDraft.review'>;
 type Version = Answer<'rulebook.version'>;
 
 /** What is wrong with a text, by line and column, as compilers tell it. */
@@ -29,47 +30,27 @@ function wrongText(session: Session, name: string, problems: Checked['problems']
   });
 }
 
-const sentences = ({ rules, otherwise }: NonNullable<Checked['rulebook']>): string =>
-  [
-    ...rules.map((rule, i) => `${String(i + 1).padStart(3)}. ${rule.name}\n     ${sayRule(shared, rule)}\n`),
-    `     ${w.otherwise} → ${sayOutcome(shared, otherwise)}\n`,
-  ].join('');
-
-function findingsTable(session: Session, findings: Checked['findings']): string {
-  if (findings.length === 0) return `\n${rulebookWords.facts.nothingFound}\n`;
-  return `\n${table(
-    findings,
+const sentences = (session: Session, { rules, otherwise }: NonNullable<Checked['rulebook']>): string =>
+  paragraph(
     [
-      { heading: h.rule, cell: (one) => one.rule ?? rulebookWords.facts.whole, flexible: true },
-      { heading: h.found, cell: (one) => say(w.findings[one.what], one.facts), flexible: true, wraps: true },
-    ],
+      ...rules.map((rule, i) => `${String(i + 1).padStart(3)}. ${rule.name}\n     ${sayRule(shared, rule)}\n`),
+      `     ${w.otherwise} → ${sayOutcome(shared, otherwise)}\n`,
+    ].join(''),
     session,
-  )}`;
-}
+  );
 
-/** Whom a draft would lock out, by name and place. */
-function lockedOutText(session: Session, { people, named, examined, of }: Review['lockedOut']): string {
-  const all = examined < of ? ` ${say(rulebookWords.facts.examined, { examined, of })}` : '';
-  if (people === 0) return `${rulebookWords.facts.locksNobodyOut}${all}\n`;
-  return `${say(rulebookWords.facts.locksOut, { people })}${all}\n\n${table(
-    named,
-    [
-      { heading: h.name, cell: (one) => one.displayName, flexible: true },
-      { heading: h.nowhereElse, cell: (one) => one.applications.join(', '), flexible: true },
-    ],
+const headOf = (session: Session, version: Version): string =>
+  paragraph(
+    version.publishedAt === null
+      ? `${rulebookWords.facts.asDelivered}\n\n`
+      : `${say(rulebookWords.facts.versionOf, {
+          number: version.number,
+          name: version.publishedBy?.displayName ?? shared.actors.erased,
+          at: exact(version.publishedAt),
+          message: version.message,
+        })}\n\n`,
     session,
-  )}${people > named.length ? `${say(words.facts.andMore, { count: people - named.length })}\n` : ''}`;
-}
-
-const headOf = (version: Version): string =>
-  version.publishedAt === null
-    ? `${rulebookWords.facts.asDelivered}\n\n`
-    : `${say(rulebookWords.facts.versionOf, {
-        number: version.number,
-        name: version.publishedBy?.displayName ?? shared.actors.erased,
-        at: exact(version.publishedAt),
-        message: version.message,
-      })}\n\n`;
+  );
 
 async function saveDraft(session: Session, text: string): Promise<Answer<'rulebookDraft.save'>> {
   const { version } = await session.client.call('rulebookDraft.show');
@@ -94,7 +75,9 @@ export const rulebook: Noun = (command, context) => {
         }
         if (options.number !== undefined) {
           const version = await session.client.call('rulebook.version', { params: { number: options.number } });
-          show(session, version, () => (options.text ? version.text : headOf(version) + sentences(version.rulebook)));
+          show(session, version, () =>
+            options.text ? version.text : headOf(session, version) + sentences(session, version.rulebook),
+          );
           return;
         }
         const running = await session.client.call('rulebook.show');
@@ -102,8 +85,8 @@ export const rulebook: Noun = (command, context) => {
           options.text
             ? running.text
             : [
-                headOf(running),
-                sentences(running.rulebook),
+                headOf(session, running),
+                sentences(session, running.rulebook),
                 `\n${table(
                   running.nodes,
                   [
@@ -129,7 +112,7 @@ export const rulebook: Noun = (command, context) => {
         const text = await readTextFile(file);
         const { problems, rulebook: read, findings } = await session.client.call('rulebook.check', { body: { text } });
         if (!read) throw wrongText(session, file, problems);
-        show(session, { rulebook: read, findings }, () => sentences(read) + findingsTable(session, findings));
+        show(session, { rulebook: read, findings }, () => sentences(session, read) + findingsTable(session, findings));
       }),
     );
   command
@@ -200,9 +183,11 @@ export const rulebook: Noun = (command, context) => {
         if (!review.rulebook) throw wrongText(session, rulebookWords.facts.theDraft, review.problems);
         show(session, review, () =>
           [
-            differenceText(session, review.difference),
+            paragraph(changesText(review.changes), session),
+            `${rulebookWords.facts.asText}\n`,
             findingsTable(session, review.findings),
             `\n${lockedOutText(session, review.lockedOut)}`,
+            `\n${loosenedText(session, review.loosened)}`,
           ].join(''),
         );
       }),
@@ -216,18 +201,40 @@ export const rulebook: Noun = (command, context) => {
       withSession(context, async (session, options: { message: string; yes?: boolean }) => {
         const review = await session.client.call('rulebookDraft.review');
         if (!review.rulebook) throw wrongText(session, rulebookWords.facts.theDraft, review.problems);
-        const { version, lockedOut, findings } = review;
-        if (!session.json && (findings.length > 0 || lockedOut.people > 0))
-          session.err(`${findingsTable(session, findings)}\n${lockedOutText(session, lockedOut)}\n`);
-        const consequence = say(rulebookWords.consequences.publish, { version, people: lockedOut.people });
+        const { version, lockedOut, loosened, findings } = review;
+        if (!session.json && (findings.length > 0 || lockedOut.people > 0 || loosened.people > 0))
+          session.err(
+            `${findingsTable(session, findings)}\n${lockedOutText(session, lockedOut)}\n${loosenedText(session, loosened)}\n`,
+          );
+        const consequence = say(rulebookWords.consequences.publish, {
+          version,
+          people: lockedOut.people,
+          loosened: loosened.people,
+        });
         if (!(await confirm(session, consequence, options.yes))) return;
         const published = await session.client.call('rulebook.publish', {
-          body: { message: options.message, lockedOut: lockedOut.people },
+          body: { message: options.message, lockedOut: lockedOut.people, loosened: loosened.people },
           idempotencyKey: onceKey(),
         });
         done(session, published, say(rulebookWords.done.published, { number: published.number }));
       }),
     );
+  listVerb<Paged & { only?: (typeof AFFECTED)[number] }, Answer<'rulebookDraft.people'>>(at, {
+    line: 'people',
+    help: help.people,
+    limit: 50,
+    options: (one) => one.addOption(new Option('--only <what>', rulebookWords.options.only).choices(AFFECTED)),
+    rows: async ({ client }, query) => await client.call('rulebookDraft.people', { query }),
+    columns: () => [
+      { heading: h.name, cell: (row) => row.displayName, flexible: true },
+      { heading: h.nowhereElse, cell: (row) => row.lockedOut.join(', ') || words.facts.none, flexible: true },
+      {
+        heading: rulebookWords.headings.less,
+        cell: (row) => sayEased(shared, row.eased).join('; ') || words.facts.none,
+        wraps: true,
+      },
+    ],
+  });
   deleteVerb(at, {
     line: 'discard',
     help: help.discard,

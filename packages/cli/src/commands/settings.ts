@@ -6,6 +6,9 @@ import { words } from '../words/index.js';
 import { settingsWords } from '../words/settings.js';
 import { done, show, withSession, type Noun } from './support.js';
 
+/** Settings that may be none; they are written as nothing: `country=`. */
+const OR_NONE: ReadonlySet<string> = new Set(['country']);
+
 type Settings = Sent<'settings.edit', 'body'>;
 
 /** `organisation`, `totp.digits` … of the settings as they are; the service judges the values. */
@@ -37,6 +40,7 @@ export const settings: Noun = (command, context) => {
               name,
               Array.isArray(value) ? value.join(', ') : String(value).replaceAll('\n', ' ⏎ '),
             ]),
+            session,
           ),
         );
       }),
@@ -73,7 +77,9 @@ export const settings: Noun = (command, context) => {
                 .filter(Boolean)
             : typeof known[1] === 'number'
               ? Number(value)
-              : value;
+              : OR_NONE.has(name) && value === ''
+                ? null
+                : value;
         }
         const answer = await session.client.call('settings.edit', {
           body: next as unknown as Settings,

@@ -70,12 +70,15 @@ export function whoami(command: Command, context: Context): void {
     withSession(context, async (session) => {
       const answer = await session.client.call('session.show');
       show(session, answer, () =>
-        facts([
-          [answer.person.displayName, answer.person.loginName],
-          [signInWords.facts.roles, answer.roles.join(', ')],
-          [signInWords.facts.rights, `${answer.permissions.length}`],
-          [signInWords.facts.until, `${exact(answer.expiresAt)} (${relative(answer.expiresAt, session.now())})`],
-        ]),
+        facts(
+          [
+            [answer.person.displayName, answer.person.loginName],
+            [signInWords.facts.roles, answer.roles.join(', ')],
+            [signInWords.facts.rights, `${answer.permissions.length}`],
+            [signInWords.facts.until, `${exact(answer.expiresAt)} (${relative(answer.expiresAt, session.now())})`],
+          ],
+          session,
+        ),
       );
     }),
   );

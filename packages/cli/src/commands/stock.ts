@@ -1,5 +1,6 @@
 import { existsSync, writeFileSync } from 'node:fs';
-import { catalogue, EXIT, say, SECRET_ENCODINGS, TOKEN_STATES, type Answer, type Sent } from '@nimble-latch/api';
+import { catalogue, EXIT, say, TOKEN_STATES } from '@nimble-latch/api';
+import { ApiError } from '@nimble-latch/api/client';
 import { Option } from 'commander';
 import type { Session } from '../context.js';
 import { Failure } from '../failure.js';
@@ -7,53 +8,43 @@ import { facts, table } from '../render/table.js';
 import { exact, relative } from '../render/time.js';
 import { words } from '../words/index.js';
 import { stockWords } from '../words/stock.js';
-import { done, findPerson, isId, onceKey, show, wholeNumber, withSession, type Noun } from './support.js';
+import { done, findPerson, show, wholeNumber, withSession, type Noun } from './support.js';
+import { findToken, stockEntries, type Story, type Token } from './stock-entry.js';
 import { byId, changeVerb, listVerb, showVerb, type Paged } from './verbs.js';
 
-type Token = Answer<'stock.list'>['rows'][number];
-type Story = Answer<'stock.show'>;
 const h = words.headings;
 const s = words.stock;
 const shared = catalogue('en');
-
-/** The token that an id or a serial number means. */
-async function findToken(session: Session, named = ''): Promise<Story> {
-  if (isId(named)) return await session.client.call('stock.show', { params: { id: named } });
-  const { rows } = await session.client.call('stock.list', { query: { q: named, limit: 20 } });
-  const plain = (text: string) => text.toUpperCase().replace(/[^A-Z0-9]/g, '');
-  const found = rows.filter((row) => plain(row.serial) === plain(named));
-  if (found.length !== 1)
-    throw new Failure(say(found.length === 0 ? stockWords.unknown : stockWords.several, { serial: named }), {
-      ...(found.length > 1
-        ? { where: found.map((row) => `${row.maker} ${row.serial}: ${row.id}`).join('\n       ') }
-        : {}),
-      try: `nlatch stock list --serial ${named.slice(0, 4)}`,
-      exit: EXIT.notFound,
-    });
-  return await session.client.call('stock.show', { params: { id: found[0]!.id } });
-}
 
 const codeKind = ({ method, digits, period }: Token) => `${method}, ${digits}${period === null ? '' : `, ${period} s`}`;
 
 function storyText(session: Session, token: Story): string {
   const none = words.facts.none;
   return [
-    facts([
-      [h.serial, token.serial],
-      [h.maker, [token.maker, token.model].filter(Boolean).join(' ') || none],
-      [h.kind, `${codeKind(token)}, ${token.algorithm}`],
-      [h.state, shared.tokenStates[token.state]],
-      [h.holder, token.holder?.displayName ?? none],
+    facts(
       [
-        h.sent,
-        token.sentTo === null
-          ? none
-          : say(token.arrived ? stockWords.arrivedAt : stockWords.onItsWay, { to: token.sentTo }),
+        [h.serial, token.serial],
+        [h.maker, [token.maker, token.model].filter(Boolean).join(' ') || none],
+        [h.kind, `${codeKind(token)}, ${token.algorithm}`],
+        ...(token.counter === null ? [] : [[stockWords.facts.counter, String(token.counter)] as [string, string]]),
+        ...(token.drift
+          ? [[stockWords.facts.drift, say(stockWords.facts.steps, { steps: token.drift })] as [string, string]]
+          : []),
+        ...(token.t0 ? [[stockWords.facts.t0, new Date(token.t0 * 1000).toISOString()] as [string, string]] : []),
+        [h.state, shared.tokenStates[token.state]],
+        [h.holder, token.holder?.displayName ?? none],
+        [
+          h.sent,
+          token.sentTo === null
+            ? none
+            : say(token.arrived ? stockWords.arrivedAt : stockWords.onItsWay, { to: token.sentTo }),
+        ],
+        [h.batch, token.batch?.name ?? none],
+        [h.until, token.expiresOn ?? none],
+        [h.id, token.id],
       ],
-      [h.batch, token.batch?.name ?? none],
-      [h.until, token.expiresOn ?? none],
-      [h.id, token.id],
-    ]),
+      session,
+    ),
     table(
       token.story,
       [
@@ -67,6 +58,27 @@ function storyText(session: Session, token: Story): string {
     ),
   ].join('\n');
 }
+
+/** Proves a token. Where one code is right but not enough, the next one is asked for: the two together tell where it stands. */
+async function proveBy(session: Session, id: string, tokenId: string, codes: readonly string[]) {
+  const prove = async (all: readonly string[]) =>
+    await session.client.call('tokens.prove', { params: { id, tokenId }, body: { codes: [...all] } });
+  try {
+    return await prove(codes);
+  } catch (error) {
+    const unsure = error instanceof ApiError && ['token-clock-off', 'token-ahead'].includes(error.code);
+    if (!unsure || codes.length > 1 || !session.interactive) throw error;
+    session.err(`${error.problem.title}\n`);
+    return await prove([...codes, await session.ask(words.asks.secondCode)]);
+  }
+}
+
+/** What cannot be taken back: whoever says it says yes first. */
+const consequenceOf = (token: Story, to: 'lost' | 'broken' | 'retired'): string =>
+  [
+    say(stockWords.willBe[to], { serial: token.serial }),
+    ...(token.authenticatorId === null ? [] : [say(stockWords.endsOf, { name: token.holder?.displayName ?? '' })]),
+  ].join(' ');
 
 const movedTo = ({ serial, state }: Story) => say(stockWords.moved, { serial, state: shared.tokenStates[state] });
 const moved = (session: Session, token: Story) => done(session, token, movedTo(token));
@@ -111,14 +123,18 @@ export const stock: Noun = (command, context) => {
                 shared.tokenStates[state],
                 String(answer.states[state]),
               ]),
+              session,
             ),
-            facts([
-              ...(['expiring', 'never-arrived', 'never-proved'] as const).map((need): [string, string] => [
-                shared.tokenNeeds[need],
-                String(answer.needs[need]),
-              ]),
-              [stockWords.thin, String(answer.needs.thin)],
-            ]),
+            facts(
+              [
+                ...(['expiring', 'never-arrived', 'never-proved'] as const).map((need): [string, string] => [
+                  shared.tokenNeeds[need],
+                  String(answer.needs[need]),
+                ]),
+                [stockWords.thin, String(answer.needs.thin)],
+              ],
+              session,
+            ),
             table(
               answer.batches,
               [
@@ -138,41 +154,7 @@ export const stock: Noun = (command, context) => {
       }),
     );
   showVerb(at, { line: 'show <token>', help: help.show, find: findToken, text: storyText });
-  command
-    .command('add <serial>')
-    .description(help.add)
-    .option('--maker <name>', '', '')
-    .option('--model <name>', '', '')
-    .addOption(new Option('--kind <method>').choices(['totp', 'hotp']).default('totp'))
-    .addOption(new Option('--encoding <name>', s.options.encoding).choices(SECRET_ENCODINGS).default('base32'))
-    .option('--digits <n>', '', wholeNumber)
-    .option('--period <seconds>', '', wholeNumber)
-    .option('--counter <n>', '', wholeNumber)
-    .option('--expires <day>')
-    .action(
-      withSession(
-        context,
-        async (
-          session,
-          serial: string,
-          {
-            kind,
-            expires,
-            ...rest
-          }: Omit<Sent<'stock.add', 'body'>, 'serial' | 'secret' | 'method' | 'expiresOn'> & {
-            kind: 'totp' | 'hotp';
-            expires?: string;
-          },
-        ) => {
-          const secret = await session.ask(stockWords.asks.tokenSecret, { hidden: true });
-          const added = await session.client.call('stock.add', {
-            body: { ...rest, serial, secret, method: kind, expiresOn: expires ?? null },
-            idempotencyKey: onceKey(),
-          });
-          moved(session, added);
-        },
-      ),
-    );
+  stockEntries(command, context);
   command
     .command('assign <person> [token]')
     .description(help.assign)
@@ -207,10 +189,7 @@ export const stock: Noun = (command, context) => {
           });
         const codes = [await session.ask(words.asks.code)];
         if (options.two) codes.push(await session.ask(words.asks.secondCode));
-        const proved = await session.client.call('tokens.prove', {
-          params: { id: token.holder.id, tokenId: token.id },
-          body: { codes },
-        });
+        const proved = await proveBy(session, token.holder.id, token.id, codes);
         done(session, proved, say(stockWords.proved, { serial: token.serial, name: token.holder.displayName }));
       }),
     );
@@ -245,12 +224,15 @@ export const stock: Noun = (command, context) => {
             ? `${words.facts.empty}\n`
             : answer.rows
                 .map((row) =>
-                  facts([
-                    [h.label, row.label],
-                    [h.until, row.retiredAt === null ? row.endsAt.slice(0, 10) : shared.tokenStates.retired],
-                    [h.fingerprint, row.fingerprint],
-                    [h.id, row.id],
-                  ]),
+                  facts(
+                    [
+                      [h.label, row.label],
+                      [h.until, row.retiredAt === null ? row.endsAt.slice(0, 10) : shared.tokenStates.retired],
+                      [h.fingerprint, row.fingerprint],
+                      [h.id, row.id],
+                    ],
+                    session,
+                  ),
                 )
                 .join('\n'),
         );
@@ -288,8 +270,11 @@ export const stock: Noun = (command, context) => {
       help: help[to],
       options: (one) => one.option('--note <text>', s.options.note),
       find: findToken,
-      change: async ({ client }, { id }, options: { note?: string }) =>
-        await client.call('stock.move', { params: { id }, body: { to, ...options } }),
+      ...(to === 'lost' || to === 'retired' || to === 'broken'
+        ? { consequence: (token: Story) => consequenceOf(token, to) }
+        : {}),
+      change: async ({ client }, { id }, { note }: { note?: string }) =>
+        await client.call('stock.move', { params: { id }, body: { to, ...(note === undefined ? {} : { note }) } }),
       said: movedTo,
     });
 };

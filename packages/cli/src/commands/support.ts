@@ -3,6 +3,7 @@ import { setTimeout as delay } from 'node:timers/promises';
 import { catalogue, EXIT, say, sayEnded, type Answer } from '@nimble-latch/api';
 import type { Command } from 'commander';
 import { InvalidArgumentError } from 'commander';
+import { isId } from '../beginnings.js';
 import type { Context, GlobalOptions, Session } from '../context.js';
 import { Failure } from '../failure.js';
 import { openSession } from '../session.js';
@@ -40,9 +41,6 @@ export async function readTextFile(file: string): Promise<string> {
     });
   });
 }
-
-const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
-export const isId = (text: string) => UUID.test(text);
 
 /** The person that an id or any of their login names means. */
 export async function findPerson(session: Session, named = ''): Promise<Answer<'people.show'>> {

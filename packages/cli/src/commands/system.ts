@@ -1,4 +1,4 @@
-import { say } from '@nimble-latch/api';
+import { catalogue, say } from '@nimble-latch/api';
 import { facts, table } from '../render/table.js';
 import { relative } from '../render/time.js';
 import { words } from '../words/index.js';
@@ -6,6 +6,7 @@ import { systemWords } from '../words/system.js';
 import { show, withSession, type Noun } from './support.js';
 
 const h = words.headings;
+const shared = catalogue('en');
 
 export const system: Noun = (command, context) => {
   command
@@ -16,20 +17,23 @@ export const system: Noun = (command, context) => {
         const answer = await session.client.call('system.show');
         show(session, answer, () =>
           [
-            facts([
-              [systemWords.facts.version, answer.version],
+            facts(
               [
-                systemWords.facts.outbox,
-                say(systemWords.facts.waiting, { count: answer.outbox.waiting, failed: answer.outbox.failed }),
+                [systemWords.facts.version, answer.version],
+                [
+                  systemWords.facts.outbox,
+                  say(systemWords.facts.waiting, { count: answer.outbox.waiting, failed: answer.outbox.failed }),
+                ],
+                [
+                  systemWords.facts.trail,
+                  say(systemWords.facts.unsealed, {
+                    count: answer.trail.unsealed,
+                    when: relative(answer.trail.lastSealAt, session.now()),
+                  }),
+                ],
               ],
-              [
-                systemWords.facts.trail,
-                say(systemWords.facts.unsealed, {
-                  count: answer.trail.unsealed,
-                  when: relative(answer.trail.lastSealAt, session.now()),
-                }),
-              ],
-            ]),
+              session,
+            ),
             table(
               answer.nodes,
               [
@@ -58,8 +62,12 @@ export const system: Noun = (command, context) => {
             table(
               answer.jobs,
               [
-                { heading: h.kind, cell: (row) => row.kind },
-                { heading: h.state, cell: (row) => row.state },
+                {
+                  heading: h.kind,
+                  cell: (row) => (shared.jobs as Readonly<Record<string, string | undefined>>)[row.kind] ?? row.kind,
+                  flexible: true,
+                },
+                { heading: h.state, cell: (row) => shared.jobStates[row.state] },
                 { heading: h.next, cell: (row) => relative(row.runAt, session.now()) },
                 { heading: h.progress, cell: (row) => row.lastError ?? row.progress, flexible: true },
               ],
@@ -68,8 +76,8 @@ export const system: Noun = (command, context) => {
             table(
               answer.keys,
               [
-                { heading: h.purpose, cell: (row) => row.purpose },
-                { heading: h.state, cell: (row) => row.state },
+                { heading: h.purpose, cell: (row) => shared.keyPurposes[row.purpose] },
+                { heading: h.state, cell: (row) => shared.keyStates[row.state] },
                 { heading: h.since, cell: (row) => relative(row.createdAt, session.now()) },
                 { heading: h.id, cell: (row) => row.id },
               ],

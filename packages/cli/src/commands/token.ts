@@ -20,7 +20,7 @@ export const token: Noun = (command, context) => {
       { heading: h.hint, cell: (row) => row.hint },
       { heading: h.until, cell: (row) => relative(row.expiresAt, now()) },
       { heading: h.used, cell: (row) => relative(row.lastUsedAt, now()) },
-      { heading: h.id, cell: (row) => row.id },
+      { heading: h.id, cell: (row) => row.id, id: true },
     ],
   });
   addVerb(at, {

@@ -1,6 +1,7 @@
+import { stringify } from 'csv-stringify/sync';
 import type { Command } from 'commander';
 import type { Context, Session } from '../context.js';
-import { table, type Column } from '../render/table.js';
+import { paragraph, table, type Column } from '../render/table.js';
 import { words } from '../words/index.js';
 import { confirm, done, moreRows, onceKey, show, wholeNumber, withSession } from './support.js';
 
@@ -48,6 +49,28 @@ export interface Paged {
   readonly cursor?: string;
 }
 
+/** Rows that are fetched at a time where all are wanted. */
+export const AT_A_TIME = 200;
+
+/** Lines as RFC 4180 has them; what a spreadsheet would take for a formula is made text. */
+const csvOf = (rows: readonly (readonly string[])[]): string =>
+  stringify(rows as string[][], { escape_formulas: true });
+
+/** A table shows where there is nothing; a file leaves it empty. */
+const filled = (cell: string): string => (cell === words.facts.none ? '' : cell);
+
+/** Every page of a list, one after the other. */
+export async function everyPage<P extends Page>(read: (cursor: string | undefined) => Promise<P>): Promise<P> {
+  const first = await read(undefined);
+  const rows = [...first.rows];
+  for (let next = first.next ?? undefined; next !== undefined;) {
+    const page: P = await read(next);
+    rows.push(...page.rows);
+    next = page.next ?? undefined;
+  }
+  return { ...first, rows, next: null };
+}
+
 /** Shows rows as a table. */
 export function listVerb<O, P extends Page>(at: At, { limit, ...list }: ListVerb<O, P>): void {
   const paged = (command: Command) =>
@@ -55,14 +78,36 @@ export function listVerb<O, P extends Page>(at: At, { limit, ...list }: ListVerb
       ? command
       : command
           .option('--limit <n>', words.options.limit, wholeNumber, limit)
-          .option('--cursor <next>', words.options.cursor);
-  const options = (command: Command) => paged(list.options?.(command) ?? command);
-  verb<O>(at, { ...list, options }, async (session, args, said) => {
-    const { rows, columns } = list;
-    const page = await rows(session, said, ...args);
-    const more = () => moreRows(session, { rows: page.rows, next: page.next ?? null });
-    show(session, page, () => table<P['rows'][number]>(page.rows, columns(session), session) + more());
-  });
+          .option('--cursor <next>', words.options.cursor)
+          .option('--all', words.options.all);
+  const options = (command: Command) => paged(list.options?.(command) ?? command).option('--csv', words.options.csv);
+  verb<O & { readonly all?: boolean; readonly csv?: boolean }>(
+    at,
+    { ...list, options },
+    async (session, args, given) => {
+      const { rows, columns } = list;
+      const { all, csv, ...said } = given;
+      const page = await (all
+        ? everyPage(
+            async (cursor) => await rows(session, { ...said, limit: AT_A_TIME, cursor } as unknown as O, ...args),
+          )
+        : rows(session, said as unknown as O, ...args));
+      if (csv) {
+        const shown = columns(session);
+        session.out(
+          csvOf([
+            shown.map(({ heading }) => heading),
+            ...page.rows.map((row) => shown.map(({ cell }) => filled(cell(row)))),
+          ]),
+        );
+        // What is left out of a file nobody would miss.
+        if (page.next) session.err(moreRows({ ...session, json: false }, { rows: page.rows, next: page.next }));
+        return;
+      }
+      const more = () => moreRows(session, { rows: page.rows, next: page.next ?? null });
+      show(session, page, () => table<P['rows'][number]>(page.rows, columns(session), session) + more());
+    },
+  );
 }
 
 interface ShowVerb<T, O> extends Verb {
@@ -74,7 +119,8 @@ interface ShowVerb<T, O> extends Verb {
 export function showVerb<T, O>(at: At, shown: ShowVerb<T, O>): void {
   verb<O>(at, shown, async (session, args, options) => {
     const found = await shown.find(session, ...args);
-    show(session, found, () => shown.text(session, found, options));
+    // What is no table has sentences, which go on below themselves.
+    show(session, found, () => paragraph(shown.text(session, found, options), session));
   });
 }
 

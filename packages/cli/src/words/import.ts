@@ -19,7 +19,8 @@ export const importWords = {
   receivedKeys: 'Received {rows, plural, one {# key} other {# keys}} ({encoding}).',
   asks: {
     filePassphrase: 'Passphrase of the file',
-    fileKey: 'Key of the file, in hexadecimal',
+    fileKey: 'Key of the file, in hexadecimal or base64',
+    country: 'Country of the phone numbers that have no prefix (such as GB; empty for none)',
   },
   errors: {
     mappingUnknown: 'there is no mapping called {name}',
@@ -29,6 +30,8 @@ export const importWords = {
     columnsAre: 'the columns are: {all}',
     meaningUnknown: 'a column cannot mean "{meaning}"',
     meaningsAre: 'it can be: {all}',
+    fileKey: 'that is no key of 16 to 64 bytes',
+    fileKeyTry: 'type it as its sender gave it, in hexadecimal or base64',
     badRowsTry: 'mend them in the file and send it again, or add --skip-bad',
   },
   checking: 'checking {done} of {total, plural, one {# row} other {# rows}}',
@@ -37,9 +40,11 @@ export const importWords = {
   moreOfThem: '… and {count} more: nlatch import rows {id} --verdict {verdict}',
   willPeople: 'This adds {added, plural, one {# person} other {# people}} and changes {changed}.',
   willKeys: 'This adds {added, plural, one {# key} other {# keys}} to keyrings.',
-  willTokens:
-    'This adds {added, plural, one {# token} other {# tokens}} to the stock and gives {changed, plural, ' +
-    'one {# token} other {# tokens}} of it to people.',
+  willAddTokens: 'This adds {added, plural, one {# token} other {# tokens}} to the stock.',
+  willChangeTokens:
+    '{changed, plural, one {# token of the stock is} other {# tokens of the stock are}} corrected or given out.',
+  willReturn:
+    '{returning, plural, one {# token that was retired comes} other {# tokens that were retired come}} in again.',
   willGroups: 'This adds {added, plural, one {# group} other {# groups}} and changes {changed}.',
   willDeactivate: 'It deactivates {missing, plural, one {# person} other {# people}} who are missing in the file.',
   leavesMissing: '{missing, plural, one {# person is} other {# people are}} missing in the file and stay as they are.',
@@ -50,7 +55,12 @@ export const importWords = {
   seeRows: 'nlatch import rows {id} --verdict refused',
   nothingToDo: 'Everything is as the file has it; there is nothing to write.',
   staysStaged: 'Nothing was written. It is kept for some days: nlatch import resume {id}',
-  dryRun: 'Dry run: nothing was written.',
+  wouldRefuse:
+    'As it is, nothing would be written: {refused, plural, one {# row is} other {# rows are}} refused. With --skip-bad:',
+  dryRun: 'Dry run: nothing was written. For an hour its rows can be looked at: nlatch import rows {id}',
+  forLooking: 'This was a dry run, kept for an hour.',
+  countryKept: 'Numbers without a prefix are taken for {country} from now on (nlatch settings set country=…).',
+  countryNotKept: 'Taken for this file; it is kept once somebody sets it: nlatch settings set country=…',
   written: 'Written:',
   passedOver:
     '{overtaken, plural, one {# row was} other {# rows were}} passed over: what they concern changed since the preview.',

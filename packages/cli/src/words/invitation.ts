@@ -8,7 +8,8 @@ export const invitationWords = {
     merge: 'by an encrypted file for a mail merge, in place of mails',
     days: 'how many days it lives; as the settings say unless said',
     all: 'everybody who meets the filter, also where no filter is given',
-    dryRun: 'only say whom it would come to, and why not',
+    dryRun: 'only say whom it would come to, whom not and why not',
+    names: 'with --dry-run: everybody to whom it would not come, not only the first',
     state: 'only those in this state; open: may still be used; stuck: bounced or overdue with nothing since',
     of: 'only those of this person',
     round: 'only those of this sending',
@@ -60,6 +61,7 @@ export const invitationWords = {
       '{people, plural, one {# of those invited needs} other {# of those invited need}} the yes of a second administrator.',
     unknown: 'Nobody’s: {names}',
     nobody: 'Nobody would be invited.',
+    allOfThem: 'And more who would not be invited; all of them: with --names',
   },
   consequence: 'Invites {people, plural, one {# person} other {# people}}, {via}.',
   done: {

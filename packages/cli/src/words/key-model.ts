@@ -13,7 +13,7 @@ export const keyModelWords = {
       distrust: 'trust a maker no more; keys that are enrolled stay',
     },
     options: {
-      all: 'also models that nobody holds',
+      unheld: 'also models that nobody holds',
       find: 'part of a name',
       root: 'a file with the root certificate in PEM',
       address: 'where blobs are fetched from every day; "none" for files alone',

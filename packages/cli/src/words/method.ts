@@ -17,12 +17,13 @@ export const methodWords = {
       'of phones: whether the number is typed; where not, a tap is enough once something else was proved, but for administrators',
     life: 'of phones: seconds that they are asked',
     mostPhones: 'of phones: how many somebody may have',
-    dryRunLockOuts: 'only say what it would be, and whom it would lock out',
+    dryRunLockOuts: 'only say what it would be, whom it would lock out and who would need less, all by name',
   },
   errors: {
     notOfMethod: 'not said of {method}',
   },
   done: {
+    nothingChanged: 'It is so already; nothing was changed.',
     methodsSaved: 'Changed the method settings; every node follows within seconds.',
   },
   facts: {
@@ -31,8 +32,7 @@ export const methodWords = {
     noMore: 'no more of it',
     forNothing: 'used for nothing',
     byRow: 'row {row}, for {group}',
-    wouldLockOut:
-      'Locks out {people, plural, one {# person} other {# people}} who get in today; {examined} of {of} were looked at.',
+    allOfThem: 'All of them: the same with --dry-run',
   },
   help: {
     show: 'the rows, the first that decides on top',

@@ -1,11 +1,12 @@
 /** What the client says about `rulebook`, in English. */
 export const rulebookWords = {
-  headings: { putOff: 'PUT OFF' },
+  headings: { putOff: 'PUT OFF', less: 'NEEDS LESS' },
   options: {
     versionNumber: 'this version instead of the one in force',
     draft: 'the draft instead',
     asText: 'as it is written, to be kept in a file',
     message: 'what changes, and why',
+    only: 'only whom it locks out, or only who needs less',
   },
   errors: {
     noStarter: 'expected one of: {names}',
@@ -19,11 +20,15 @@ export const rulebookWords = {
   },
   consequences: {
     publish:
-      'Publishes version {version} of the rulebook. It locks out {people, plural, one {# person who gets} other {# people who get}} in today.',
+      'Publishes version {version} of the rulebook. It locks out {people, plural, one {# person who gets} other {# people who get}} in today, and {loosened, plural, one {# person needs} other {# people need}} less.',
     discardDraft: 'Drops the draft of the rulebook; what is in force stays.',
   },
   facts: {
     whole: '(all)',
+    loosensNobody: 'Nobody needs less than today.',
+    loosens: '{people, plural, one {# person needs} other {# people need}} less than today:',
+    allOfThem: 'All of them: nlatch rulebook people --all',
+    asText: 'As text: nlatch rulebook diff',
     locksNobodyOut: 'It locks nobody out who gets in today.',
     locksOut: 'It locks out {people, plural, one {# person who gets} other {# people who get}} in today:',
     examined: '({examined} of {of} people were looked at.)',
@@ -40,7 +45,8 @@ export const rulebookWords = {
     draft: 'keep a file as the draft; nothing of it is in force',
     'bring-back': 'make an earlier version the draft',
     diff: 'what the draft changes, line by line',
-    review: 'what the draft changes, what was probably not meant, and whom it locks out',
+    people: 'everybody whom the draft locks out somewhere, or who needs less by it, by name',
+    review: 'what the draft changes, what was probably not meant, and whom it locks out or asks less',
     publish: 'put the draft in force',
     discard: 'drop the draft',
     graces: 'who still gets in by days of grace, and until when',

@@ -1,4 +1,4 @@
-import type { Language, Permission } from '@nimble-latch/api';
+import type { Language, RouteId } from '@nimble-latch/api';
 import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
 
 /** A name in every language: what is shown before anything of an area is loaded. */
@@ -31,17 +31,15 @@ export interface RailLine {
   readonly place: number;
   readonly to: string;
   readonly name: Named;
-  /** Without this permission there would be nothing to see. */
-  readonly needs?: Permission;
-  /** About everybody: not for whoever has roles for some groups alone. */
-  readonly ofEverybody?: true;
+  /** The call without which there would be nothing to see. */
+  readonly calls?: RouteId;
 }
 
 /** What can be done from anywhere, by the palette. */
 export interface AreaAction {
   readonly to: string;
   readonly name: Named;
-  readonly needs?: Permission;
+  readonly calls?: RouteId;
 }
 
 /**

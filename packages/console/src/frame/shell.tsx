@@ -1,18 +1,19 @@
-import type { Language } from '@nimble-latch/api';
-import { useState, type ReactNode } from 'react';
+import type { Language, RouteId } from '@nimble-latch/api';
+import { useState, type MouseEvent, type ReactNode } from 'react';
 import { Button as AriaButton, Disclosure, DisclosurePanel } from 'react-aria-components';
 import { NavLink, useLocation } from 'react-router';
 import { styled } from 'styled-components';
 import { railOf, type ConsoleArea, type RailGroup as RailGroupName, type RailLine } from './area.js';
 import { Button } from './components/button.js';
-import { Banner } from './components/layout.js';
+import { Banner, Row } from './components/layout.js';
 import { Mark } from './components/mark.js';
 import { Select } from './components/choices.js';
 import { Toasts } from './components/toasts.js';
 import { changeLanguage, language, LANGUAGE_NAMES, shared, words } from './messages/index.js';
+import { focusPage, PAGE_ID } from './page-focus.js';
 import { usePalette } from './palette/palette.js';
-import { call } from './session/api.js';
-import { useSession } from './session/context.js';
+import { call, useRead } from './session/api.js';
+import { useSession, type Session } from './session/context.js';
 import { colour, narrow, radius, size, space, type } from './theme/tokens.js';
 
 const Frame = styled.div`
@@ -47,6 +48,25 @@ const Rail = styled.nav`
     border-bottom: 1px solid ${colour.line};
     padding: ${space.small} ${space.base};
     gap: ${space.small};
+  }
+`;
+const Beside = styled.div`
+  min-width: 0;
+  /* What one is in needs no frame: the first thing in it that can be used will have one. */
+  outline: none;
+`;
+/** The way past the rail (WCAG 2.2, 2.4.1): there for the keyboard, seen while it has the focus. */
+const Skip = styled.a`
+  position: absolute;
+  left: ${space.base};
+  top: -10rem;
+  z-index: 5;
+  padding: ${space.small} ${space.base};
+  background: ${colour.action};
+  color: ${colour.actionInk};
+  border-radius: ${radius.field};
+  &:focus {
+    top: ${space.small};
   }
 `;
 const Brand = styled.p`
@@ -199,6 +219,44 @@ function RailGroup({ group, lines, onGo }: { group: RailGroupName; lines: readon
   );
 }
 
+/** Somebody has no second factor: where they get one. Whose roles end at groups need not be in those themselves. */
+function FactorNag({ session }: { session: Session }) {
+  return session.limited ? (
+    <GetFactor person={session.person.id} calls={[]} />
+  ) : (
+    <GetFactorAsAllowed person={session.person.id} />
+  );
+}
+
+function GetFactorAsAllowed({ person }: { person: string }) {
+  const { data } = useRead('people.calls', { params: { id: person } });
+  return data && <GetFactor person={person} calls={data.calls} />;
+}
+
+function GetFactor({ person, calls }: { person: string; calls: readonly RouteId[] }) {
+  const may = (route: RouteId) => calls.includes(route);
+  return (
+    <Banner>
+      <span>{words.nag.factor}</span>
+      <Row>
+        {may('webauthn.begin') && <NavLink to={`/people/${person}?key`}>{words.nag.keyAct}</NavLink>}
+        {may('totp.begin') ? (
+          <NavLink to={`/people/${person}?enrol`}>{words.nag.factorAct}</NavLink>
+        ) : (
+          // Whoever may not enrol others does so where everybody enrols their own.
+          <a href="/enrol">{words.nag.ownAct}</a>
+        )}
+      </Row>
+    </Banner>
+  );
+}
+
+/** The address stays as it is: what follows # is for links that are sent. */
+function toPage(event: MouseEvent) {
+  event.preventDefault();
+  focusPage();
+}
+
 /** The rail at the left, and what has to be said above every page. */
 export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; children: ReactNode }) {
   const session = useSession();
@@ -206,6 +264,9 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
   const { open: goTo, palette } = usePalette(areas);
   return (
     <Frame>
+      <Skip href={`#${PAGE_ID}`} onClick={toPage}>
+        {words.rail.skip}
+      </Skip>
       <Rail aria-label={words.rail.label}>
         <Brand as="div">
           <span>
@@ -220,10 +281,7 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
         </GoTo>
         <Groups $open={open}>
           {railOf(areas).map(({ group, lines }) => {
-            const shown = lines.filter(
-              ({ needs, ofEverybody }) =>
-                (needs === undefined || session.permissions.includes(needs)) && !(ofEverybody && session.limited),
-            );
+            const shown = lines.filter(({ calls }) => calls === undefined || session.calls.includes(calls));
             return (
               shown.length > 0 && <RailGroup key={group} group={group} lines={shown} onGo={() => setOpen(false)} />
             );
@@ -247,7 +305,7 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
       </Rail>
       {palette}
       <Toasts />
-      <div>
+      <Beside id={PAGE_ID} tabIndex={-1}>
         {(!session.hasFactor || !session.hasPassword) && (
           <Nag>
             {!session.hasPassword && (
@@ -255,16 +313,11 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
                 {words.nag.password} <NavLink to="/account">{words.nag.passwordAct}</NavLink>
               </Banner>
             )}
-            {session.hasPassword && !session.hasFactor && (
-              <Banner>
-                {words.nag.factor} <NavLink to={`/people/${session.person.id}?key`}>{words.nag.keyAct}</NavLink>{' '}
-                <NavLink to={`/people/${session.person.id}?enrol`}>{words.nag.factorAct}</NavLink>
-              </Banner>
-            )}
+            {session.hasPassword && !session.hasFactor && <FactorNag session={session} />}
           </Nag>
         )}
         {children}
-      </div>
+      </Beside>
     </Frame>
   );
 }

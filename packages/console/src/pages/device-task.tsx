@@ -1,3 +1,4 @@
+import { ApiError } from '@nimble-latch/api/client';
 import { useState } from 'react';
 import { Button } from '../frame/components/button.js';
 import { Checkbox } from '../frame/components/choices.js';
@@ -52,6 +53,8 @@ export function DeviceTaskForm({
       onDone(DONE[task.what]);
     } catch (error) {
       setTrouble(troubleOf(error));
+      // Right, but one code alone does not tell where it stands: the next one, typed behind it, does.
+      if (error instanceof ApiError && ['token-clock-off', 'token-ahead'].includes(error.code)) setTwo(true);
       setBusy(false);
     }
   }

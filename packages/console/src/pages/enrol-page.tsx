@@ -161,7 +161,7 @@ function MyKeyring({ leave }: { leave?: Leave }) {
               <What held={held} />
               {!shown.invited && !leave && (held.carrierId !== null || held.may.length > 0) && (
                 <Button
-                  aria-label={say(words.own.openOne, { name: nameOf(held) })}
+                  about={nameOf(held)}
                   onPress={() => {
                     setSaid(undefined);
                     setDoing({ what: 'thing', id: held.id });

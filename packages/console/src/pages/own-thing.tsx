@@ -49,7 +49,7 @@ export function OwnThing({
   const back = () => setDoing(undefined);
   const common = { held, organisation, onBack: back, onDone };
   if (doing === 'name') return <NameIt {...common} />;
-  if (doing === 'test') return <TryIt {...common} />;
+  if (doing === 'test') return <TryIt {...common} onAstray={() => setDoing('resync')} />;
   if (doing === 'remove') return <RemoveIt {...common} />;
   if (doing === 'resync' || doing === 'pin')
     return (
@@ -152,11 +152,12 @@ function NameIt({ held, organisation, onBack, onDone }: Task) {
 }
 
 /** Tries a code or a key without signing in. */
-function TryIt({ held, organisation, onBack, onDone }: Task) {
+function TryIt({ held, organisation, onBack, onDone, onAstray }: Task & { readonly onAstray: () => void }) {
   const { run } = useOwn();
   const [code, setCode] = useState('');
   const [busy, setBusy] = useState(false);
   const [said, setSaid] = useState<string>();
+  const [astray, setAstray] = useState(false);
   const byKey = held.method === 'webauthn';
   const params = { id: held.id };
   const test = async () => {
@@ -170,6 +171,7 @@ function TryIt({ held, organisation, onBack, onDone }: Task) {
       });
       if (outcome === 'right') return onDone(say(w.testRight, { name: nameOf(held) }));
       setSaid(byKey ? w.testKeyWrong : w.testOutcomes[outcome]);
+      setAstray(outcome === 'far' && held.may.includes('resync'));
     } catch (error) {
       setSaid(troubleOf(error));
     }
@@ -200,6 +202,7 @@ function TryIt({ held, organisation, onBack, onDone }: Task) {
           <Button look="main" type="submit" autoFocus={byKey} isDisabled={busy || (!byKey && code === '')}>
             {w.testAct}
           </Button>
+          {astray && <Button onPress={onAstray}>{words.enrolling.resync}</Button>}
           <Button onPress={onBack}>{w.back}</Button>
         </Row>
       </Form>

@@ -42,11 +42,7 @@ export function HeldForOthers({ holds, onDraw }: { holds: Answer<'own.show'>['ho
               {onlyAt && `, ${say(w.onlyAt, { places: onlyAt.join(', ') })}`}
             </Soft>
             <Row>
-              <Button
-                isDisabled={Date.parse(from) > now}
-                aria-label={say(w.drawOne, { person })}
-                onPress={() => onDraw(id)}
-              >
+              <Button isDisabled={Date.parse(from) > now} about={person} onPress={() => onDraw(id)}>
                 {w.draw}
               </Button>
             </Row>

@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { ApiError } from '@nimble-latch/api/client';
 import { useEffect, useRef, useState } from 'react';
 import { Button } from '../frame/components/button.js';
-import { Row, Small } from '../frame/components/layout.js';
+import { Code, Row, Small } from '../frame/components/layout.js';
 import type { ByKey } from '../frame/components/passkey.js';
 import { call, troubleOf } from './api.js';
 import { Hall } from './hall.js';
@@ -20,15 +20,33 @@ const PROBLEMS = ['client', 'redirect-uri', 'request'] as const;
 /** Signs somebody in for the application that sent them: one decision a screen. */
 export function SignInPage() {
   const [fragment] = useState(() => window.location.hash.slice(1));
-  const problem = PROBLEMS.find((one) => fragment === `problem=${one}`);
+  const said = new URLSearchParams(fragment);
+  const problem = PROBLEMS.find((one) => said.get('problem') === one);
   if (problem ?? fragment === '')
     return (
       <Hall title={w.problemTitle}>
         <p>{w.problems[problem ?? 'none']}</p>
         {problem && <Small>{w.problemHint}</Small>}
+        <Facts
+          rows={(['client', 'address'] as const).flatMap((name) => {
+            const value = problem && said.get(name);
+            return value ? [[w.problemFacts[name], value] as const] : [];
+          })}
+        />
       </Hall>
     );
   return <SignIn request={fragment} />;
+}
+
+/** What the browser was sent here with, as it was written. */
+function Facts({ rows }: { rows: readonly (readonly [what: string, value: string])[] }) {
+  return rows.map(([what, value]) => (
+    <p key={what}>
+      <Small>{what}</Small>
+      <br />
+      <Code>{value}</Code>
+    </p>
+  ));
 }
 
 function SignIn({ request }: { request: string }) {

@@ -5,6 +5,7 @@ export { checkEnrolment, type EnrolmentCheck } from './check-enrolment.js';
 export { readCode } from './read-code.js';
 export { checkHotp, LOOK_AHEAD, SURE_AHEAD, type HotpCheck } from './check-hotp.js';
 export { resyncHotp, resyncTotp, RESYNC_COUNTERS, RESYNC_SECONDS, type Resync } from './resync.js';
+export { checkClockToken, checkCounterToken, type TokenCheck, type TokenStanding } from './check-token.js';
 export { learnedDrift } from './drift.js';
 export {
   drawPin,

@@ -1,6 +1,18 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { checkHotp, hotp, LOOK_AHEAD, resyncHotp, resyncTotp, RESYNC_COUNTERS, SURE_AHEAD, totpStep } from './index.js';
+import {
+  checkClockToken,
+  checkCounterToken,
+  type TokenStanding,
+  checkHotp,
+  hotp,
+  LOOK_AHEAD,
+  resyncHotp,
+  resyncTotp,
+  RESYNC_COUNTERS,
+  SURE_AHEAD,
+  totpStep,
+} from './index.js';
 
 /** RFC 4226 appendix D. */
 const KEY = Buffer.from('12345678901234567890');
@@ -70,4 +82,60 @@ describe('a clock', () => {
       { numRuns: 6 },
     );
   }, 60_000);
+});
+
+describe('proving a fob', () => {
+  const key = Buffer.from('12345678901234567890');
+  const clock = { algorithm: 'SHA1', digits: 6, period: 60 } as const;
+  const counter = { algorithm: 'SHA1', digits: 6 } as const;
+  const now = Date.UTC(2026, 10, 23, 8, 0, 7);
+  const step = Math.floor(now / 60_000);
+  const shown = (at: number) => hotp(key, at, counter);
+  const fresh = { last: undefined, drift: 0 };
+  const prove = (codes: string[], standing: TokenStanding = fresh, window = 1) =>
+    checkClockToken(key, codes, now, clock, standing, window);
+
+  it('takes one code around the drift that its file gave, and none around another', () => {
+    expect(prove([shown(step + 5)], { last: undefined, drift: 5 })).toEqual({
+      outcome: 'proved',
+      step: step + 5,
+      drift: 5,
+    });
+    expect(prove([shown(step + 6)], { last: undefined, drift: 5 })).toMatchObject({ outcome: 'proved', drift: 6 });
+    expect(prove([shown(step)], { last: undefined, drift: 5 })).toEqual({ outcome: 'clock-off', seconds: 0 });
+    expect(prove([shown(step - 1)])).toMatchObject({ outcome: 'proved', drift: -1 });
+  });
+
+  it('learns a clock that is off by two codes, for a day each way and no further', () => {
+    for (const off of [-1_300, -40, 12, 1_300]) {
+      expect(prove([shown(step + off)])).toEqual({ outcome: 'clock-off', seconds: off * 60 });
+      expect(prove([shown(step + off), shown(step + off + 1)])).toEqual({
+        outcome: 'proved',
+        step: step + off + 1,
+        drift: off + 1,
+      });
+    }
+    expect(prove([shown(step + 1_500), shown(step + 1_501)]).outcome).toBe('wrong');
+    expect(prove([shown(step + 20), shown(step + 22)]).outcome).toBe('not-consecutive');
+    expect(prove(['000000']).outcome).toBe('wrong');
+  });
+
+  it('never takes what was accepted before, and does not explain it either', () => {
+    const standing = { last: step, drift: 0 };
+    for (const codes of [[shown(step)], [shown(step - 1)], [shown(step - 30)], [shown(step - 1), shown(step)]])
+      expect(prove(codes, standing).outcome).toBe('wrong');
+    expect(prove([shown(step + 1)], standing).outcome).toBe('proved');
+  });
+
+  it('that counts takes one code near, and two where it was pressed in a drawer', () => {
+    const press = (codes: string[], last?: number) => checkCounterToken(key, codes, counter, { last }, 10);
+    expect(press([shown(0)])).toEqual({ outcome: 'proved', step: 0, drift: 0 });
+    expect(press([shown(8)])).toEqual({ outcome: 'ahead', codes: 8 });
+    expect(press([shown(700)])).toEqual({ outcome: 'ahead', codes: 700 });
+    expect(press([shown(700), shown(701)])).toEqual({ outcome: 'proved', step: 701, drift: 0 });
+    expect(press([shown(700), shown(702)]).outcome).toBe('not-consecutive');
+    expect(press([shown(5)], 5).outcome).toBe('wrong');
+    expect(press([shown(4), shown(5)], 5).outcome).toBe('wrong');
+    expect(press([shown(5_000)]).outcome).toBe('wrong');
+  });
 });

@@ -1,4 +1,12 @@
-import { constants, createCipheriv, createDecipheriv, pbkdf2Sync, privateDecrypt } from 'node:crypto';
+import {
+  constants,
+  createCipheriv,
+  createDecipheriv,
+  createHash,
+  pbkdf2Sync,
+  privateDecrypt,
+  timingSafeEqual,
+} from 'node:crypto';
 
 /**
  * What files of tokens are encrypted with, as their standards list it. For reading such files alone: nothing of ours is
@@ -76,11 +84,62 @@ export const pbkdf2 = (
   hash: 'sha1' | 'sha256' | 'sha512',
 ): Buffer => pbkdf2Sync(passphrase, salt, iterations, length, hash);
 
-/** RSAES-OAEP, RFC 8017 §7.1, with the hash that the file names. Undefined where it was made for another key. */
-export function openRsa(privateKeyPem: string, data: Uint8Array, hash: 'sha1' | 'sha256'): Buffer | undefined {
+export const OAEP_HASHES = ['sha1', 'sha224', 'sha256', 'sha384', 'sha512'] as const;
+export type OaepHash = (typeof OAEP_HASHES)[number];
+
+/** How a value was encrypted to somebody: RSAES-OAEP, RFC 8017 §7.1. The hash of the mask need not be that of the label. */
+export interface Oaep {
+  readonly hash: OaepHash;
+  /** Of the mask generation function, MGF1 (RFC 8017 appendix B.2.1). */
+  readonly maskHash: OaepHash;
+  readonly label: Uint8Array;
+}
+
+/** Opens what was encrypted by RSAES-OAEP. Undefined where it was made for another key, or otherwise. */
+export function openRsa(privateKeyPem: string, data: Uint8Array, { hash, maskHash, label }: Oaep): Buffer | undefined {
   try {
-    return privateDecrypt({ key: privateKeyPem, padding: constants.RSA_PKCS1_OAEP_PADDING, oaepHash: hash }, data);
+    const key = { key: privateKeyPem, oaepHash: hash, oaepLabel: Buffer.from(label) };
+    if (hash === maskHash) return privateDecrypt({ ...key, padding: constants.RSA_PKCS1_OAEP_PADDING }, data);
+    // Node takes one hash for both: with two, the padding is taken off here.
+    const encoded = privateDecrypt({ key: privateKeyPem, padding: constants.RSA_NO_PADDING }, data);
+    return withoutOaep(encoded, { hash, maskHash, label });
   } catch {
     return undefined;
   }
+}
+
+/** MGF1, RFC 8017 appendix B.2.1. */
+function mask(hash: OaepHash, seed: Uint8Array, length: number): Buffer {
+  const parts: Buffer[] = [];
+  for (let counter = 0, made = 0; made < length; counter++) {
+    const octets = Buffer.alloc(4);
+    octets.writeUInt32BE(counter);
+    const part = createHash(hash).update(seed).update(octets).digest();
+    parts.push(part);
+    made += part.length;
+  }
+  return Buffer.concat(parts).subarray(0, length);
+}
+
+const xor = (a: Uint8Array, b: Uint8Array): Buffer => Buffer.from(a.map((byte, i) => byte ^ b[i]!));
+
+/** EME-OAEP decoding, RFC 8017 §7.1.2 step 3: every byte is looked at whatever was wrong before it, and one answer covers all. */
+function withoutOaep(encoded: Buffer, { hash, maskHash, label }: Oaep): Buffer | undefined {
+  const labelHash = createHash(hash).update(label).digest();
+  const size = labelHash.length;
+  if (encoded.length < 2 * size + 2) return undefined;
+  const maskedBlock = encoded.subarray(1 + size);
+  const seed = xor(encoded.subarray(1, 1 + size), mask(maskHash, maskedBlock, size));
+  const block = xor(maskedBlock, mask(maskHash, seed, maskedBlock.length));
+  let wrong = encoded[0]! | (timingSafeEqual(block.subarray(0, size), labelHash) ? 0 : 1);
+  let padding = 1;
+  let begins = 0;
+  for (let at = size; at < block.length; at++) {
+    const isOne = Number(block[at] === 1);
+    const isZero = Number(block[at] === 0);
+    begins += padding & isOne ? at + 1 : 0;
+    wrong |= padding & (1 - isOne) & (1 - isZero);
+    padding &= 1 - isOne;
+  }
+  return (wrong | padding) === 0 ? Buffer.from(block.subarray(begins)) : undefined;
 }

@@ -11,11 +11,22 @@ export interface KeyUri {
   readonly period: number;
 }
 
-/** The same as it is read, of a device with a clock or with a counter. */
-export interface ReadKeyUri extends KeyUri {
+/** The same as it is read, of a device with a clock or with a counter. What is undefined it does not say. */
+export interface ReadKeyUri {
   readonly method: 'totp' | 'hotp';
-  /** The next counter; 0 for clocks. */
-  readonly counter: number;
+  readonly issuer: string;
+  readonly account: string;
+  readonly key: Uint8Array;
+  readonly algorithm: OtpAlgorithm | undefined;
+  readonly digits: number | undefined;
+  /** Seconds. */
+  readonly period: number | undefined;
+  /** The next counter. */
+  readonly counter: number | undefined;
+  /** The number of the device, where that is not the account. */
+  readonly serial: string | undefined;
+  /** Parameters that mean nothing here, by name. */
+  readonly ignored: readonly string[];
 }
 
 /**
@@ -34,6 +45,8 @@ export function buildKeyUri({ issuer, account, key, algorithm, digits, period }:
   return `otpauth://totp/${label}?${parameters.join('&')}`;
 }
 
+const READ_PARAMETERS = ['secret', 'issuer', 'algorithm', 'digits', 'period', 'counter', 'serial'] as const;
+
 /** Reads a key URI; says which part is wrong, never what stood in it (it may be the secret). */
 export function parseKeyUri(text: string): { ok: true; value: ReadKeyUri } | { ok: false; where: string } {
   let url: URL;
@@ -47,20 +60,30 @@ export function parseKeyUri(text: string): { ok: true; value: ReadKeyUri } | { o
   if (url.protocol !== 'otpauth:') return { ok: false, where: 'the scheme' };
   const method = (['totp', 'hotp'] as const).find((type) => url.host === type || url.pathname.startsWith(`//${type}/`));
   if (!method) return { ok: false, where: 'the type' };
-  const key = decodeBase32(url.searchParams.get('secret') ?? '');
+  // Of two that differ nobody can tell which is meant.
+  const twice = READ_PARAMETERS.find((name) => url.searchParams.getAll(name).length > 1);
+  if (twice) return { ok: false, where: twice };
+  const said = (name: (typeof READ_PARAMETERS)[number]) => url.searchParams.get(name) ?? undefined;
+  const key = decodeBase32(said('secret') ?? '');
   if (!key || key.length === 0) return { ok: false, where: 'secret' };
-  const algorithm = OTP_ALGORITHMS.find((a) => a === (url.searchParams.get('algorithm') ?? 'SHA1').toUpperCase());
-  if (!algorithm) return { ok: false, where: 'algorithm' };
-  const digits = Number(url.searchParams.get('digits') ?? 6);
-  if (![6, 7, 8].includes(digits)) return { ok: false, where: 'digits' };
-  const period = Number(url.searchParams.get('period') ?? 30);
-  if (!Number.isInteger(period) || period < 15 || period > 120) return { ok: false, where: 'period' };
-  const counter = method === 'hotp' ? Number(url.searchParams.get('counter') ?? 0) : 0;
-  if (!Number.isSafeInteger(counter) || counter < 0) return { ok: false, where: 'counter' };
+  const hash = said('algorithm')?.toUpperCase();
+  const algorithm = OTP_ALGORITHMS.find((a) => a === hash);
+  if (hash !== undefined && !algorithm) return { ok: false, where: 'algorithm' };
+  // No exponents, signs or fractions, which the language would read as numbers.
+  const number = (name: 'digits' | 'period' | 'counter') =>
+    said(name) === undefined ? undefined : /^\d{1,16}$/.test(said(name)!) ? Number(said(name)) : NaN;
+  const [digits, period, counter] = [number('digits'), number('period'), number('counter')];
+  if (digits !== undefined && ![6, 7, 8].includes(digits)) return { ok: false, where: 'digits' };
+  if (period !== undefined && !(period >= 15 && period <= 120)) return { ok: false, where: 'period' };
+  if (counter !== undefined && !Number.isSafeInteger(counter)) return { ok: false, where: 'counter' };
   const [before, ...after] = label.split(':');
   const account = (after.length > 0 ? after.join(':') : before!).trim();
-  const issuer = url.searchParams.get('issuer') ?? (after.length > 0 ? before!.trim() : '');
-  return { ok: true, value: { issuer, account, key, algorithm, digits, period, method, counter } };
+  const issuer = said('issuer') ?? (after.length > 0 ? before!.trim() : '');
+  const ignored = [...new Set(url.searchParams.keys())].filter((name) => !READ_PARAMETERS.some((one) => one === name));
+  return {
+    ok: true,
+    value: { method, issuer, account, key, algorithm, digits, period, counter, serial: said('serial'), ignored },
+  };
 }
 
 /** A key as text for reading aloud: base32 in groups of four. */

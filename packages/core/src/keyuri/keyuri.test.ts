@@ -17,7 +17,9 @@ describe('key URIs', () => {
             ...value,
             key: Buffer.from(key),
             method: 'totp',
-            counter: 0,
+            counter: undefined,
+            serial: undefined,
+            ignored: [],
           });
         },
       ),
@@ -33,10 +35,30 @@ describe('key URIs', () => {
     ['otpauth://totp/a?secret=AAAA&algorithm=MD5', 'algorithm'],
     ['otpauth://totp/a?secret=AAAA&digits=9', 'digits'],
     ['otpauth://totp/a?secret=AAAA&period=1', 'period'],
+    ['otpauth://hotp/a?secret=AAAA&counter=1e3', 'counter'],
+    ['otpauth://hotp/a?secret=AAAA&counter=0x10', 'counter'],
+    ['otpauth://hotp/a?secret=AAAA&counter=%2B5', 'counter'],
+    ['otpauth://hotp/a?secret=AAAA&counter=99999999999999999', 'counter'],
+    ['otpauth://totp/a?secret=AAAA&period=30.0', 'period'],
+    ['otpauth://totp/a?secret=AAAA&digits=', 'digits'],
+    ['otpauth://totp/a?secret=AAAA&secret=BBBB', 'secret'],
+    ['otpauth://totp/a?secret=AAAA&period=30&period=60', 'period'],
+    ['otpauth://totp/a?secret=AAAA&period=60&period=60', 'period'],
     ['nonsense', 'the address'],
     ['otpauth://totp/%zz?secret=AAAA', 'the address'],
   ])('%s is refused: %s', (text, where) => {
     expect(parseKeyUri(text)).toEqual({ ok: false, where });
+  });
+
+  it('say the number of a device beside its account, and what of them means nothing here', () => {
+    const read = parseKeyUri(
+      'otpauth://hotp/Gullwing:ines%40wexmoor.example?secret=AAAA&serial=GW-1&color=red&color=x',
+    );
+    expect(read).toMatchObject({
+      ok: true,
+      value: { account: 'ines@wexmoor.example', issuer: 'Gullwing', serial: 'GW-1', ignored: ['color'] },
+    });
+    expect(read).toMatchObject({ value: { digits: undefined, algorithm: undefined, counter: undefined } });
   });
 
   it('groups keys for reading aloud', () => {

@@ -1,7 +1,7 @@
 import { assuranceOf } from '../assurance/index.js';
 import type { NameKind } from '../vocabulary.js';
 import { CONDITIONS } from './conditions/index.js';
-import type { Conditions, Rule, Rulebook } from './form.js';
+import type { Conditions, Outcome, Rule, Rulebook } from './form.js';
 
 /** What a rulebook says that probably was not meant; each names the rules by their places, from 0. */
 export type Finding =
@@ -50,25 +50,27 @@ export function checkRulebook({ rules }: Rulebook, known: Known, nowMs: number):
       const because = earlier.covering(scope);
       if (because !== undefined) found.push({ what: 'never-reached', rule: i, because });
     }
-    // A rule with exceptions does not apply to everybody in its scope.
-    if (rule.state.kind === 'in-force' && rule.except.length === 0) earlier.add(scope, i);
+    // A rule that leaves somebody out does not apply to everybody in its scope.
+    if (rule.state.kind === 'in-force' && rule.except.every(({ instead }) => instead)) earlier.add(scope, i);
     return found;
   });
 }
 
 /** The place of our own that a rule opens to one proof from anywhere; undefined where it opens none. */
-function opensPlace({ conditions, then, grace }: Rule, known: Known): string | undefined {
+function opensPlace({ conditions, then, grace, except }: Rule, known: Known): string | undefined {
   const { applications, networks, countries, cities } = conditions;
   const place = applications?.not ? undefined : applications?.names.find((name) => known.ownPlaces.has(name));
   const somewhere = [networks, countries, cities].some((names) => names && !names.not);
-  const lax =
-    grace !== undefined ||
-    then.kind === 'let-in' ||
-    then.kind === 'whoever-has-one' ||
-    (then.kind === 'level' && then.level < 2) ||
-    (then.kind === 'ways' && then.ways.some((way) => assuranceOf(way).level < 2));
+  const lax = grace !== undefined || [then, ...except.flatMap(({ instead }) => instead ?? [])].some(isLax);
   return lax && !somewhere ? place : undefined;
 }
+
+/** Whether one proof is enough for it. */
+const isLax = (then: Outcome): boolean =>
+  then.kind === 'let-in' ||
+  then.kind === 'whoever-has-one' ||
+  (then.kind === 'level' && then.level < 2) ||
+  (then.kind === 'ways' && then.ways.some((way) => assuranceOf(way).level < 2));
 
 type NameFinding =
   | { readonly what: 'name-unknown'; readonly kind: NameKind; readonly name: string }

@@ -28,6 +28,7 @@ export interface Decision {
   /** Its place in the rulebook, from 0; undefined for *otherwise*. */
   readonly index: number | undefined;
   readonly rule: Rule | undefined;
+  /** What the rule asks, or what an exception of it says instead. */
   readonly outcome: Outcome;
   /** The rule on trial that would have decided instead. */
   readonly trial: { readonly index: number; readonly rule: Rule } | undefined;
@@ -66,10 +67,11 @@ function exceptionTest({ person, group, until }: Exception): Test {
       (group !== undefined && facts.person.groups.has(group)));
 }
 
-function applies({ left, except }: CompiledRule, facts: Facts): boolean {
-  for (const holds of left) if (!holds(facts)) return false;
-  for (const { leavesOut } of except) if (leavesOut(facts)) return false;
-  return true;
+/** What a rule comes to for a sign-in: undefined where it does not apply, or leaves the person out. */
+function outcomeAt({ rule, left, except }: CompiledRule, facts: Facts): Outcome | undefined {
+  for (const holds of left) if (!holds(facts)) return undefined;
+  for (const { exception, leavesOut } of except) if (leavesOut(facts)) return exception.instead;
+  return rule.then;
 }
 
 /** Decides: the first rule in force that applies, else *otherwise*. */
@@ -81,9 +83,10 @@ export function decide({ rules, rulebook, masks }: Compiled, facts: Facts): Deci
     const onTrial = compiled.until !== Infinity;
     // A trial that is over rests; of several trials the first that applies is the one that would have decided.
     if (onTrial && (trial || facts.at >= compiled.until)) continue;
-    if (!applies(compiled, facts)) continue;
+    const outcome = outcomeAt(compiled, facts);
+    if (!outcome) continue;
     const { index, rule } = compiled;
-    if (!onTrial) return { index, rule, outcome: rule.then, trial };
+    if (!onTrial) return { index, rule, outcome, trial };
     trial = { index, rule };
   }
   return { index: undefined, rule: undefined, outcome: rulebook.otherwise, trial };
@@ -94,7 +97,7 @@ export interface RuleStory {
   readonly index: number;
   readonly rule: Rule;
   readonly conditions: readonly { readonly kind: RuleCondition; readonly holds: boolean }[];
-  /** The exception that left the person out, though every condition held. */
+  /** The exception that is for the person, though every condition held: it leaves them out, or says what holds instead. */
   readonly exception: Exception | undefined;
   readonly standing: RuleStanding;
 }
@@ -115,8 +118,8 @@ export function explain(
     const story = { index, rule, conditions, exception };
     if (facts.at >= one.until) return { ...story, standing: 'trial-over' };
     if (!all) return { ...story, standing: 'does-not-apply' };
-    if (exception) return { ...story, standing: 'excepted' };
-    if (decision.index === index) return { ...story, standing: 'decides' };
+    if (exception && !exception.instead) return { ...story, standing: 'excepted' };
+    if (decision.index === index) return { ...story, standing: exception ? 'decides-instead' : 'decides' };
     return { ...story, standing: decision.trial?.index === index ? 'would-decide' : 'too-late' };
   });
   return { decision, rules };

@@ -46,6 +46,8 @@ export interface Exception {
   readonly reason: string;
   /** The last day on which it holds, in UTC: `2027-01-31`. */
   readonly until: string;
+  /** What holds for them instead. Without it the rules below decide, down to *otherwise*, which may ask as much. */
+  readonly instead?: Outcome;
 }
 
 export type Outcome =

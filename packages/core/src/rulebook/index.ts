@@ -1,4 +1,5 @@
 export { bindNames, namesUsed, needsOf, type Binding } from './bind.js';
+export { changesBetween, type RuleChange } from './changes.js';
 export { checkRulebook, type Finding, type Known } from './check.js';
 export { WallClock, type WallTime } from './clock.js';
 export { compile, decide, explain, type Compiled, type Decision, type RuleStory } from './decide.js';

@@ -88,8 +88,17 @@ const plainRule = fc
       fc.record({
         except: fc.array(
           fc
-            .tuple(fc.constantFrom({ person: 'ines.marlow' }, { group: 'pilots' }), fc.integer({ min: -3, max: 12 }))
-            .map(([who, end]) => ({ ...who, reason: 'leave', until: dateOf(end) })),
+            .tuple(
+              fc.constantFrom({ person: 'ines.marlow' }, { group: 'pilots' }),
+              fc.integer({ min: -3, max: 12 }),
+              fc.option(outcome, { nil: undefined }),
+            )
+            .map(([who, end, instead]) => ({
+              ...who,
+              reason: 'leave',
+              until: dateOf(end),
+              ...(instead === undefined ? {} : { instead }),
+            })),
           { minLength: 1, maxLength: 2 },
         ),
       }),
@@ -143,7 +152,7 @@ interface TypedRule {
   browser?: string;
   'last proof older than'?: string;
   system?: Record<string, (string | undefined)[]>;
-  except?: Record<string, string>[];
+  except?: (Record<string, string> & { instead?: unknown })[];
 }
 const formats = new Map<string, Intl.DateTimeFormat>();
 /** Such as `Mon 09:15`, as the runtime shows it. */
@@ -211,13 +220,13 @@ function naively(text: string, f: Facts): { winner: string; outcome: unknown; tr
         f.at - f.lastProofAt > Number(count) * units[unit!]!) &&
       (!rule.system?.['any of'] || rule.system['any of'].includes(f.system)) &&
       !rule.system?.['none of']?.includes(f.system);
-    const left = (rule.except ?? []).some(
+    const left = (rule.except ?? []).find(
       ({ person, group, until }) =>
         new Date(f.at).toISOString().slice(0, 10) <= until! &&
         ((person !== undefined && f.person.names.has(person)) || (group !== undefined && f.person.groups.has(group))),
     );
-    if (!holds || left) continue;
-    if (!onTrial) return { winner: rule.rule, outcome: rule.then, trial };
+    if (!holds || (left && left.instead === undefined)) continue;
+    if (!onTrial) return { winner: rule.rule, outcome: left?.instead ?? rule.then, trial };
     trial ??= rule.rule;
   }
   return { winner: 'otherwise', outcome: otherwise, trial };
@@ -240,9 +249,12 @@ describe('a rulebook', () => {
           const expected = naively(text, one);
           expect(decision.rule?.name ?? 'otherwise').toBe(expected.winner);
           expect(decision.trial?.rule.name).toBe(expected.trial);
+          expect(decision.outcome).toEqual(
+            read(stringify({ form: 1, rules: [], otherwise: expected.outcome })).otherwise,
+          );
           const told = explain(compiled, one);
           expect(told.decision).toEqual(decision);
-          expect(told.rules.flatMap(({ rule, standing }) => (standing === 'decides' ? rule.name : []))).toEqual(
+          expect(told.rules.flatMap(({ rule, standing }) => (standing.startsWith('decides') ? rule.name : []))).toEqual(
             decision.rule ? [decision.rule.name] : [],
           );
           // Whoever reads why a rule did not apply finds a condition that does not hold.

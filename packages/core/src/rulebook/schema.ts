@@ -84,9 +84,20 @@ export const RULEBOOK_SCHEMA: Schema = {
         except: {
           type: 'array',
           maxItems: MOST_NAMES,
-          items: strict({ person: name, group: name, reason: { type: 'string' }, until: day }, ['reason', 'until'], {
-            oneOf: [{ required: ['person'] }, { required: ['group'] }],
-          }),
+          items: strict(
+            {
+              person: name,
+              group: name,
+              reason: { type: 'string' },
+              until: day,
+              instead: {
+                $ref: '#/$defs/outcome',
+                description: 'What holds for them instead; without it the rules below decide, down to otherwise',
+              },
+            },
+            ['reason', 'until'],
+            { oneOf: [{ required: ['person'] }, { required: ['group'] }] },
+          ),
         },
         then: { $ref: '#/$defs/outcome' },
         'remember browser': { type: 'string', pattern: String.raw`^\d{1,4} days?$` },

@@ -157,16 +157,18 @@ function pick<T extends string>(
 }
 
 function readException(value: Value): Exception | undefined {
-  const map = value.map(['person', 'group', 'reason', 'until'], ['reason', 'until']);
+  const map = value.map(['person', 'group', 'reason', 'until', 'instead'], ['reason', 'until']);
   if (!map) return undefined;
   const [person, group] = [map.get('person'), map.get('group')];
   if ((person === undefined) === (group === undefined)) return value.wrong('person-or-group');
   const until = map.get('until');
+  const instead = map.get('instead');
   return withoutUndefined({
     person: person && plainName(person),
     group: group && plainName(group),
     reason: map.get('reason')?.text()?.trim() ?? '',
     until: (until && readDay(until.text() ?? '', until)) ?? '',
+    instead: instead && readOutcome(instead),
   });
 }
 

@@ -4,7 +4,8 @@ import { writeWay } from '../assurance/index.js';
 import { CONDITIONS } from './conditions/index.js';
 import { writeDuration } from './duration.js';
 import type { Conditions, Exception, Outcome, Rule, Rulebook } from './form.js';
-import { FORM, RULE_KEYS } from './text.js';
+import { joined, piecesOf, shifted } from './pieces.js';
+import { FORM, readRulebook, RULE_KEYS } from './text.js';
 
 type Plain = Record<string, Json>;
 
@@ -42,11 +43,12 @@ function plainOutcome(outcome: Outcome): Json {
   }
 }
 
-const plainException = ({ person, group, reason, until }: Exception): Plain => ({
+const plainException = ({ person, group, reason, until, instead }: Exception): Plain => ({
   ...(person === undefined ? {} : { person }),
   ...(group === undefined ? {} : { group }),
   reason,
   until,
+  ...(instead ? { instead: plainOutcome(instead) } : {}),
 });
 
 /** A rule as its text holds it, with the keys in the order in which they are read. */
@@ -78,6 +80,12 @@ function node(document: Document, value: Json): Node {
   return made;
 }
 
+/** So that it can stand where another did. */
+function inOneLine(made: Node): Node {
+  if (isMap(made)) made.flow = true;
+  return made;
+}
+
 const OPTIONS = { lineWidth: 110, flowCollectionPadding: false } as const;
 
 /** A rulebook as text. */
@@ -102,13 +110,44 @@ export type RulebookEdit =
   | { readonly kind: 'otherwise'; readonly outcome: Outcome };
 
 /**
- * Changes a rulebook's text. What is not changed stays as it was typed, with its comments and its order; a comment above a
- * rule moves and goes with it.
+ * Changes a rulebook's text. Nobody's rule is written anew by changing another: what is not changed stays to the byte, with its
+ * spaces, comments and order; a comment above a rule moves and goes with it.
  *
  * @param text one that {@link readRulebook} takes
  * @throws RangeError for a place where there is no rule
  */
 export function editRulebook(text: string, edit: RulebookEdit): string {
+  const whole = editWhole(text, edit);
+  const kept = keepBytes(text, whole, edit);
+  // Should the pieces not fit for once, the rules come before the spaces between them.
+  return kept !== undefined && meaningOf(kept) === meaningOf(whole) ? kept : whole;
+}
+
+const meaningOf = (text: string): string => {
+  const { rulebook } = readRulebook(text);
+  return rulebook ? canonicalJson(rulebook as unknown as Json) : '';
+};
+
+/** The change made in the bytes as they were typed: what is new of it is taken from the text that was written anew. */
+function keepBytes(text: string, whole: string, edit: RulebookEdit): string | undefined {
+  const [before, after] = [piecesOf(text), piecesOf(whole)];
+  if (!before || !after) return undefined;
+  if (edit.kind === 'otherwise') {
+    const [from, to] = before.otherwise;
+    return text.slice(0, from) + whole.slice(...after.otherwise) + text.slice(to);
+  }
+  const rules = [...before.rules];
+  const made = (at: number) => shifted(after.rules[at]!.rule, after.indent, before.indent);
+  if (edit.kind === 'put') rules[edit.at] = { ...rules[edit.at]!, rule: made(edit.at) };
+  if (edit.kind === 'insert') rules.splice(edit.at, 0, { above: '', rule: made(edit.at), below: '' });
+  if (edit.kind === 'remove') rules.splice(edit.at, 1);
+  if (edit.kind === 'move') rules.splice(edit.to, 0, ...rules.splice(edit.at, 1));
+  if (rules.length === 0) return undefined;
+  return joined({ ...before, rules }, before);
+}
+
+/** The change made in the document, which is then written anew. */
+function editWhole(text: string, edit: RulebookEdit): string {
   const document = parseDocument(text);
   const rules = document.get('rules') as YAMLSeq<YAMLMap<Node, Node>>;
   const { items } = rules;
@@ -133,7 +172,7 @@ export function editRulebook(text: string, edit: RulebookEdit): string {
       break;
     }
     case 'otherwise':
-      document.set('otherwise', node(document, plainOutcome(edit.outcome)));
+      document.set('otherwise', inOneLine(node(document, plainOutcome(edit.outcome))));
   }
   rules.flow = items.length === 0;
   spread(rules);

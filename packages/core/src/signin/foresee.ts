@@ -11,6 +11,8 @@ export interface Foreseen {
   readonly asks: readonly PromptKind[];
   /** Authenticators that would answer, one for each prompt. */
   readonly serves: readonly string[];
+  /** What they would have proved, in order: `password + totp`; null where they would not get in. */
+  readonly way: string | null;
   /** Why it would not let them in; null where it would. */
   readonly reason: OperatorReason | null;
 }
@@ -48,8 +50,10 @@ export function foresee(
       (held) => methods.includes(held.method) && canAnswer(requirement.outcome, signIn.proofs, held, keyring),
     );
     if (!one) {
-      const reason = methods.includes('password') ? 'no-password-set' : 'no-usable-authenticator';
-      return { state: 'refused', asks, serves, reason };
+      const others = keyring.some(({ method }) => method !== 'password');
+      const lacking = others ? 'none-that-fits' : 'no-usable-authenticator';
+      const reason = methods.includes('password') ? 'no-password-set' : lacking;
+      return { state: 'refused', asks, serves, way: null, reason };
     }
     serves.push(one.id);
     const rules = takesPin(one.method) ? requirement.codes?.[one.method] : undefined;
@@ -57,5 +61,6 @@ export function foresee(
     signIn = advance(signIn, { type: 'right', proof: one, keyring, newPin, ...grace }, nowMs);
   }
   const state = signIn.state as Foreseen['state'];
-  return { state, asks, serves, reason: state === 'let-in' ? null : signIn.operatorReason };
+  const way = state === 'let-in' ? signIn.proofs.map(({ method }) => method).join(' + ') : null;
+  return { state, asks, serves, way, reason: state === 'let-in' ? null : signIn.operatorReason };
 }

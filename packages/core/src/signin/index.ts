@@ -15,6 +15,7 @@ export {
 export { amrOf, delegateOf, wayOf } from './way.js';
 export { verificationFor } from './verification.js';
 export * from './foresee.js';
+export { leastFor, needsLess, sayLeast, type Least } from './least.js';
 export {
   canAnswer,
   dependsOnKeyring,

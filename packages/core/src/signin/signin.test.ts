@@ -214,18 +214,27 @@ function isEnough(outcome: Outcome, { proofs }: SignIn): boolean {
 }
 
 describe('what is foreseen', () => {
+  const KEYS: Outcome = { kind: 'ways', ways: [way('password + hotp')] };
   const whoever: Outcome = { kind: 'whoever-has-one', ways: [way('password + totp')] };
   it.each([
-    [LEVEL_2, [PASSWORD, APP], false, 'let-in', ['password', 'code'], ['password', 'app'], null],
-    [LEVEL_2, [PASSWORD], false, 'enrol-first', ['password'], ['password'], 'no-usable-authenticator'],
-    [whoever, [PASSWORD], false, 'let-in', ['password'], ['password'], null],
-    [whoever, [PASSWORD, APP], false, 'let-in', ['password', 'code'], ['password', 'app'], null],
-    [LEVEL_2, [APP], false, 'refused', ['password'], [], 'no-password-set'],
-    [LEVEL_2, [APP], true, 'let-in', ['code'], ['app'], null],
-    [{ kind: 'refuse' }, [PASSWORD], false, 'refused', ['password'], ['password'], 'refused-by-rule'],
-  ] as const)('%j, %j, vouched %s: %s', (outcome, keyring, claimed, state, asks, serves, reason) => {
+    [LEVEL_2, [PASSWORD, APP], false, 'let-in', ['password', 'code'], ['password', 'app'], 'password + totp', null],
+    [LEVEL_2, [PASSWORD], false, 'enrol-first', ['password'], ['password'], null, 'no-usable-authenticator'],
+    // Something is there, and none of it is what the rule takes.
+    [KEYS, [PASSWORD, APP], false, 'enrol-first', ['password'], ['password'], null, 'none-that-fits'],
+    [whoever, [PASSWORD], false, 'let-in', ['password'], ['password'], 'password', null],
+    [whoever, [PASSWORD, APP], false, 'let-in', ['password', 'code'], ['password', 'app'], 'password + totp', null],
+    [LEVEL_2, [APP], false, 'refused', ['password'], [], null, 'no-password-set'],
+    [LEVEL_2, [APP], true, 'let-in', ['code'], ['app'], 'password + totp', null],
+    [{ kind: 'refuse' }, [PASSWORD], false, 'refused', ['password'], ['password'], null, 'refused-by-rule'],
+  ] as const)('%j, %j, vouched %s: %s', (outcome, keyring, claimed, state, asks, serves, met, reason) => {
     const requirement = { version: 1, rule: null, trial: null, outcome };
-    expect(foresee(requirement, keyring, ['password', 'code'], claimed, NOW)).toEqual({ state, asks, serves, reason });
+    expect(foresee(requirement, keyring, ['password', 'code'], claimed, NOW)).toEqual({
+      state,
+      asks,
+      serves,
+      way: met,
+      reason,
+    });
   });
 });
 

@@ -335,7 +335,10 @@ function next(signIn: SignIn, keyring: readonly Usable[], graceUntil: number | u
   }
   if (!begun || step.notCarried) return end(signIn, 'refused', 'prompt-not-carried', 'prompt-not-carried', nowMs);
   if (graceUntil !== undefined && nowMs < graceUntil) return letIn(signIn, graceUntil, nowMs);
-  return end(signIn, 'enrol-first', 'no-usable-authenticator', 'no-usable-authenticator', nowMs);
+  // Applications learn that nothing serves; operators, whether there is anything at all.
+  const others = keyring.some(({ method, id }) => method !== 'password' && signIn.proofs.every((one) => one.id !== id));
+  const why = others ? 'none-that-fits' : 'no-usable-authenticator';
+  return end(signIn, 'enrol-first', 'no-usable-authenticator', why, nowMs);
 }
 
 /** Everything is proved that is asked, or forgiven for days of grace; only a password or a PIN that has to be changed stands before it. */

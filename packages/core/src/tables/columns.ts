@@ -3,10 +3,11 @@ import {
   KEY_COLUMNS,
   PEOPLE_COLUMNS,
   TOKEN_COLUMNS,
+  TOKEN_PARAMETERS,
   type ColumnMeaning,
   type ImportKind,
 } from '../vocabulary.js';
-import { isTimeZone, LANGUAGE_PATTERN, MAIL_PATTERN, SERIAL_PATTERN } from '../people/fields.js';
+import { isTimeZone, LANGUAGE_PATTERN, MAIL_PATTERN } from '../people/fields.js';
 import { readPhone } from './phone.js';
 
 /** What the columns of a kind of file can mean. */
@@ -57,20 +58,6 @@ const HEADERS: Readonly<Partial<Record<ColumnMeaning, RegExp>>> = {
   group: /^(?:group|groupname|name|cn|gruppe|gruppenname)$/,
   description: /^(?:description|about|note|beschreibung|bemerkung)$/,
   'part-of': /^(?:partof|parent|parentgroup|within|ofgroup|teilvon|obergruppe)$/,
-  serial: /^(?:serial|serialno|serialnumber|token|tokenserial|tokenid|tokennumber|seriennummer|seriennr|geratenummer)$/,
-  secret: /^(?:secret|seed|key|secretkey|sharedsecret|tokensecret|otpkey|schlussel|geheimnis)$/,
-  maker: /^(?:maker|manufacturer|vendor|brand|hersteller)$/,
-  model: /^(?:model|devicemodel|type|tokentype|product|modell|typ)$/,
-  kind: /^(?:kind|method|otptype|mode|art|verfahren)$/,
-  algorithm: /^(?:algorithm|hash|hashalgorithm|algorithmus)$/,
-  digits: /^(?:digits|length|otplength|codelength|stellen|ziffern)$/,
-  period: /^(?:period|timestep|step|interval|timeinterval|zeitschritt|intervall)$/,
-  counter: /^(?:counter|movingfactor|count|zahler)$/,
-  drift: /^(?:drift|timedrift)$/,
-  starts: /^(?:start|starts|startdate|validfrom|issued|beginn|gultigab)$/,
-  expires: /^(?:expiry|expires|expirydate|expirationdate|validuntil|validto|ende|ablauf|gultigbis)$/,
-  owner:
-    /^(?:owner|holder|user|username|login|loginname|person|assignedto|inhaber|besitzer|benutzer|benutzername|anmeldename)$/,
   member: /^(?:member|members|person|login|loginname|username|user|mitglied|mitglieder|benutzername|anmeldename)$/,
 };
 
@@ -93,19 +80,42 @@ function looksLike(cells: readonly string[]): 'mail' | 'phone' | 'language' | 't
   return undefined;
 }
 
-/** Whether the first row names columns: none of it is a mail address or a number, and no cell stands twice. */
-export function looksLikeHeader(first: readonly string[]): boolean {
-  const filled = first.map((cell) => cell.trim()).filter((cell) => cell !== '');
-  return (
-    filled.length > 0 &&
-    !filled.some((cell) => cell.includes('@') || /^[+\d][\d ()/.-]*$/.test(cell)) &&
-    (first.length === 1 ||
-      filled.some((cell) => fold(cell) !== '' && Object.values(HEADERS).some((is) => is.test(fold(cell)))))
-  );
+/** What a cell is at a glance, to tell a heading from what stands below it. */
+function glance(cell: string): 'mail' | 'number' | 'code' | 'text' {
+  if (cell.includes('@')) return 'mail';
+  if (/^[+\d][\d ()/.-]*$/.test(cell)) return 'number';
+  return /\d/.test(cell) ? 'code' : 'text';
+}
+const filledOf = (cells: readonly string[]) => cells.map((cell) => cell.trim()).filter((cell) => cell !== '');
+
+/** Whether a heading has a word by which files of people and groups are told. */
+export const isKnownHeading = (cell: string): boolean =>
+  fold(cell) !== '' && Object.values(HEADERS).some((is) => is.test(fold(cell)));
+
+/**
+ * Whether the first row names columns: none of it is a mail address or a number, and either it has a word that headings are
+ * made of, or a column below it holds something of another kind than its first cell.
+ *
+ * @param rest some of the rows below
+ * @param known whether a cell is a heading that is understood
+ */
+export function looksLikeHeader(
+  first: readonly string[],
+  rest: readonly (readonly string[])[] = [],
+  known: (cell: string) => boolean = isKnownHeading,
+): boolean {
+  const filled = filledOf(first);
+  if (filled.length === 0 || filled.some((cell) => ['mail', 'number'].includes(glance(cell)))) return false;
+  if (first.length === 1 || filled.some(known)) return true;
+  return first.some((cell, i) => {
+    if (cell.trim() === '' || glance(cell.trim()) !== 'text') return false;
+    const below = filledOf(rest.map((row) => row[i] ?? ''));
+    return below.length > 0 && below.every((one) => glance(one) !== 'text');
+  });
 }
 
 /**
- * Guesses what each column means: by its header first, then by what stands in it. Each meaning is given once, to the
+ * Guesses what each column of a file of people or groups means: by its header first, then by what stands in it. Each meaning is given once, to the
  * first column that fits; only login names and groups may come from several. A guess is shown and can be changed.
  *
  * @param samples some rows of the file, without the header
@@ -128,7 +138,6 @@ export function guessColumns(
     return meaning ? take(meaning) : 'nothing';
   });
   if (kind === 'groups') return meanings;
-  if (kind === 'tokens') return guessedByCells(meanings, samples);
   meanings.forEach((meaning, i) => {
     const shape = shapes[i];
     if (meaning === 'nothing' && shape) meanings[i] = take(shape);
@@ -144,45 +153,27 @@ export function guessColumns(
   return meanings;
 }
 
-/** What a cell of a file of tokens looks like, the strictest first. */
-const TOKEN_SHAPES: readonly (readonly [ColumnMeaning, (cell: string) => boolean])[] = [
-  ['secret', (cell) => /^[A-Za-z0-9+/=]{20,}$/.test(cell)],
-  ['expires', (cell) => /^(?:\d{4}-\d{2}-\d{2}|\d{1,2}\.\d{1,2}\.\d{4})(?:[T ].*)?$/.test(cell)],
-  ['owner', (cell) => /^[^\s@\\]+[@\\][^\s@\\]+$/.test(cell)],
-  ['serial', (cell) => SERIAL_PATTERN.test(cell) && /\d{3}/.test(cell.replace(/[^0-9A-Za-z]/g, ''))],
-];
-
-/** Where no header says what a column of a file of tokens is, its cells may: all of them, and each serial number once. */
-function guessedByCells(meanings: ColumnMeaning[], samples: readonly (readonly string[])[]): ColumnMeaning[] {
-  const guessed = [...meanings];
-  for (const [meaning, looks] of TOKEN_SHAPES) {
-    if (guessed.includes(meaning)) continue;
-    const at = guessed.findIndex((already, i) => {
-      if (already !== 'nothing') return false;
-      const cells = samples.map((row) => (row[i] ?? '').trim()).filter((cell) => cell !== '');
-      const once = meaning !== 'serial' || new Set(cells).size === cells.length;
-      return cells.length > 0 && once && cells.every(looks);
-    });
-    if (at >= 0) guessed[at] = meaning;
-  }
-  return guessed;
-}
-
-/** What a choice of columns lacks to be of use, or has too often; undefined where it will do. */
+/**
+ * What a choice of columns lacks to be of use, or has too often; undefined where it will do.
+ *
+ * @param saidOfAll of a file of tokens: something was said of all of them, so that serial numbers alone correct what is in stock
+ */
 export function columnsLack(
   kind: ImportKind,
   columns: readonly ColumnMeaning[],
+  saidOfAll = false,
 ): { readonly why: 'lacks' | 'twice'; readonly meaning: ColumnMeaning } | undefined {
   for (const meaning of columns) {
     const times = columns.filter((one) => one === meaning).length;
     if (times > 1 && !REPEATABLE.has(meaning)) return { why: 'twice', meaning };
   }
   const has = (...meanings: ColumnMeaning[]) => meanings.some((meaning) => columns.includes(meaning));
+  if (has('drift') && has('drift-seconds')) return { why: 'twice', meaning: 'drift' };
   if (kind === 'tokens')
     return !has('serial')
       ? { why: 'lacks', meaning: 'serial' }
-      : // Without secrets it is a list of who is to have which token of the stock.
-        has('secret', 'owner')
+      : // Without secrets it is a list of who is to have which token of the stock, or of what is to be corrected.
+        saidOfAll || has('secret', 'owner', 'model', 'drift-seconds', 'starts', 'expires', ...TOKEN_PARAMETERS)
         ? undefined
         : { why: 'lacks', meaning: 'secret' };
   if (kind === 'keys') {

@@ -1,7 +1,7 @@
 import { normaliseLoginName } from '../loginnames/index.js';
 import { GROUP_NAME_MAX, LINE_PATTERN } from '../people/fields.js';
-import type { ColumnMeaning, RowReason } from '../vocabulary.js';
-import { readCell, type RowIssue } from './person-row.js';
+import type { ColumnMeaning, CommaRule, RowReason } from '../vocabulary.js';
+import { readCell, readNames, type RowIssue } from './person-row.js';
 
 /** One row about a group: itself, perhaps the group it is part of, perhaps members. A group may stand in several rows. */
 export interface GroupRow {
@@ -18,6 +18,7 @@ export const DESCRIPTION_MAX = 400;
 export function readGroupRow(
   cells: readonly string[],
   columns: readonly ColumnMeaning[],
+  commas: CommaRule = 'ask',
 ): { readonly row: GroupRow; readonly issues: readonly RowIssue[] } {
   const issues: RowIssue[] = [];
   const refuse = (column: number | null, reason: RowReason, facts?: RowIssue['facts']) =>
@@ -32,7 +33,9 @@ export function readGroupRow(
       return;
     }
     if (meaning === 'member') {
-      for (const typed of text.split(/[\s;,|]+/).filter(Boolean)) {
+      const names = readNames(text, commas);
+      if (!names) refuse(column, 'several-names');
+      for (const typed of names ?? []) {
         const name = normaliseLoginName(typed);
         if (name.ok) members.push({ loginName: name.value, column });
         else refuse(column, 'unknown-person');

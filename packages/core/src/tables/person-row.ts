@@ -9,7 +9,7 @@ import {
   MAIL_MAX,
   MAIL_PATTERN,
 } from '../people/fields.js';
-import type { ColumnMeaning, RowReason } from '../vocabulary.js';
+import type { ColumnMeaning, CommaRule, RowReason } from '../vocabulary.js';
 import { readPhone } from './phone.js';
 
 /** How the cells of a file about people are read. */
@@ -20,6 +20,8 @@ export interface ReadingRules {
   readonly country: string | null;
   /** Whether an empty cell leaves what is known, or clears it. */
   readonly empty: 'keep' | 'clear';
+  /** What a comma is in a cell of login names or groups. */
+  readonly commas: CommaRule;
 }
 
 /** One thing wrong with a row; never what stood there. */
@@ -48,29 +50,43 @@ const LOGIN_NAMES_MOST = 20;
 const GROUPS_MOST = 100;
 
 /** Cells that are as they were meant: plain characters, no space around them, no apostrophe first. Nearly all are. */
-const PLAIN_CELL = /^[!-&(-~](?:[ -~]*[!-~])?$/;
+const PLAIN_CELL = /^[!-&(-<>-~](?:[ -~]*[!-~])?$/;
 
 /**
- * A cell as it was meant: composed (NFC), trimmed, freed of what nobody sees, and without the apostrophe that guards a cell against being taken for
- * a formula, since lists that this service gives out carry it.
+ * A cell as it was meant: composed (NFC), trimmed, freed of what nobody sees, and without what keeps a spreadsheet from taking it for
+ * a formula or a number: the apostrophe before it, which lists that this service gives out carry too, or the formula of a text.
  */
 export function readCell(cell: string): string {
   if (cell === '' || PLAIN_CELL.test(cell)) return cell;
-  return withoutUnseen(cell)
-    .replace(/^'(?=[=+\-@\t\r])/, '')
+  const text = withoutUnseen(cell)
+    .replace(/^'(?=[=+\-@\t\r\d])/, '')
     .normalize('NFC')
     .trim();
+  // How spreadsheets are made to keep the zeros of a number: ="00123".
+  return /^="([^"]*)"$/.exec(text)?.[1]?.trim() ?? text;
 }
 
 /** Entries of a cell that lists several, as this service writes them and as people do. */
-export const readList = (cell: string): string[] => [
+export const readList = (cell: string, between = /[;|\r\n]+/): string[] => [
   ...new Set(
     cell
-      .split(/[;|\r\n]+/)
+      .split(between)
       .map((entry) => entry.trim())
       .filter(Boolean),
   ),
 ];
+
+/**
+ * Login names of a cell. No login name holds a space, so one that does is several, or a person's name in the wrong column: only
+ * somebody can tell, as with a comma.
+ *
+ * @returns undefined where somebody has to be asked
+ */
+export function readNames(cell: string, commas: CommaRule): string[] | undefined {
+  if (commas === 'separate') return readList(cell, /[\s;,|]+/);
+  const names = readList(cell);
+  return names.some((name) => /\s/.test(name) || (commas === 'ask' && name.includes(','))) ? undefined : names;
+}
 
 class Problem extends Error {
   constructor(
@@ -127,8 +143,9 @@ export function readPersonRow(
     'given-name': (text) => (given = line(text, DISPLAY_NAME_MAX)),
     'family-name': (text) => (family = line(text, DISPLAY_NAME_MAX)),
     'login-name': (text) => {
-      // A login name holds no space, hence everything that people put between two may stand there.
-      for (const typed of text.split(/[\s;,|]+/).filter(Boolean)) {
+      const names = readNames(text, rules.commas);
+      if (!names) throw new Problem('several-names');
+      for (const typed of names) {
         const name = loginName(typed);
         loginNames.set(name.value, name);
       }
@@ -147,7 +164,8 @@ export function readPersonRow(
     language: (text) => (said.language = matching(text, LANGUAGE_PATTERN.test(text), 'language')),
     'time-zone': (text) => (said.timeZone = matching(text, isTimeZone(text), 'time-zone')),
     groups: (text) => {
-      for (const name of readList(text)) groups.add(line(name, GROUP_NAME_MAX));
+      for (const name of readList(text, rules.commas === 'separate' ? /[;,|\r\n]+/ : undefined))
+        groups.add(line(name, GROUP_NAME_MAX));
     },
   };
 

@@ -11,7 +11,9 @@ export const isCountry = (code: string): boolean => (getCountries() as readonly 
  * @returns undefined for what is no number of any country
  */
 export function readPhone(typed: string, country?: string): string | undefined {
-  if (PHONE_PATTERN.test(typed)) return `+${typed.replace(/\D/g, '')}`;
-  const parsed = parsePhoneNumberFromString(typed, country as CountryCode | undefined);
+  // +44 (0)20 …: the zero is for callers within the country, and no part of the number from outside (ITU-T E.123 §3).
+  const number = typed.replace(/^(\+\d[\d ]{0,3})\s*\(0\)/, '$1 ');
+  if (PHONE_PATTERN.test(number)) return `+${number.replace(/\D/g, '')}`;
+  const parsed = parsePhoneNumberFromString(number, country as CountryCode | undefined);
   return parsed?.isPossible() && !parsed.ext ? parsed.number : undefined;
 }

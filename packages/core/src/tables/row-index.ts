@@ -44,6 +44,24 @@ export class RowIndex {
   }
 }
 
+/** Remembers in which line of its file each row stands, in 4 bytes each. Rows count from 1. */
+export class RowLines {
+  #lines = new Uint32Array(1024);
+
+  set(row: number, line: number): void {
+    if (row >= this.#lines.length) {
+      const longer = new Uint32Array(Math.max(this.#lines.length * 2, row + 1));
+      longer.set(this.#lines);
+      this.#lines = longer;
+    }
+    this.#lines[row] = line;
+  }
+
+  get(row: number): number {
+    return this.#lines[row] ?? 0;
+  }
+}
+
 /** Two multiplicative hashes of 32 bits, each stirred with the other; quick, and nothing that has to withstand an attack. */
 function hash64(text: string): readonly [high: number, low: number] {
   let a = 0x9e37_79b9;

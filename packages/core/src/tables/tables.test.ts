@@ -34,6 +34,17 @@ describe('a cell', () => {
   });
 });
 
+describe('a number that a spreadsheet was kept from changing', () => {
+  it.each([
+    ["'00123", '00123'],
+    ['="00123"', '00123'],
+    ['=" 00123 "', '00123'],
+    ["'t Hooft", "'t Hooft"],
+    ["'=1+1", '=1+1'],
+    ['="a"&"b"', '="a"&"b"'],
+  ])('%s is %s', (cell, read) => expect(readCell(cell)).toBe(read));
+});
+
 describe('the beginning of a file', () => {
   it.each([
     ['UTF-8', utf8('name;mail\nÅsa;a@b.example'), 'utf-8'],
@@ -66,6 +77,9 @@ describe('the beginning of a file', () => {
     ['a\tb\r\n1\t2\r\n', '\t'],
     ['a|b|c\n"1,1,1,1"|2|3', '|'],
     ['only one column\nand, a comma\n', ','],
+    ['sep=;\na,b;c\n', ';'],
+    ['"sep=|"\r\na,b,c\n', '|'],
+    ['# box 7, from Gullwing, checked, twice\n\na;b\n1;2\n', ';'],
     ['first name, last name;mail\nx, y;z\n', ';'],
   ])('%j is cut by %j', (head, delimiter) => expect(detectDelimiter(head)).toBe(delimiter));
 });
@@ -119,6 +133,36 @@ describe('columns', () => {
     expect(looksLikeHeader(['Ines Marlow', 'ines@wexmoor.example'])).toBe(false);
     expect(looksLikeHeader(['Ines Marlow', '+44 20 7946 0018'])).toBe(false);
     expect(looksLikeHeader(['Ines Marlow', 'Tower'])).toBe(false);
+    // Without one word that is known, a heading shows by what stands below it being of another kind.
+    expect(
+      looksLikeHeader(
+        ['Matrikel', 'Diensthandy'],
+        [
+          ['4711', '+49 171 1234567'],
+          ['4712', ''],
+        ],
+      ),
+    ).toBe(true);
+    expect(looksLikeHeader(['Kurz', 'Wohin'], [['im', 'ines@wexmoor.example']])).toBe(true);
+    expect(
+      looksLikeHeader(
+        ['Kurz', 'Wohin'],
+        [
+          ['im', 'Tower'],
+          ['aq', 'Quay'],
+        ],
+      ),
+    ).toBe(false);
+    expect(
+      looksLikeHeader(
+        ['Kurz', 'Wohin'],
+        [
+          ['im', 'Tower'],
+          ['aq', 'quay 4'],
+        ],
+      ),
+    ).toBe(false);
+    expect(looksLikeHeader(['Kurz', 'Wohin'], [])).toBe(false);
   });
 
   it('say what they lack', () => {
@@ -134,6 +178,7 @@ const RULES: ReadingRules = {
   columns: ['reference', 'name', 'login-name', 'mail', 'phone', 'groups'],
   country: null,
   empty: 'keep',
+  commas: 'ask',
 };
 
 describe('a row about a person', () => {
@@ -142,7 +187,7 @@ describe('a row about a person', () => {
       [
         ' 1001 ',
         'A\u030asa  Quill',
-        'asa; WEX\\AQUILL asa',
+        'asa; WEX\\AQUILL| asa',
         'asa@wexmoor.example',
         "'+44 20 7946 0018",
         'Tower; Night watch|Tower',
@@ -174,6 +219,23 @@ describe('a row about a person', () => {
     expect(readPersonRow(cells, RULES).issues).toContainEqual(expect.objectContaining({ column, reason }));
   });
 
+  it('asks about a comma or a space where one name could be two, unless it is said what they are', () => {
+    const names = (cell: string, commas: ReadingRules['commas']) => {
+      const { row, issues } = readPersonRow(['1', 'N', cell, '', '', ''], { ...RULES, commas });
+      return issues[0]?.reason ?? row.loginNames.map(({ value }) => value);
+    };
+    for (const cell of ['Marlow, Ines', 'ines,asa', 'Ines Marlow'])
+      expect(names(cell, 'ask'), cell).toBe('several-names');
+    expect(names('ines; asa', 'ask')).toEqual(['ines', 'asa']);
+    expect(names('ines, asa bram', 'separate')).toEqual(['ines', 'asa', 'bram']);
+    expect(names('marlow,ines', 'keep')).toEqual(['marlow,ines']);
+    const groups = (commas: ReadingRules['commas']) =>
+      readPersonRow(['1', 'N', 'n', '', '', 'Tower, east; Quay'], { ...RULES, commas }).row.groups;
+    expect(groups('separate')).toEqual(['Tower', 'east', 'Quay']);
+    for (const commas of ['ask', 'keep'] as const) expect(groups(commas)).toEqual(['Tower, east', 'Quay']);
+    expect(readGroupRow(['Tower', 'ines, asa'], ['group', 'member']).issues[0]!.reason).toBe('several-names');
+  });
+
   it('keeps or clears what an empty cell stands for', () => {
     const cells = ['1', 'N', 'n', '', '', ''];
     expect(readPersonRow(cells, RULES).row).toMatchObject({ mail: undefined, phone: undefined, groups: undefined });
@@ -188,6 +250,11 @@ describe('a row about a person', () => {
     expect(readPhone('020 7946 0018', 'GB')).toBe('+442079460018');
     expect(readPhone('0171 1234567', 'DE')).toBe('+491711234567');
     expect(readPhone('12', 'GB')).toBeUndefined();
+    // The zero in brackets is for callers within the country.
+    for (const typed of ['+44 (0)7700 900123', '+44(0) 7700 900123', '+44 (0) 7700-900123'])
+      expect(readPhone(typed), typed).toBe('+447700900123');
+    expect(readPhone('+49 (0)171 1234567')).toBe('+491711234567');
+    expect(readPhone('(0)7700 900123', 'GB')).toBe('+447700900123');
   });
 
   it('never throws, whatever stands in its cells', () => {

@@ -46,6 +46,12 @@ function encodingOf(head: Uint8Array): Encoding {
   }
 }
 
+/** The delimiter that the first line says, as some spreadsheets write it: `sep=;`. */
+export function delimiterLine(head: string): Delimiter | undefined {
+  const said = /^\ufeff?"?sep=(.)"?\r?(?:\n|$)/i.exec(head)?.[1];
+  return DELIMITERS.find((delimiter) => delimiter === said);
+}
+
 /** Lines that a delimiter is told from. */
 const LINES = 20;
 
@@ -53,7 +59,11 @@ const LINES = 20;
  * Tells the delimiter: the one that cuts the first lines into the most cells, the same number in each. Quoted text is
  * stepped over. A file of one column has none, and gets the comma.
  */
-export function detectDelimiter(head: string): Delimiter {
+export function detectDelimiter(text: string): Delimiter {
+  const said = delimiterLine(text);
+  if (said) return said;
+  // Comments at the beginning are prose.
+  const head = text.replace(/^(?:[ \t]*(?:#[^\n]*)?\r?\n)+/, '') || text;
   let best: Delimiter = ',';
   let bestScore = 0;
   for (const delimiter of DELIMITERS) {

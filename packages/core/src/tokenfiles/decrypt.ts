@@ -1,8 +1,10 @@
 import {
   BLOCK_CIPHERS,
+  certificateNamed,
   constantTimeEqual,
   hmac,
   KEY_WRAPS,
+  OAEP_HASHES,
   openBlocks,
   openGcm,
   openRsa,
@@ -11,6 +13,8 @@ import {
   type BlockCipher,
   type HmacHash,
   type KeyWrap,
+  type Oaep,
+  type OaepHash,
 } from '../crypto/index.js';
 import { childOf, downTo, FileProblem, textOf, type Element } from './tree.js';
 
@@ -80,7 +84,8 @@ export class ValueOpener {
     const { line } = encryption;
     const given = isOne(key) ? key : ownKey(encryption, key ?? []);
     if (!given) throw new FileProblem('key-needed', line, { kind: kindOf(encryption) });
-    if (given.kind !== kindOf(encryption)) throw new FileProblem('key-kind', line, { kind: kindOf(encryption) });
+    if (isOne(key) && given.kind !== kindOf(encryption))
+      throw new FileProblem('key-kind', line, { kind: kindOf(encryption) });
     if (given.kind === 'certificate') this.#rsa = given.privateKeyPem;
     else this.#key = given.kind === 'pre-shared' ? given.key : derived(encryption, given.passphrase);
     if (!macMethod) return;
@@ -117,9 +122,9 @@ export class ValueOpener {
     let plain: Buffer | undefined;
     if (this.#rsa !== undefined) {
       // Padding of PKCS #1 v1.5 cannot be opened without telling whoever sends files what it holds, and is not.
-      if (!algorithm.startsWith('rsa-oaep')) return { why: 'unknown' };
-      const digest = downTo(encrypted, 'xenc:EncryptionMethod', 'ds:DigestMethod')?.attributes.get('Algorithm') ?? '';
-      plain = openRsa(this.#rsa, cipher, digest.endsWith('sha256') ? 'sha256' : 'sha1');
+      const ways = oaepOf(encrypted);
+      if (ways.length === 0) return { why: 'unknown' };
+      for (const way of ways) plain ??= openRsa(this.#rsa, cipher, way);
     } else if (!key) return { why: 'broken' };
     else if (Object.hasOwn(BLOCK_CIPHERS, algorithm)) plain = openBlocks(algorithm as BlockCipher, key, cipher);
     else if (Object.hasOwn(KEY_WRAPS, algorithm)) plain = unwrapKey(algorithm as KeyWrap, key, cipher);
@@ -143,15 +148,60 @@ const authenticates = (algorithm: string) => /^kw-|-gcm$|^rsa[-_]/.test(algorith
 const isOne = (key: FileKey | readonly OwnCertificate[] | undefined): key is FileKey =>
   key !== undefined && 'kind' in key;
 
+/** A hash by the end of its URI: `…#sha256`, `…#mgf1sha1`; SHA-1 unless said. */
+const hashOf = (element: Element | undefined): OaepHash | undefined => {
+  if (!element) return 'sha1';
+  const name = /(sha-?\d+)$/i.exec(element.attributes.get('Algorithm') ?? '')?.[1];
+  return OAEP_HASHES.find((hash) => hash === name?.toLowerCase().replace('-', ''));
+};
+
+/**
+ * How a value is padded, XML Encryption 1.1 §5.5.2: the mask is made with SHA-1 whatever the digest, but in its newer form with
+ * what stands there. Some makers take the digest for both without saying so; that is tried as well.
+ */
+function oaepOf(encrypted: Element): Oaep[] {
+  const algorithm = algorithmOf(encrypted);
+  if (algorithm !== 'rsa-oaep-mgf1p' && algorithm !== 'rsa-oaep') return [];
+  const method = childOf(encrypted, 'xenc:EncryptionMethod');
+  const hash = hashOf(childOf(method, 'ds:DigestMethod'));
+  const maskHash = algorithm === 'rsa-oaep' ? hashOf(childOf(method, 'xenc11:MGF')) : 'sha1';
+  const given = childOf(method, 'xenc:OAEPparams');
+  const label = given ? base64Of(textOf(given)) : Buffer.alloc(0);
+  if (!hash || !maskHash || !label) return [];
+  const said: Oaep = { hash, maskHash, label };
+  return hash === maskHash || childOf(method, 'xenc11:MGF') ? [said] : [said, { hash, maskHash: hash, label }];
+}
+
+/** The certificate of ours that a file names: itself, or by any of the names that it can have. */
+function certificateOf(encryption: Element, ours: readonly OwnCertificate[]): OwnCertificate | undefined {
+  const keyName = textOf(childOf(encryption, 'ds:KeyName'));
+  const data = encryption.children.filter(({ name }) => name === 'ds:X509Data').flatMap(({ children }) => children);
+  const texts = (name: string) => data.filter((child) => child.name === name).map(textOf);
+  const whole = texts('ds:X509Certificate').flatMap((text) => base64Of(text) ?? []);
+  const names = [
+    ...texts('ds:X509SubjectName').map((subject) => ({ subject })),
+    ...data
+      .filter(({ name }) => name === 'ds:X509IssuerSerial')
+      .map((both) => ({
+        issuer: textOf(childOf(both, 'ds:X509IssuerName')),
+        serialNumber: textOf(childOf(both, 'ds:X509SerialNumber')),
+      })),
+    { keyName },
+  ];
+  return ours.find(
+    ({ der, name }) =>
+      whole.some((one) => one.equals(der)) ||
+      // What stands there whole says which is meant, whatever stands beside it.
+      (whole.length === 0 && (name === keyName || names.some((one) => certificateNamed(der, one)))),
+  );
+}
+
 /** The private key of ours that a file is encrypted to; undefined where it is encrypted otherwise. */
 function ownKey(encryption: Element, ours: readonly OwnCertificate[]): FileKey | undefined {
-  if (kindOf(encryption) !== 'certificate') return undefined;
-  const der = base64Of(textOf(downTo(encryption, 'ds:X509Data', 'ds:X509Certificate')));
-  const named =
-    textOf(childOf(encryption, 'ds:KeyName')) ?? textOf(downTo(encryption, 'ds:X509Data', 'ds:X509SubjectName'));
-  const one = ours.find((certificate) => (der ? Buffer.from(certificate.der).equals(der) : certificate.name === named));
-  if (!one) throw new FileProblem('certificate-unknown', encryption.line);
-  return { kind: 'certificate', privateKeyPem: one.privateKeyPem() };
+  const one = certificateOf(encryption, ours);
+  if (one) return { kind: 'certificate', privateKeyPem: one.privateKeyPem() };
+  if (kindOf(encryption) === 'certificate') throw new FileProblem('certificate-unknown', encryption.line);
+  return undefined;
 }
 
 function kindOf(encryption: Element): FileKey['kind'] {

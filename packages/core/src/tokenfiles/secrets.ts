@@ -12,12 +12,15 @@ const READ: Readonly<Record<SecretEncoding, (text: string) => Uint8Array | undef
   base64: base64Of,
 };
 
-/** Spaces and hyphens that people put between groups. */
-const bare = (text: string) => text.replace(/[\s-]+/g, '');
+/** Without the spaces, hyphens and colons that people put between groups, and without the mark of hexadecimal. */
+const bare = (text: string) => text.replace(/[\s:-]+/g, '').replace(/^0x(?=[0-9a-f]+$)/i, '');
 
 /** A secret as it is said to be written; undefined where it is not written so. */
 export const readSecret = (text: string, encoding: SecretEncoding): Uint8Array | undefined =>
   READ[encoding](bare(text));
+
+/** Whether a secret is none: one byte over and over, as files have it where the secrets were taken out. */
+export const isWeakSecret = (secret: Uint8Array): boolean => secret.every((byte) => byte === secret[0]);
 
 /** Encodings that a text could be a secret of sensible length in, the strictest first. */
 export function secretEncodings(text: string): SecretEncoding[] {

@@ -16,14 +16,19 @@ export class FileProblem extends Error {
 export interface Element {
   /** Its namespace's short name and its own, such as `pskc:Key`; `?:x` for namespaces that mean nothing here. */
   readonly name: string;
+  /** Those of no namespace, which is where every attribute that is read here stands. */
   readonly attributes: ReadonlyMap<string, string>;
   readonly children: Element[];
   text: string;
   readonly line: number;
 }
 
+/** What RFC 6030 has no element for, in files of ours: elements of another namespace may stand in its `Data` (§4.2). */
+export const OWN_NAMESPACE = 'urn:x-nimble-latch:token';
+
 /** Namespaces of RFC 6030 §2 and of what it refers to. */
 const NAMESPACES = new Map([
+  [OWN_NAMESPACE, 'nl'],
   ['urn:ietf:params:xml:ns:keyprov:pskc', 'pskc'],
   ['http://www.w3.org/2001/04/xmlenc#', 'xenc'],
   ['http://www.w3.org/2009/xmlenc11#', 'xenc11'],
@@ -107,9 +112,10 @@ export class ChildReader {
     let values = NO_ATTRIBUTES;
     if (attributes.length > 0) {
       const named = new Map<string, string>();
-      for (const { local, value } of attributes) {
+      for (const { uri, local, value } of attributes) {
         this.#text += value.length;
-        named.set(local, value);
+        // Those of a namespace of its own mean something else, whatever they are called.
+        if (uri === '') named.set(local, value);
       }
       values = named;
     }

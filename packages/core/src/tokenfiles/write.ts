@@ -1,5 +1,6 @@
 import { hmac, pbkdf2, sealBlocks } from '../crypto/index.js';
 import type { OtpAlgorithm } from '../vocabulary.js';
+import { OWN_NAMESPACE } from './tree.js';
 
 /** A token as it leaves. */
 export interface LeavingToken {
@@ -39,6 +40,9 @@ const element = (name: string, text: string | undefined) =>
   text === undefined || text === '' ? '' : `<${name}>${escaped(text)}</${name}>`;
 const plain = (name: string, value: number) => `<${name}><PlainValue>${value}</PlainValue></${name}>`;
 
+/** Where a clock begins to count: RFC 6030 has no element for it, so it stands in a namespace of ours, and only where it must. */
+const origin = (t0: number) => (t0 === 0 ? '' : `<T0 xmlns="${OWN_NAMESPACE}">${t0}</T0>`);
+
 /**
  * Writes a Portable Symmetric Key Container, RFC 6030, whose secrets open by a passphrase: PBKDF2 with HMAC-SHA-256, AES-256-CBC,
  * and a MAC over each value with a key of its own. A piece at a time, so that any number of tokens fits.
@@ -76,7 +80,7 @@ export class PskcWriter {
     const moving =
       token.method === 'hotp'
         ? plain('Counter', token.counter)
-        : `${plain('Time', token.t0)}${plain('TimeInterval', token.period)}${plain('TimeDrift', token.drift)}`;
+        : `${plain('TimeInterval', token.period)}${plain('TimeDrift', token.drift)}${origin(token.t0)}`;
     const suite = token.algorithm.replace('SHA', 'HMAC-SHA');
     const { maker, serial, model, digits } = token;
     return [

@@ -27,7 +27,8 @@ import { select, write, type Db } from '../platform/db/sql.js';
 import { inTransaction } from '../platform/db/unit-of-work.js';
 import { newId, storedId } from '../platform/ids.js';
 import { networks } from '../areas/networks/network.model.js';
-import { TABLES } from './areas.js';
+import { catalogue } from '@nimble-latch/api';
+import { served, TABLES } from './areas.js';
 
 let inside: Inside;
 let db: Db;
@@ -44,6 +45,14 @@ const byTable = <T>(rows: readonly (readonly [table: string, said: T])[]): Recor
   return found;
 };
 const schema = async (what: string) => await select<Record<string, string | number | null>>(db, `SELECT ${what}`);
+
+describe('work in the background', () => {
+  it('is called something by everybody who is shown it', async () => {
+    const { jobs } = await served();
+    for (const language of ['en', 'de'] as const)
+      expect(Object.keys(catalogue(language).jobs).sort(), language).toEqual(Object.keys(jobs).sort());
+  });
+});
 
 describe('models and migrations', () => {
   it('are of the same tables, and every description is in the list', async () => {

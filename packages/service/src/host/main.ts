@@ -269,13 +269,14 @@ function buildProgram(): Command {
     .command('demo')
     .description(words.help.demo)
     .option('--people <n>', words.help.demoPeople)
-    .action((options: { people?: string }) =>
+    .option('--fobs <file>', words.help.demoFobs)
+    .action((options: { people?: string; fobs?: string }) =>
       chore(async (deps) => {
         const people = options.people === undefined ? undefined : Number(options.people);
         if (people !== undefined && (!Number.isInteger(people) || people < 30 || people > 2_000_000))
           throw new StartError(words.errors.demoPeople);
         const { loadDemo } = await import('./demo/load.js');
-        print(await loadDemo(deps, people));
+        print(await loadDemo(deps, people, options.fobs));
       }),
     );
   return program;

@@ -32,6 +32,7 @@ export const hostWords = {
     trailExport: 'write the whole trail as lines of JSON',
     trailPublicKeys: 'print the keys that verify the seals',
     trailAnchors: 'print the heads of all chains, to keep elsewhere',
+    demoFobs: 'write the secrets of its hardware tokens into this new file, for the stand-in fobs',
     demoPeople: 'how many people, from 30 to 2000000 (240 unless said)',
     demo: 'fill an empty installation with the made-up Port of Wexmoor',
   },

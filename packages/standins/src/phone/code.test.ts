@@ -26,8 +26,15 @@ describe('the stand-in phone', () => {
     expect(codeAt(picture(20, 'SHA1', 6), 59_999)).toEqual({ code: '287082', secondsLeft: 1 });
   });
 
+  it('takes a bare key, as it is read aloud, with what apps assume', () => {
+    const bare = readPicture(' gezd gnbv gy3t qojq GEZD-GNBV-GY3T-QOJQ ');
+    expect(bare).toMatchObject({ digits: 6, seconds: 30, hash: 'sha1' });
+    expect(codeAt(bare, 59_000).code).toBe('287082');
+  });
+
   it.each([
     '',
+    'GEZDGNBV1',
     'https://x',
     'otpauth://hotp/x?secret=AAAA',
     'otpauth://totp/x',

@@ -37,10 +37,13 @@ function fromBase32(text: string): Buffer {
   return Buffer.from(bytes);
 }
 
-/** Reads the text of a QR picture: `otpauth://totp/…`. */
+/** Reads the text of a QR picture: `otpauth://totp/…`; or a key as it is typed, which has the settings that apps assume. */
 export function readPicture(text: string): Account {
+  if (/^[A-Za-z2-7][A-Za-z2-7\s=-]{14,}$/.test(text.trim()))
+    return { issuer: '', name: 'typed by hand', secret: fromBase32(text), hash: 'sha1', digits: 6, seconds: 30 };
   const match = /^otpauth:\/\/totp\/([^?]*)\?(.*)$/.exec(text.trim());
-  if (!match) throw new BadPicture('it is not a key for time-based codes (otpauth://totp/…)');
+  if (!match)
+    throw new BadPicture('it is neither a key nor the text of a picture for time-based codes (otpauth://totp/…)');
   const label = decodeURIComponent(match[1]!);
   const settings = new URLSearchParams(match[2]);
   const hash = (settings.get('algorithm') ?? 'SHA1').toLowerCase();

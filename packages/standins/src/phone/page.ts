@@ -3,7 +3,7 @@ export const PAGE = `<!doctype html><html lang="en"><head><meta charset="utf-8">
 <title>Stand-in phone</title><link rel="stylesheet" href="/phone.css"><script type="module" src="/phone.js"></script></head>
 <body><main><h1>Stand-in phone</h1><p>A simulated phone for trying things out. It forgets everything when it stops.</p>
 <ul id="accounts" aria-live="off"></ul>
-<form id="add"><label for="uri">Text of the QR picture</label><textarea id="uri" rows="4" spellcheck="false" autocomplete="off" placeholder="otpauth://totp/…"></textarea>
+<form id="add"><label for="uri">Text of the QR picture, or the key</label><textarea id="uri" rows="4" spellcheck="false" autocomplete="off" placeholder="otpauth://totp/…"></textarea>
 <p id="problem" role="alert"></p><button>Add to this phone</button></form>
 <form id="drift"><label for="off">Clock of the phone is off by (seconds)</label><input id="off" type="number" value="0" step="30"></form>
 </main></body></html>`;

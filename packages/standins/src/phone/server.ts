@@ -26,7 +26,8 @@ export function createPhone(now: () => number): FastifyInstance {
   );
   app.post<{ Body: { uri?: unknown } | null }>('/accounts', async (request, reply) => {
     try {
-      accounts.push(readPicture(typeof request.body?.uri === 'string' ? request.body.uri : ''));
+      // What was added last is what somebody looks for: it stands on top.
+      accounts.unshift(readPicture(typeof request.body?.uri === 'string' ? request.body.uri : ''));
       return { count: accounts.length };
     } catch (error) {
       if (!(error instanceof BadPicture) && !(error instanceof URIError)) throw error;

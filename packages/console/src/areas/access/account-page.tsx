@@ -10,15 +10,14 @@ import { Time } from '../../frame/components/time.js';
 import { words } from '../../frame/messages/index.js';
 import { insightWords } from '../insight/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
-import { useSession } from '../../frame/session/context.js';
+import { useMayCall, useSession } from '../../frame/session/context.js';
 
 const w = insightWords.settings;
 
 /** Of whoever is signed in: their password, and tokens for scripts. */
 export function AccountPage() {
   const session = useSession();
-  const tokens = useRead('accessTokens.list');
-  const revoke = useAct((id: string) => call('accessTokens.revoke', { params: { id } }));
+  const mayCall = useMayCall();
   const [open, setOpen] = useState<'password' | 'token'>();
   const [issued, setIssued] = useState<string>();
   const [said, setSaid] = useState<string>();
@@ -28,7 +27,9 @@ export function AccountPage() {
         <h1>{w.own}</h1>
         <Row>
           <Button onPress={() => setOpen('password')}>{w.ownPassword}</Button>
-          <Button onPress={() => setOpen('token')}>{w.issue}</Button>
+          <Button calls="accessTokens.add" onPress={() => setOpen('token')}>
+            {w.issue}
+          </Button>
         </Row>
       </Spread>
       {said && (
@@ -36,31 +37,7 @@ export function AccountPage() {
           {said}
         </Banner>
       )}
-      <Section aria-labelledby="tokens">
-        <h2 id="tokens">{w.tokens}</h2>
-        <p>{w.tokensHint}</p>
-        {tokens.data && tokens.data.rows.length > 0 && (
-          <Table
-            label={w.tokens}
-            rows={tokens.data.rows}
-            keyOf={(row) => row.id}
-            columns={[
-              { heading: w.tokenFor, cell: (row) => row.label },
-              { heading: w.begins, cell: (row) => <Code>{row.hint}</Code> },
-              { heading: w.until, cell: (row) => <Time at={row.expiresAt} /> },
-              { heading: w.used, cell: (row) => <Time at={row.lastUsedAt} /> },
-              {
-                heading: '​',
-                cell: (row) => (
-                  <Button look="quiet" onPress={() => revoke.mutate(row.id)}>
-                    {w.revoke}
-                  </Button>
-                ),
-              },
-            ]}
-          />
-        )}
-      </Section>
+      {mayCall('accessTokens.list') && <Tokens />}
       {open === 'password' && (
         <OwnPassword
           free={session.passwordFree}
@@ -84,6 +61,39 @@ export function AccountPage() {
         <ShowOnce title={w.tokenTitle} hint={w.tokenHint} secret={issued} onDone={() => setIssued(undefined)} />
       )}
     </Page>
+  );
+}
+
+/** Access tokens of everybody; for whoever may see those. */
+function Tokens() {
+  const tokens = useRead('accessTokens.list');
+  const revoke = useAct((id: string) => call('accessTokens.revoke', { params: { id } }));
+  return (
+    <Section aria-labelledby="tokens">
+      <h2 id="tokens">{w.tokens}</h2>
+      <p>{w.tokensHint}</p>
+      {tokens.data && tokens.data.rows.length > 0 && (
+        <Table
+          label={w.tokens}
+          rows={tokens.data.rows}
+          keyOf={(row) => row.id}
+          columns={[
+            { heading: w.tokenFor, cell: (row) => row.label },
+            { heading: w.begins, cell: (row) => <Code>{row.hint}</Code> },
+            { heading: w.until, cell: (row) => <Time at={row.expiresAt} /> },
+            { heading: w.used, cell: (row) => <Time at={row.lastUsedAt} /> },
+            {
+              heading: '​',
+              cell: (row) => (
+                <Button look="quiet" calls="accessTokens.revoke" onPress={() => revoke.mutate(row.id)}>
+                  {w.revoke}
+                </Button>
+              ),
+            },
+          ]}
+        />
+      )}
+    </Section>
   );
 }
 

@@ -11,7 +11,7 @@ import { say, shared } from '../../frame/messages/index.js';
 import { accessWords } from './messages/index.js';
 import { peopleWords } from '../people/messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay, useSession } from '../../frame/session/context.js';
+import { useMayCall, useSession } from '../../frame/session/context.js';
 import { Signatures } from './signatures.js';
 
 const w = accessWords.administrators;
@@ -19,12 +19,12 @@ type Table_ = Answer<'roles.table'>;
 type Holder = Table_['holders'][number];
 
 export function AdministratorsPage() {
-  const may = useMay();
+  const may = useMayCall();
   return (
     <Page>
       <h1>{w.title}</h1>
       <Signatures />
-      {may('role.read') && <Roles />}
+      {may('roles.table') && <Roles />}
     </Page>
   );
 }
@@ -32,7 +32,7 @@ export function AdministratorsPage() {
 function Roles() {
   const { data, error } = useRead('roles.table');
   const [taking, setTaking] = useState<Holder>();
-  const may = useMay();
+  const may = useMayCall();
   const own = useSession().person.id;
   if (error) return <Banner $tone="danger">{troubleOf(error)?.text}</Banner>;
   if (!data) return null;
@@ -57,7 +57,7 @@ function Roles() {
             },
             { heading: w.since, cell: (one) => <Time at={one.grantedAt} /> },
             { heading: w.by, cell: (one) => one.grantedBy?.displayName ?? '' },
-            ...(may('role.write')
+            ...(may('roles.revoke')
               ? [
                   {
                     heading: w.take,
@@ -66,7 +66,8 @@ function Roles() {
                       one.person.id === own ? null : (
                         <Button
                           look="quiet"
-                          aria-label={say(w.takeFrom, { role: shared.roles[one.role], name: one.person.displayName })}
+                          about={`${shared.roles[one.role]}, ${one.person.displayName}`}
+                          calls="roles.revoke"
                           onPress={() => setTaking(one)}
                         >
                           {w.take}

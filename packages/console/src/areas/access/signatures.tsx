@@ -7,7 +7,7 @@ import { Difference } from '../../frame/components/difference.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Row, Section, Small, Soft, Spread, State } from '../../frame/components/layout.js';
-import { Table } from '../../frame/components/table.js';
+import { PagedTable } from '../../frame/components/paged-table.js';
 import { Time } from '../../frame/components/time.js';
 import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
@@ -162,40 +162,37 @@ function Give({ signature, sentence, onClose }: { signature: Signature; sentence
         <strong>{sentence}</strong>
       </p>
       {error && <Banner $tone="danger">{troubleOf(error)?.text}</Banner>}
-      {data ? <Matter {...data.matter} /> : <p>{words.loading}</p>}
+      {data ? <Matter id={data.id} {...data.matter} /> : <p>{words.loading}</p>}
       <p>{say(w.giveText, { name })}</p>
     </FormDialog>
   );
 }
 
-/** Names shown before somebody wants more of them. */
-const FIRST_NAMES = 5;
+/** Everybody whom it concerns, with where they would no longer get in. */
+function Concerned({ id }: { id: string }) {
+  return (
+    <PagedTable
+      queryKey={['signatures', 'signatures.people', id]}
+      read={(query) => call('signatures.people', { params: { id }, query })}
+      label={w.concerns}
+      keyOf={(one) => one.id}
+      columns={[
+        {
+          heading: rulebookWords.rulebook.name,
+          cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link>,
+        },
+        { heading: rulebookWords.rulebook.noLonger, cell: (one) => one.applications.join(', ') || words.none },
+      ]}
+    />
+  );
+}
 
 /** All that whoever signs agrees to beside the sentence: what was said of it, whom it concerns, what changes. */
-function Matter({ message, names, unnamed, difference }: Answer<'signatures.show'>['matter']) {
-  const [all, setAll] = useState(false);
+function Matter({ id, message, listed, unnamed, difference }: { id: string } & Answer<'signatures.show'>['matter']) {
   return (
     <>
       {message !== null && <p>{say(w.saysOfIt, { message })}</p>}
-      {names.length > 0 && (
-        <Table
-          label={w.concerns}
-          rows={all ? names : names.slice(0, FIRST_NAMES)}
-          keyOf={(one) => one.id}
-          columns={[
-            {
-              heading: rulebookWords.rulebook.name,
-              cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link>,
-            },
-            { heading: rulebookWords.rulebook.noLonger, cell: (one) => one.applications.join(', ') || words.none },
-          ]}
-        />
-      )}
-      {!all && names.length > FIRST_NAMES && (
-        <Button look="quiet" onPress={() => setAll(true)}>
-          {say(w.allNames, { count: names.length })}
-        </Button>
-      )}
+      {listed > 0 && <Concerned id={id} />}
       {unnamed > 0 && <Small>{say(rulebookWords.rulebook.andMore, { count: unnamed })}</Small>}
       {difference.length > 0 && <Difference label={w.changes} lines={difference} />}
     </>

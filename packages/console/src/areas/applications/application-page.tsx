@@ -48,8 +48,10 @@ export function ApplicationPage() {
       <Spread>
         <h1>{application.name}</h1>
         <Row>
-          <Button onPress={() => setOpen({ what: 'edit' })}>{w.edit}</Button>
-          <Button look="danger" onPress={() => setOpen({ what: 'delete' })}>
+          <Button calls="applications.edit" onPress={() => setOpen({ what: 'edit' })}>
+            {w.edit}
+          </Button>
+          <Button look="danger" calls="applications.delete" onPress={() => setOpen({ what: 'delete' })}>
             {w.delete}
           </Button>
         </Row>
@@ -58,7 +60,7 @@ export function ApplicationPage() {
       <Section aria-labelledby="connections">
         <Spread>
           <h2 id="connections">{w.connections}</h2>
-          <Button look="main" onPress={() => setOpen({ what: 'connect' })}>
+          <Button look="main" calls="connections.add" onPress={() => setOpen({ what: 'connect' })}>
             {w.connect}
           </Button>
         </Spread>
@@ -112,9 +114,15 @@ function ConnectionPart({
           {w.kinds[connection.kind]}: {connection.label}
         </strong>
         <Row>
-          {oidc?.client !== 'public' && <Button onPress={() => onOpen('rotate')}>{w.rotate}</Button>}
-          <Button onPress={() => onOpen('grant')}>{oidc ? w.edit : w.grant}</Button>
-          <Button look="danger" onPress={() => onOpen('disconnect')}>
+          {oidc?.client !== 'public' && (
+            <Button calls="connectionKeys.issue" onPress={() => onOpen('rotate')}>
+              {w.rotate}
+            </Button>
+          )}
+          <Button calls="connections.edit" onPress={() => onOpen('grant')}>
+            {oidc ? w.edit : w.grant}
+          </Button>
+          <Button look="danger" calls="connections.delete" onPress={() => onOpen('disconnect')}>
             {w.disconnect}
           </Button>
         </Row>
@@ -145,7 +153,7 @@ function ConnectionPart({
             {
               heading: '​',
               cell: (row) => (
-                <Button look="quiet" onPress={() => revoke.mutate(row.id)}>
+                <Button look="quiet" calls="connectionKeys.revoke" onPress={() => revoke.mutate(row.id)}>
                   {w.revokeKey}
                 </Button>
               ),

@@ -18,7 +18,7 @@ export function ApplicationsPage() {
     <Page>
       <Spread>
         <h1>{w.title}</h1>
-        <Button look="main" onPress={() => setAdding(true)}>
+        <Button look="main" calls="applications.add" onPress={() => setAdding(true)}>
           {w.add}
         </Button>
       </Spread>

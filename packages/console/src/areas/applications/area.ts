@@ -12,7 +12,7 @@ export const applicationsArea: ConsoleArea = {
       place: 1,
       to: '/applications',
       name: { en: 'Applications', de: 'Anwendungen' },
-      needs: 'application.read',
+      calls: 'applications.list',
     },
   ],
 };

@@ -7,14 +7,14 @@ import { Code, Section, Small, Soft, Spread } from '../../frame/components/layou
 import { words } from '../../frame/messages/index.js';
 import { relyingPartyWords } from '../relying-party/messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 
 const w = relyingPartyWords.keyDomain;
 type Application = Answer<'applications.show'>;
 
 /** From which pages of its own keys may answer for an application. */
 export function Origins({ application }: { application: Application }) {
-  const may = useMay()('application.write');
+  const may = useMayCall()('applications.setOrigins');
   const [editing, setEditing] = useState(false);
   return (
     <Section aria-labelledby="origins">

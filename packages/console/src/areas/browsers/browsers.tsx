@@ -2,7 +2,8 @@ import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { Banner, Section, Soft, Spread } from '../../frame/components/layout.js';
+import { Fold } from '../../frame/components/fold.js';
+import { Banner, Row, Soft } from '../../frame/components/layout.js';
 import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { toast } from '../../frame/components/toasts.js';
@@ -13,7 +14,15 @@ import { call, useAct, useRead } from '../../frame/session/api.js';
 const w = browsersWords.browsers;
 
 /** Where somebody is signed in by our pages, and which browsers are remembered. */
-export function Browsers({ person: { id, displayName: name } }: { person: Answer<'people.show'> }) {
+export function Browsers({ person }: { person: Answer<'people.show'> }) {
+  return (
+    <Fold id="browsers" title={w.title}>
+      <BrowsersShown person={person} />
+    </Fold>
+  );
+}
+
+function BrowsersShown({ person: { id, displayName: name } }: { person: Answer<'people.show'> }) {
   const { data } = useRead('browsers.list', { params: { id } });
   const [ending, setEnding] = useState(false);
   const forget = useAct((browserId: string) => call('browsers.forget', { params: { id, browserId } }));
@@ -44,11 +53,14 @@ export function Browsers({ person: { id, displayName: name } }: { person: Answer
     })),
   ];
   return (
-    <Section aria-labelledby="browsers">
-      <Spread>
-        <h2 id="browsers">{w.title}</h2>
-        {rows.length > 0 && <Button onPress={() => setEnding(true)}>{w.signOut}</Button>}
-      </Spread>
+    <>
+      {rows.length > 0 && (
+        <Row>
+          <Button calls="browsers.signOut" onPress={() => setEnding(true)}>
+            {w.signOut}
+          </Button>
+        </Row>
+      )}
       {rows.length === 0 && <Soft>{w.none}</Soft>}
       {forget.trouble && <Banner $tone="danger">{forget.trouble.text}</Banner>}
       {rows.length > 0 && (
@@ -67,7 +79,7 @@ export function Browsers({ person: { id, displayName: name } }: { person: Answer
                 heading: '​',
                 cell: (row) =>
                   row.forget && (
-                    <Button look="quiet" onPress={() => forget.mutate(row.forget)}>
+                    <Button look="quiet" calls="browsers.forget" onPress={() => forget.mutate(row.forget)}>
                       {w.forget}
                     </Button>
                   ),
@@ -81,6 +93,6 @@ export function Browsers({ person: { id, displayName: name } }: { person: Answer
           <p>{say(w.signOutText, { name, sessions: data.sessions.length, browsers: data.browsers.length })}</p>
         </FormDialog>
       )}
-    </Section>
+    </>
   );
 }

@@ -12,7 +12,7 @@ export const importsArea: ConsoleArea = {
       place: 5,
       to: '/imports',
       name: { en: 'From files', de: 'Aus Dateien' },
-      needs: 'person.import',
+      calls: 'imports.list',
     },
   ],
 };

@@ -1,6 +1,8 @@
 import {
+  COMMA_RULES,
   GROUP_COLUMNS,
   KEY_COLUMNS,
+  OTP_ALGORITHMS,
   OWNER_PARTS,
   PEOPLE_COLUMNS,
   SECRET_ENCODINGS,
@@ -76,7 +78,7 @@ export function ImportColumns({ one }: { one: Import }) {
   return (
     <Section aria-labelledby="columns">
       <h2 id="columns">{w.columnsTitle}</h2>
-      <Soft>{one.kind === 'keys' ? w.keyColumnsHint : w.columnsHint}</Soft>
+      <Soft>{one.kind === 'keys' ? w.keyColumnsHint : one.kind === 'tokens' ? w.tokenColumnsHint : w.columnsHint}</Soft>
       <Form
         onSubmit={(event) => {
           event.preventDefault();
@@ -138,6 +140,19 @@ export function ImportColumns({ one }: { one: Import }) {
             />
           </Rules>
         )}
+        {(one.kind === 'people' || one.kind === 'groups') && (
+          <Rules>
+            <Select
+              label={w.commas}
+              value={rules.commas}
+              onChange={(next) => set({ commas: next as 'ask' })}
+              options={COMMA_RULES.map((id) => ({ id, text: w.commaRules[id] }))}
+            />
+          </Rules>
+        )}
+        {one.kind === 'tokens' && (
+          <WholeFile whole={rules.whole} onChange={(whole) => set({ whole })} problems={problems} />
+        )}
         {one.kind === 'tokens' && (
           <Rules>
             <Select
@@ -190,7 +205,7 @@ export function ImportColumns({ one }: { one: Import }) {
           </Banner>
         )}
         <Row>
-          <Button look={one.state === 'staged' ? 'main' : 'plain'} type="submit" isDisabled={act.isPending}>
+          <Button look={one.state === 'staged' ? 'main' : 'plain'} type="submit" isPending={act.isPending}>
             {one.state === 'staged' ? w.check : w.checkAgain}
           </Button>
           <Soft>{w.checkHint}</Soft>
@@ -199,3 +214,49 @@ export function ImportColumns({ one }: { one: Import }) {
     </Section>
   );
 }
+
+type Whole = Import['rules']['whole'];
+
+/** What every token of the file is, where the file itself does not say it. */
+function WholeFile({
+  whole,
+  onChange,
+  problems,
+}: {
+  whole: Whole;
+  onChange: (whole: Whole) => void;
+  problems: Readonly<Record<string, string>>;
+}) {
+  const choice = <K extends 'kind' | 'algorithm' | 'digits'>(
+    name: K,
+    label: string,
+    values: readonly NonNullable<Whole[K]>[],
+  ) => (
+    <Select
+      label={label}
+      value={whole[name] === null ? NOT_SAID : String(whole[name])}
+      onChange={(next) => onChange({ ...whole, [name]: values.find((value) => String(value) === next) ?? null })}
+      options={[
+        { id: NOT_SAID, text: w.notSaid },
+        ...values.map((value) => ({ id: String(value), text: String(value) })),
+      ]}
+    />
+  );
+  return (
+    <Rules role="group" aria-label={w.wholeTitle}>
+      {choice('kind', w.wholeKind, ['totp', 'hotp'])}
+      {choice('digits', w.wholeDigits, [6, 7, 8])}
+      {choice('algorithm', w.wholeAlgorithm, OTP_ALGORITHMS)}
+      <TextField
+        label={w.wholePeriod}
+        description={w.wholePeriodHint}
+        inputMode="numeric"
+        value={whole.period === null ? '' : String(whole.period)}
+        onChange={(typed) => onChange({ ...whole, period: typed.trim() === '' ? null : Number(typed) || 0 })}
+        problem={problems['rules.whole.period']}
+      />
+    </Rules>
+  );
+}
+
+const NOT_SAID = 'not-said';

@@ -1,7 +1,8 @@
-import type { Answer } from '@nimble-latch/api';
+import { sayFindings, type Answer } from '@nimble-latch/api';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
+import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
@@ -10,6 +11,7 @@ import { Progress } from '../../frame/components/progress.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
 import { importsWords } from './messages/index.js';
 import { call, troubleOf, useAct } from '../../frame/session/api.js';
+import { space } from '../../frame/theme/tokens.js';
 import { ImportColumns } from './import-columns.js';
 import { ImportRows } from './import-rows.js';
 import { BackToImports } from './imports-page.js';
@@ -17,6 +19,11 @@ import { STATE_TONES } from './tones.js';
 
 const w = importsWords.imports;
 export type Import = Answer<'imports.show'>;
+
+const Lines = styled.ul`
+  margin: 0;
+  padding-inline-start: ${space.base};
+`;
 
 const working = (one: Import | undefined) => one?.state === 'checking' || one?.state === 'applying';
 const number = (value: number) => value.toLocaleString(locale);
@@ -57,6 +64,7 @@ export function ImportPage() {
         })}
         {one.mapping && ` · ${say(w.byMapping, { name: one.mapping.name })}`}
       </Soft>
+      {one.dryRun && <Banner>{w.dryRun}</Banner>}
       {one.problem && <Banner $tone="danger">{shared.importProblems[one.problem]}</Banner>}
       {working(one) && <Working one={one} />}
       {one.counts && !working(one) && <Result one={one} />}
@@ -74,7 +82,11 @@ function Working({ one }: { one: Import }) {
       <Progress label={say(sentence, { done: number(done), total: number(total) })} done={done} total={total} />
       <Row>
         <Soft>{w.leave}</Soft>
-        {one.state === 'applying' && <Button onPress={() => stop.mutate(undefined)}>{w.stop}</Button>}
+        {one.state === 'applying' && (
+          <Button calls="imports.stop" onPress={() => stop.mutate(undefined)}>
+            {w.stop}
+          </Button>
+        )}
       </Row>
       {stop.trouble && <Banner $tone="danger">{stop.trouble.text}</Banner>}
     </Section>
@@ -100,12 +112,12 @@ function Result({ one }: { one: Import }) {
             </a>
           )}
           {one.state === 'checked' && todo > 0 && (
-            <Button look="main" onPress={() => setWriting(true)}>
+            <Button look="main" calls="imports.apply" onPress={() => setWriting(true)}>
               {w.write}
             </Button>
           )}
           {one.state === 'stopped' && (
-            <Button look="main" onPress={() => setWriting(true)}>
+            <Button look="main" calls="imports.apply" onPress={() => setWriting(true)}>
               {w.resume}
             </Button>
           )}
@@ -114,9 +126,27 @@ function Result({ one }: { one: Import }) {
       {one.state === 'checked' && todo === 0 && counts.refused === 0 && <p>{w.nothingToDo}</p>}
       {!written && one.newGroups.length > 0 && <p>{say(w.newGroups, { names: one.newGroups.join(', ') })}</p>}
       {(one.outcome?.overtaken ?? 0) > 0 && <p>{say(w.overtaken, { count: number(one.outcome!.overtaken) })}</p>}
+      <Findings one={one} />
       <ImportRows one={one} />
       {writing && <Write one={one} onClose={() => setWriting(false)} />}
     </Section>
+  );
+}
+
+/** What the file is as a whole, and what of it is dropped. */
+function Findings({ one }: { one: Import }) {
+  const lines = sayFindings(shared, one);
+  if (lines.length === 0) return null;
+  // What is dropped or assumed is to be seen before the rows.
+  const careful = one.unused.length > 0 || one.cleared > 0 || one.makeup.some(({ assumed }) => assumed.length > 0);
+  return (
+    <Banner $tone={careful ? 'brass' : 'good'} role="note" aria-label={w.findings}>
+      <Lines>
+        {lines.map((line) => (
+          <li key={line}>{line}</li>
+        ))}
+      </Lines>
+    </Banner>
   );
 }
 
@@ -129,7 +159,7 @@ function Write({ one, onClose }: { one: Import; onClose: () => void }) {
       call('imports.apply', {
         params: { id: one.id },
         // Whoever presses this has read the number.
-        body: { skipBad: skip.length > 0, missingMost: counts.missing },
+        body: { skipBad: skip.length > 0, missingMost: counts.missing, clearMost: one.cleared },
         ifMatch: one.version,
       }),
     onClose,
@@ -149,7 +179,14 @@ function Write({ one, onClose }: { one: Import; onClose: () => void }) {
           changed: number(counts.changed),
         })}
       </p>
-      {counts.returning > 0 && <p>{say(w.writeReturning, { count: number(counts.returning) })}</p>}
+      {counts.returning > 0 && (
+        <p>{say(one.kind === 'tokens' ? w.writeAgain : w.writeReturning, { count: number(counts.returning) })}</p>
+      )}
+      {one.cleared > 0 && (
+        <p>
+          <strong>{say(shared.findings.cleared, { count: one.cleared })}</strong>
+        </p>
+      )}
       {stops && (
         <p>
           <strong>{say(counts.refused > 0 ? w.keepMissing : w.writeMissing, { count: number(counts.missing) })}</strong>
@@ -176,7 +213,9 @@ function Discard({ one }: { one: Import }) {
   );
   return (
     <>
-      <Button onPress={() => setAsked(true)}>{w.discard}</Button>
+      <Button calls="imports.discard" onPress={() => setAsked(true)}>
+        {w.discard}
+      </Button>
       {asked && (
         <FormDialog
           title={say(w.discardTitle, { name: one.fileName })}

@@ -80,8 +80,9 @@ function RowsTable({ rows, kind }: { rows: readonly ShownRow[]; kind: Import['ki
   return (
     <Table
       label={w.rowsTitle}
-      rows={rows}
-      keyOf={(row) => `${row.line ?? row.id}`}
+      // All of a file may stand in one line.
+      rows={rows.map((row, i) => ({ ...row, i }))}
+      keyOf={(row) => String(row.i)}
       onOpen={open}
       columns={[
         { heading: w.who, cell: (row) => row.name ?? '—' },

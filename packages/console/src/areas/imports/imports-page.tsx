@@ -1,4 +1,4 @@
-import type { Answer, ImportKind } from '@nimble-latch/api';
+import { keyHeader, passphraseHeader, signerHeader, type Answer, type ImportKind } from '@nimble-latch/api';
 import { useState } from 'react';
 import { FileTrigger } from 'react-aria-components';
 import { Link, useNavigate, useSearchParams } from 'react-router';
@@ -21,15 +21,6 @@ const GUESSED = 'guessed';
 const IMPORT_KINDS = ['people', 'groups', 'tokens', 'keys'] as const satisfies readonly ImportKind[];
 
 /** What opens a file, as the call takes it. */
-function keyHeader(by: 'passphrase' | 'key', typed: string): string {
-  if (by === 'key') return `key ${typed.replace(/\s+/g, '')}`;
-  return `passphrase ${base64url(typed)}`;
-}
-
-function base64url(text: string): string {
-  const bytes = String.fromCharCode(...new TextEncoder().encode(text));
-  return btoa(bytes).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '');
-}
 
 /** Files that were brought in, and where the next one is chosen. */
 export function ImportsPage() {
@@ -68,17 +59,25 @@ export function ImportsPage() {
   );
 }
 
+/** What a file of tokens is; told from it unless somebody says. */
+const FORMS = ['told', 'csv', 'pskc', 'key-uris'] as const;
+
+/** What opens a file, as it travels; the service says what is wrong with a key that is none. */
+const opener = (by: 'passphrase' | 'key', typed: string): string =>
+  by === 'key' ? (keyHeader(typed) ?? `key ${encodeURIComponent(typed.trim())}`) : passphraseHeader(typed);
+
 /** Chooses a file and sends it; what then happens is on the page of the import. */
 function NewImport() {
   const [address] = useSearchParams();
   const navigate = useNavigate();
   const { data: mappings } = useRead('importMappings.list', { query: { limit: 200 } });
   const [kind, setKind] = useState<ImportKind>(IMPORT_KINDS.find((one) => one === address.get('kind')) ?? 'people');
-  const [form, setForm] = useState<'csv' | 'pskc' | 'key-uris'>('csv');
+  const [form, setForm] = useState<(typeof FORMS)[number]>('told');
   const [openBy, setOpenBy] = useState<'nothing' | 'passphrase' | 'key'>('nothing');
   const [fileKey, setFileKey] = useState('');
   const [signer, setSigner] = useState('');
   const [mapping, setMapping] = useState(GUESSED);
+  const sealed = kind === 'tokens' && (form === 'pskc' || form === 'told');
   const act = useAct<File, Answer<'imports.receive'>>(
     (file) =>
       call('imports.receive', {
@@ -86,15 +85,11 @@ function NewImport() {
           kind,
           fileName: file.name.slice(-120),
           ...(mapping === GUESSED ? {} : { mapping }),
-          ...(kind === 'tokens' ? { form } : {}),
+          ...(kind === 'tokens' && form !== 'told' ? { form } : {}),
         },
         file,
-        ...(kind === 'tokens' && form === 'pskc' && openBy !== 'nothing'
-          ? { fileKey: keyHeader(openBy, fileKey) }
-          : {}),
-        ...(kind === 'tokens' && form === 'pskc' && signer.trim() !== ''
-          ? { fileSigner: base64url(signer.trim()) }
-          : {}),
+        ...(sealed && openBy !== 'nothing' ? { fileKey: opener(openBy, fileKey) } : {}),
+        ...(sealed && signer.trim() !== '' ? { fileSigner: signerHeader(signer.trim()) } : {}),
       }),
     (received) => void navigate(`/imports/${received.id}`),
   );
@@ -117,10 +112,10 @@ function NewImport() {
             label={w.form}
             value={form}
             onChange={(id) => setForm(id as 'csv')}
-            options={(['csv', 'pskc', 'key-uris'] as const).map((id) => ({ id, text: w.forms[id] }))}
+            options={FORMS.map((id) => ({ id, text: w.forms[id] }))}
           />
         )}
-        {kind === 'tokens' && form === 'pskc' && (
+        {sealed && (
           <Select
             label={w.openBy}
             value={openBy}
@@ -128,7 +123,7 @@ function NewImport() {
             options={(['nothing', 'passphrase', 'key'] as const).map((id) => ({ id, text: w.openers[id] }))}
           />
         )}
-        {kind === 'tokens' && form === 'pskc' && openBy !== 'nothing' && (
+        {sealed && openBy !== 'nothing' && (
           <TextField
             label={w.openers[openBy]}
             type="password"
@@ -137,7 +132,7 @@ function NewImport() {
             autoComplete="off"
           />
         )}
-        {kind === 'tokens' && form === 'pskc' && (
+        {sealed && (
           <TextArea label={w.signer} description={w.signerHint} value={signer} onChange={setSigner} rows={2} />
         )}
         {fitting.length > 0 && (
@@ -161,7 +156,7 @@ function NewImport() {
           ]}
           onSelect={(files) => files?.[0] && act.mutate(files[0])}
         >
-          <Button look="main" isDisabled={act.isPending}>
+          <Button look="main" isPending={act.isPending}>
             {w.choose}
           </Button>
         </FileTrigger>
@@ -173,7 +168,7 @@ function NewImport() {
             {act.trouble.text}{' '}
             {Object.entries(act.trouble.fields).map(([where, what]) => (
               <strong key={where}>
-                {where}: {what}
+                {where.startsWith('header.') || where.startsWith('nlatch-') ? what : `${where}: ${what}`}
               </strong>
             ))}
           </span>
@@ -202,7 +197,7 @@ function Mappings() {
           {
             heading: w.act,
             cell: (row) => (
-              <Button look="quiet" aria-label={say(w.forget, { name: row.name })} onPress={() => setLeaving(row)}>
+              <Button look="quiet" about={row.name} calls="importMappings.delete" onPress={() => setLeaving(row)}>
                 {w.forgetShort}
               </Button>
             ),

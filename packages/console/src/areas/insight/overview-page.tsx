@@ -312,7 +312,7 @@ export function OverviewPage() {
         ) : (
           <Row>
             {states.map((state) => (
-              <Link key={state} to={`/sign-ins?state=${state}`}>
+              <Link key={state} to={`/sign-ins?state=${state}&since=${data.lastDaySince}`}>
                 <Figure>{data.signInsLastDay[state]}</Figure> {shared.signInStates[state]}
               </Link>
             ))}

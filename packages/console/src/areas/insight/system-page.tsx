@@ -4,9 +4,11 @@ import { Time } from '../../frame/components/time.js';
 import { insightWords } from './messages/index.js';
 import { peopleWords } from '../people/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
-import { say } from '@nimble-latch/api';
+import { say, shared } from '../../frame/messages/index.js';
 
 const w = insightWords.settings;
+/** A node of a later release may tell of work that this one has no name for. */
+const JOBS: Readonly<Record<string, string | undefined>> = shared.jobs;
 
 /** How this installation fares: its nodes, its work in the background, its keys. */
 export function SystemPage() {
@@ -67,8 +69,8 @@ export function SystemPage() {
               rows={data.jobs}
               keyOf={(row) => row.id}
               columns={[
-                { heading: w.job, cell: (row) => row.kind },
-                { heading: w.state, cell: (row) => row.state },
+                { heading: w.job, cell: (row) => JOBS[row.kind] ?? row.kind },
+                { heading: w.state, cell: (row) => shared.jobStates[row.state] },
                 { heading: w.nextRun, cell: (row) => <Time at={row.runAt} /> },
                 { heading: w.progress, cell: (row) => row.lastError ?? row.progress },
               ]}
@@ -81,8 +83,8 @@ export function SystemPage() {
               rows={data.keys}
               keyOf={(row) => row.id}
               columns={[
-                { heading: w.keys, cell: (row) => row.purpose },
-                { heading: w.state, cell: (row) => row.state },
+                { heading: w.keys, cell: (row) => shared.keyPurposes[row.purpose] },
+                { heading: w.state, cell: (row) => shared.keyStates[row.state] },
                 { heading: peopleWords.people.since, cell: (row) => <Time at={row.createdAt} /> },
               ]}
             />

@@ -4,20 +4,27 @@ import { useSearchParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
 import { Select } from '../../frame/components/choices.js';
 import { Banner, Empty, Page, Row, Spread } from '../../frame/components/layout.js';
-import { words } from '../../frame/messages/index.js';
+import { TRAIL_AREAS } from '@nimble-latch/api';
+import { locale, shared, words } from '../../frame/messages/index.js';
 import { insightWords } from './messages/index.js';
 import { peopleWords } from '../people/messages/index.js';
 import { call, troubleOf } from '../../frame/session/api.js';
 import { useLive } from '../../frame/session/live.js';
+import { anything, Unheeded } from '../../frame/components/unheeded.js';
 import { csvAddress } from '../signins/csv-address.js';
 import { TrailTable } from './trail-table.js';
 
 const w = insightWords.trail;
 
+/** Every area that entries can be about, by name. */
+const AREAS = TRAIL_AREAS.map((id) => ({ id, text: shared.trailAreas[id] })).sort((a, b) =>
+  a.text.localeCompare(b.text, locale),
+);
+
 export function TrailPage() {
   const [query, setQuery] = useSearchParams();
   const person = query.get('person') ?? undefined;
-  const area = query.get('area') ?? undefined;
+  const area = TRAIL_AREAS.find((one) => one === query.get('area'));
   // No refetching by itself: each reading is written on the trail.
   const trail = useInfiniteQuery({
     queryKey: ['trail', 'trail.list', person, area],
@@ -46,12 +53,13 @@ export function TrailPage() {
         </a>
       </Spread>
       <p>{w.hint}</p>
+      <Unheeded heeded={{ person: anything, area: TRAIL_AREAS }} />
       <Row>
         <Select
           label={w.area}
           value={area ?? 'all'}
           onChange={(value) => set('area', value === 'all' ? undefined : value)}
-          options={[{ id: 'all', text: w.all }, ...Object.entries(w.areas).map(([id, text]) => ({ id, text }))]}
+          options={[{ id: 'all', text: w.all }, ...AREAS]}
         />
         {person && <Button onPress={() => set('person', undefined)}>{w.everybody}</Button>}
       </Row>

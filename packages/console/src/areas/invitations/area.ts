@@ -9,19 +9,19 @@ export const invitationsArea: ConsoleArea = {
       place: 3,
       to: '/invitations',
       name: { en: 'Invitations', de: 'Einladungen' },
-      needs: 'keyring.read',
+      calls: 'invitations.list',
     },
   ],
   actions: [
     {
       to: '/invitations?invite=',
       name: { en: 'Invite people to enrol', de: 'Personen zum Einrichten einladen' },
-      needs: 'invitation.send',
+      calls: 'invitationRounds.begin',
     },
     {
       to: '/invitations?state=stuck',
       name: { en: 'Invitations that are stuck', de: 'Einladungen, die nicht weiterkommen' },
-      needs: 'keyring.read',
+      calls: 'invitations.list',
     },
   ],
 };

@@ -9,7 +9,7 @@ import { Time } from '../../frame/components/time.js';
 import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { call, troubleOf, useAct } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { invitationsWords } from './messages/index.js';
 
 const w = invitationsWords.invitations;
@@ -40,7 +40,7 @@ export function InvitationTable({
   label: string;
   ofOne?: boolean;
 }) {
-  const may = useMay()('invitation.send');
+  const may = useMayCall()('invitations.remind');
   const [asking, setAsking] = useState<{ what: 'anew' | 'withdraw'; one: Invitation }>();
   const remind = useAct<Invitation, Invitation>(
     ({ id }) => call('invitations.remind', { params: { id } }),
@@ -54,8 +54,9 @@ export function InvitationTable({
           {one.via === 'mail' && one.state !== 'overdue' && (
             <Button
               look="quiet"
-              aria-label={say(w.remindOne, { name: one.person.displayName })}
-              isDisabled={remind.isPending}
+              about={one.person.displayName}
+              isPending={remind.isPending}
+              calls="invitations.remind"
               onPress={() => remind.mutate(one)}
             >
               {w.remind}
@@ -63,14 +64,16 @@ export function InvitationTable({
           )}
           <Button
             look="quiet"
-            aria-label={say(w.anewOne, { name: one.person.displayName })}
+            about={one.person.displayName}
+            calls="invitations.sendAnew"
             onPress={() => setAsking({ what: 'anew', one })}
           >
             {w.anew}
           </Button>
           <Button
             look="quiet"
-            aria-label={say(w.withdrawOne, { name: one.person.displayName })}
+            about={one.person.displayName}
+            calls="invitations.withdraw"
             onPress={() => setAsking({ what: 'withdraw', one })}
           >
             {w.withdraw}

@@ -6,9 +6,10 @@ import { Select } from '../../frame/components/choices.js';
 import { Banner, Filters, Page, Row, Small, Soft, Spread } from '../../frame/components/layout.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { InvitationTable } from './invitation-table.js';
 import { InviteDialog } from './invite-dialog.js';
+import { anything, Unheeded } from '../../frame/components/unheeded.js';
 import { invitationsWords } from './messages/index.js';
 import { Rounds } from './rounds.js';
 import { Standing } from './standing.js';
@@ -20,7 +21,7 @@ const FILTERS = ['open', 'stuck', ...INVITATION_STATES] as const;
 
 /** Who is invited and how far they are; to whom invitations went; who is invited by itself. */
 export function InvitationsPage() {
-  const may = useMay()('invitation.send');
+  const may = useMayCall()('invitationRounds.list');
   const [query, setQuery] = useSearchParams();
   const all = query.get('state') === 'all';
   // What may still be used is what somebody looks for, unless they ask for the rest.
@@ -42,7 +43,7 @@ export function InvitationsPage() {
       <Spread>
         <h1>{w.title}</h1>
         {may && (
-          <Button look="main" onPress={() => set('invite', '')}>
+          <Button look="main" calls="invitationRounds.begin" onPress={() => set('invite', '')}>
             {w.invite}
           </Button>
         )}
@@ -51,6 +52,7 @@ export function InvitationsPage() {
         <Soft>{w.hint}</Soft>
       </p>
       <Figures round={round} nameOf={nameOf} />
+      <Unheeded heeded={{ state: ['all', ...FILTERS], sending: anything, invite: anything }} />
       <Filters role="search">
         <Select
           label={w.state}

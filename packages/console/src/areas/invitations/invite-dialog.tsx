@@ -9,10 +9,13 @@ import {
 } from '@nimble-latch/api';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { styled } from 'styled-components';
+import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Small, Soft } from '../../frame/components/layout.js';
+import { PagedTable } from '../../frame/components/paged-table.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
@@ -61,6 +64,29 @@ export function Outcomes({ outcomes }: { outcomes: Preview['outcomes'] }) {
         ))}
       </List>
     </div>
+  );
+}
+
+/** Everybody who was meant and is not invited, by name, where somebody wants to see them. */
+function PassedOver({ body }: { body: Sent<'invitationRounds.preview', 'body'> }) {
+  const [wanted, setWanted] = useState(false);
+  if (!wanted)
+    return (
+      <Button look="quiet" onPress={() => setWanted(true)}>
+        {w.passedOverNames}
+      </Button>
+    );
+  return (
+    <PagedTable
+      queryKey={['invitationRounds', 'invitationRounds.passedOver', body]}
+      read={(query) => call('invitationRounds.passedOver', { body, query })}
+      label={w.notInvited}
+      keyOf={(one) => one.id}
+      columns={[
+        { heading: w.notInvited, cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link> },
+        { heading: w.why, cell: (one) => shared.invitingOutcomes[one.outcome] },
+      ]}
+    />
   );
 }
 
@@ -134,6 +160,7 @@ export function InviteDialog({ who: given, onClose }: { who?: Who; onClose: () =
         <>
           {people === 0 && <Small>{w.nobody}</Small>}
           <Outcomes outcomes={preview.data.outcomes} />
+          {people < preview.data.people && <PassedOver key={JSON.stringify(body)} body={body} />}
           {preview.data.withoutProof > 0 && (
             <Banner>{say(w.withoutProof, { people: preview.data.withoutProof })}</Banner>
           )}

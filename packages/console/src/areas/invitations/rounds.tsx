@@ -77,12 +77,12 @@ export function Rounds() {
             cell: (row) => (
               <Row>
                 {row.via === 'file' && row.unprinted + row.unopened > 0 && (
-                  <Button look="quiet" onPress={() => setMerging(row)}>
+                  <Button look="quiet" calls="invitationRounds.merge" onPress={() => setMerging(row)}>
                     {row.unprinted > 0 ? say(w.merge, { unprinted: row.unprinted }) : w.mergeAnew}
                   </Button>
                 )}
                 {row.via === 'letter' && row.unprinted > 0 && (
-                  <Button look="quiet" onPress={() => setPrinting(row)}>
+                  <Button look="quiet" calls="invitationRounds.print" onPress={() => setPrinting(row)}>
                     {say(w.print, { unprinted: row.unprinted })}
                   </Button>
                 )}

@@ -27,7 +27,9 @@ export function Standing() {
     <Section aria-labelledby="standing">
       <Spread>
         <h2 id="standing">{w.standing}</h2>
-        <Button onPress={() => setBeginning(true)}>{w.standingBegin}</Button>
+        <Button calls="standingInvitations.begin" onPress={() => setBeginning(true)}>
+          {w.standingBegin}
+        </Button>
       </Spread>
       <p>
         <Soft>{w.standingHint}</Soft>
@@ -58,7 +60,8 @@ export function Standing() {
               cell: (row) => (
                 <Button
                   look="quiet"
-                  aria-label={say(w.standingEndOne, { group: groupOf(row) })}
+                  about={groupOf(row)}
+                  calls="standingInvitations.end"
                   onPress={() => setEnding(row)}
                 >
                   {w.standingEnd}

@@ -1,5 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
+import { Button } from '../../frame/components/button.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { toastEnded } from '../../frame/components/toasts.js';
 import { Banner } from '../../frame/components/layout.js';
@@ -28,7 +29,21 @@ export function Resync({ one, onClose }: { one: Authenticator; onClose: () => vo
 }
 
 /** A code is tried without a sign-in. */
-export function TryCode({ one, onClose }: { one: Authenticator; onClose: () => void }) {
+export function TryCode(props: { one: Authenticator; onClose: () => void }) {
+  const [astray, setAstray] = useState(false);
+  return astray ? <Resync {...props} /> : <TryOnce {...props} onAstray={() => setAstray(true)} />;
+}
+
+function TryOnce({
+  one,
+  onClose,
+  onAstray,
+}: {
+  one: Authenticator;
+  onClose: () => void;
+  /** It is to be found again by two codes. */
+  onAstray: () => void;
+}) {
   const [codes, setCodes] = useState<string[]>([]);
   const [outcome, setOutcome] = useState<Answer<'authenticators.test'>['outcome']>();
   const act = useAct<undefined, Answer<'authenticators.test'>>(
@@ -43,7 +58,12 @@ export function TryCode({ one, onClose }: { one: Authenticator; onClose: () => v
       <p>{w.tryHint}</p>
       {outcome && (
         <Banner $tone={outcome === 'right' ? 'good' : 'danger'} role="status">
-          {w.tried[outcome]}
+          {w.tried[outcome]}{' '}
+          {outcome === 'far' && (
+            <Button calls="authenticators.resync" onPress={onAstray}>
+              {w.resync}
+            </Button>
+          )}
         </Banner>
       )}
       <CodeFields codes={codes} onChange={setCodes} needed={1} trouble={act.trouble} />

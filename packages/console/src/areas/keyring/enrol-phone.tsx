@@ -7,8 +7,9 @@ import { FormDialog } from '../../frame/components/form-dialog.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { Banner, Code, Row, Small } from '../../frame/components/layout.js';
 import { Qr } from '../../frame/components/qr.js';
-import { say, words } from '../../frame/messages/index.js';
+import { say } from '../../frame/messages/index.js';
 import { call, troubleOf, useAct } from '../../frame/session/api.js';
+import { GiveUp } from './give-up.js';
 import { keyringWords } from './messages/index.js';
 
 const w = keyringWords.keyring;
@@ -88,7 +89,8 @@ function Waits({ begun, onClose, onProved }: { begun: Begun; onClose: () => void
         </Banner>
       )}
       <Row>
-        <Button onPress={onClose}>{words.act.cancel}</Button>
+        <Button onPress={onClose}>{w.later}</Button>
+        <GiveUp id={begun.authenticator.id} onGivenUp={onClose} />
       </Row>
     </>
   );

@@ -4,11 +4,13 @@ import { Button } from '../../frame/components/button.js';
 import { Dialog } from '../../frame/components/dialog.js';
 import { Select } from '../../frame/components/choices.js';
 import { Form, TextField } from '../../frame/components/text-fields.js';
-import { Banner, Row, ShownCode, Small } from '../../frame/components/layout.js';
+import { WholeTrouble } from '../../frame/components/whole-trouble.js';
+import { Row, ShownCode, Small } from '../../frame/components/layout.js';
 import { Qr } from '../../frame/components/qr.js';
 import { say, words } from '../../frame/messages/index.js';
 import { keyringWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
+import { GiveUp } from './give-up.js';
 import { CodeFields } from './prove-totp.js';
 
 type Person = Answer<'people.show'>;
@@ -57,11 +59,7 @@ function Choose({ person, carriers, onClose, onBegun }: Props & { onBegun: (begu
         act.mutate(undefined);
       }}
     >
-      {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
-        <Banner $tone="danger" role="alert">
-          {act.trouble.text}
-        </Banner>
-      )}
+      <WholeTrouble trouble={act.trouble} />
       <Select
         label={w.carrier}
         value={carrier}
@@ -101,7 +99,7 @@ function Choose({ person, carriers, onClose, onBegun }: Props & { onBegun: (begu
         />
       </Row>
       <Row>
-        <Button look="main" type="submit" isDisabled={act.isPending} autoFocus>
+        <Button look="main" type="submit" isPending={act.isPending} autoFocus>
           {w.show}
         </Button>
         <Button onPress={onClose}>{words.act.cancel}</Button>
@@ -129,20 +127,17 @@ function Prove({ begun, onClose, onProved }: Props & { begun: Answer<'totp.begin
       <p>{w.orType}</p>
       <ShownCode>{begun.key}</ShownCode>
       <Small>
-        {authenticator.totp!.algorithm}, {authenticator.totp!.digits} {w.digits.toLowerCase()},{' '}
+        {authenticator.totp!.algorithm}, {say(w.digitsOf, { n: authenticator.totp!.digits })},{' '}
         {say(w.seconds, { n: authenticator.totp!.period })}. {w.shownOnce}
       </Small>
-      {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
-        <Banner $tone="danger" role="alert">
-          {act.trouble.text}
-        </Banner>
-      )}
+      <WholeTrouble trouble={act.trouble} />
       <CodeFields codes={codes} onChange={setCodes} needed={begun.codesNeeded} trouble={act.trouble} />
       <Row>
-        <Button look="main" type="submit" isDisabled={act.isPending}>
+        <Button look="main" type="submit" isPending={act.isPending}>
           {w.finish}
         </Button>
         <Button onPress={onClose}>{w.later}</Button>
+        <GiveUp id={authenticator.id} onGivenUp={onClose} />
       </Row>
     </Form>
   );

@@ -1,30 +1,25 @@
-import { LIMITS, type Answer } from '@nimble-latch/api';
+import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
+import { ActionMenu } from '../../frame/components/action-menu.js';
 import { Button } from '../../frame/components/button.js';
-import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Code, Empty, Row, Section, Small, Spread, State } from '../../frame/components/layout.js';
-import { Time } from '../../frame/components/time.js';
-import { toastEnded } from '../../frame/components/toasts.js';
-import { locale, say, shared, words } from '../../frame/messages/index.js';
+import { say, shared, words } from '../../frame/messages/index.js';
 import { keyringWords } from './messages/index.js';
-import { modelsWords } from '../models/messages/index.js';
 import { stockWords } from '../stock/messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
-import { useSession } from '../../frame/session/context.js';
-import { colour, radius, space } from '../../frame/theme/tokens.js';
-import { EditCarrier, Rename } from './edit-carrier.js';
+import { useMayCall } from '../../frame/session/context.js';
+import { colour, space } from '../../frame/theme/tokens.js';
+import { AuthenticatorTag, hasEnded, Tag } from './authenticator-tag.js';
+import { EditCarrier } from './edit-carrier.js';
 import { ProveToken } from '../stock/prove-token.js';
-import { ReportLost, Resync, TryCode } from './device-dialogs.js';
-import { GivePin, Restrict } from './pin-dialogs.js';
+import { ReportLost } from './device-dialogs.js';
 import { EnrolKey } from './enrol-key.js';
 import { EnrolPhone } from './enrol-phone.js';
-import { PhoneSeen, PhoneStates, TestPhone } from './phone.js';
 import { EnrolTotp } from './enrol-totp.js';
 import { RecoveryCodes } from './recovery-codes.js';
 import { GiveToken } from './give-token.js';
-import { ProveTotp } from './prove-totp.js';
 
 type Person = Answer<'people.show'>;
 type CarrierFacts = Answer<'keyring.show'>['carriers'][number];
@@ -38,26 +33,8 @@ const Carrier = styled.div`
   display: grid;
   gap: ${space.small};
 `;
-const Tag = styled.div`
-  display: grid;
-  gap: ${space.tight};
-  padding: ${space.snug} ${space.base};
-  background: ${colour.raised};
-  border: 1px solid ${colour.line};
-  border-radius: ${radius.panel};
-`;
-
-const TONES = {
-  pending: 'open',
-  active: 'good',
-  suspended: 'held',
-  parked: 'held',
-  revoked: 'ended',
-  expired: 'ended',
-} as const;
 /** Passes stand in a list of their own, with their time. */
 const isKept = (one: Authenticator) => one.method !== 'pass';
-const hasEnded = (one: Authenticator) => one.state === 'revoked' || one.state === 'expired';
 
 export function Keyring({ person }: { person: Person }) {
   const { data } = useRead('keyring.show', { params: { id: person.id } });
@@ -71,7 +48,7 @@ export function Keyring({ person }: { person: Person }) {
   const offers = useRead('people.methods', { params: { id: person.id } });
   const [provingToken, setProvingToken] = useState<Answer<'keyring.show'>['tokens'][number]>();
   const [losing, setLosing] = useState<CarrierFacts>();
-  const session = useSession();
+  const mayCall = useMayCall();
   const found = useAct((id: string) => call('carriers.report', { params: { id }, body: { state: 'in-hand' } }));
   if (!data) return <p>{words.loading}</p>;
   const kept = data.authenticators.filter(isKept);
@@ -83,6 +60,7 @@ export function Keyring({ person }: { person: Person }) {
   ]
     .map((ring) => ({ ...ring, on: shown.filter((one) => one.carrierId === ring.id) }))
     .filter((ring) => ring.on.length > 0);
+  const phones = offers.data?.rows.some(({ method, enrol }) => method === 'push' && enrol) === true;
   const setEnrolling = (on: boolean) => setQuery(on ? { enrol: '' } : {}, { replace: true });
   const setKeying = (on: boolean) => setQuery(on ? { key: '' } : {}, { replace: true });
   return (
@@ -91,17 +69,23 @@ export function Keyring({ person }: { person: Person }) {
         <h2 id="keyring">{w.title}</h2>
         {person.state === 'active' && (
           <Row>
-            {session.permissions.includes('stock.read') && (
-              <Button onPress={() => setGiving(true)}>{stockWords.stock.give}</Button>
-            )}
-            <Button onPress={() => setRecovering(true)}>{w.recovery}</Button>
-            {offers.data?.rows.some(({ method, enrol }) => method === 'push' && enrol) && (
-              <Button onPress={() => setPhoning(true)}>{w.enrolPhone}</Button>
-            )}
-            <Button onPress={() => setKeying(true)}>{w.enrolKey}</Button>
-            <Button look="main" onPress={() => setEnrolling(true)}>
+            <Button look="main" calls="totp.begin" onPress={() => setEnrolling(true)}>
               {w.enrol}
             </Button>
+            <ActionMenu
+              label={w.otherKinds}
+              about={person.displayName}
+              choices={[
+                { text: w.enrolKey, calls: 'webauthn.begin', run: () => setKeying(true) },
+                phones && { text: w.enrolPhone, calls: 'push.begin', run: () => setPhoning(true) },
+                mayCall('stock.list') && {
+                  text: stockWords.stock.give,
+                  calls: 'tokens.assign',
+                  run: () => setGiving(true),
+                },
+                { text: w.recovery, calls: 'recovery.make', run: () => setRecovering(true) },
+              ]}
+            />
           </Row>
         )}
       </Spread>
@@ -118,31 +102,27 @@ export function Keyring({ person }: { person: Person }) {
           <Row>
             <strong>{ring.label}</strong>
             {ring.carrier?.serial && <Small>{`${w.serial} ${ring.carrier.serial}`}</Small>}
-            {ring.carrier && (
-              <Button
-                look="quiet"
-                aria-label={say(w.editCarrierTitle, { label: ring.label })}
-                onPress={() => setEditing(ring.carrier)}
-              >
-                {w.editCarrier}
-              </Button>
-            )}
             {ring.carrier?.state === 'lost' && (
               <>
                 <State tone="ended">{w.lost}</State>
-                <Button look="quiet" onPress={() => found.mutate(ring.carrier!.id)}>
+                <Button look="quiet" calls="carriers.report" onPress={() => found.mutate(ring.carrier!.id)}>
                   {w.found}
                 </Button>
               </>
             )}
-            {ring.carrier?.state === 'in-hand' && (
-              <Button
-                look="quiet"
-                aria-label={say(w.lostTitle, { label: ring.label })}
-                onPress={() => setLosing(ring.carrier)}
-              >
-                {w.reportLost}
-              </Button>
+            {ring.carrier && (
+              <ActionMenu
+                label={w.carrierMenu}
+                about={ring.label}
+                choices={[
+                  ring.carrier.state === 'in-hand' && {
+                    text: w.reportLost,
+                    calls: 'carriers.report',
+                    run: () => setLosing(ring.carrier),
+                  },
+                  { text: w.editCarrier, calls: 'carriers.edit', run: () => setEditing(ring.carrier) },
+                ]}
+              />
             )}
           </Row>
           {ring.on.map((one) => (
@@ -162,10 +142,12 @@ export function Keyring({ person }: { person: Person }) {
                   {token.model !== '' && <Small>{token.model}</Small>}
                 </Row>
                 <Row>
-                  <Button onPress={() => setProvingToken(token)}>{stockWords.stock.prove}</Button>
+                  <Button calls="tokens.prove" onPress={() => setProvingToken(token)}>
+                    {stockWords.stock.prove}
+                  </Button>
                 </Row>
               </Spread>
-              {session.permissions.includes('stock.read') && (
+              {mayCall('stock.list') && (
                 <Small>
                   <Link to={`/stock/${token.id}`}>{stockWords.stock.ofStock}</Link>
                 </Small>
@@ -246,187 +228,5 @@ export function Keyring({ person }: { person: Person }) {
         />
       )}
     </Section>
-  );
-}
-
-/** What the guard of an authenticator says, or nothing. */
-function guardWords(one: Authenticator): string | undefined {
-  const lanes = Object.values(one.guard);
-  if (lanes.some((lane) => lane.needsUnlock)) return w.needsUnlock;
-  const until = lanes
-    .flatMap((lane) => lane.pausedUntil ?? [])
-    .sort()
-    .at(-1);
-  if (until && Date.parse(until) > Date.now())
-    return say(w.paused, { until: new Date(until).toLocaleTimeString(locale) });
-  const failures = Math.max(...lanes.map((lane) => lane.failures));
-  return failures > 0 ? say(w.failures, { count: failures }) : undefined;
-}
-
-function AuthenticatorTag({ one, person, all }: { one: Authenticator; person: Person; all: readonly Authenticator[] }) {
-  const [open, setOpen] = useState<'revoke' | 'prove' | 'resync' | 'try' | 'pin' | 'restrict' | 'rename'>();
-  const change = useAct(
-    (verb: 'suspend' | 'resume' | 'unlock') => call(`authenticators.${verb}`, { params: { id: one.id } }),
-    (answer) => toastEnded('ended' in answer ? answer.ended : null),
-  );
-  const guard = guardWords(one);
-  const prefer = useAct((preferred: boolean) =>
-    call('authenticators.prefer', { params: { id: one.id }, body: { preferred } }),
-  );
-  const { totp, hotp } = one;
-  const showsCodes = (totp !== null || hotp !== null) && one.state === 'active';
-  const key = one.webauthn;
-  const details = [
-    key?.model && !one.label.startsWith(key.model) ? key.model : undefined,
-    key ? (key.synced ? w.keySynced : w.keyBound) : undefined,
-    key?.verified ? w.keyVerified : undefined,
-    key?.trust === 'trusted'
-      ? modelsWords.keyModels.trusted
-      : key?.trust === 'untrusted'
-        ? modelsWords.keyModels.untrusted
-        : undefined,
-    key && one.state === 'active' && one.lastUsedAt === null ? w.keyUnused : undefined,
-    hotp
-      ? `${hotp.algorithm}, ${hotp.digits} ${w.digits.toLowerCase()}, ${say(w.counterAt, { counter: hotp.counter })}`
-      : undefined,
-    totp ? `${totp.algorithm}, ${totp.digits} ${w.digits.toLowerCase()}, ${totp.period} s` : undefined,
-    totp && totp.driftSeconds !== 0
-      ? say(w.drift, {
-          seconds: Math.abs(totp.driftSeconds),
-          direction: shared.clock[totp.driftSeconds > 0 ? 'ahead' : 'behind'],
-        })
-      : undefined,
-  ].filter((part) => part !== undefined);
-  return (
-    <Tag>
-      <Spread>
-        <Row>
-          <strong>{one.method === 'password' ? shared.methods.password : one.label}</strong>
-          <State tone={TONES[one.state]}>{w.states[one.state]}</State>
-          {one.method !== 'password' && !hasEnded(one) && (
-            <Button
-              look="quiet"
-              aria-label={say(w.renameTitle, { label: one.label })}
-              onPress={() => setOpen('rename')}
-            >
-              {w.rename}
-            </Button>
-          )}
-          {guard && <State tone="held">{guard}</State>}
-          {key?.copied && <State tone="held">{w.keyCopied}</State>}
-          {key?.compromised && <State tone="held">{modelsWords.keyModels.compromised}</State>}
-          {one.phone && <PhoneStates phone={one.phone} />}
-          {one.recovery && (
-            <State tone={one.recovery.left > LIMITS.recoveryCodesFew ? 'good' : 'held'}>
-              {say(w.codesLeft, one.recovery)}
-            </State>
-          )}
-          {one.preferred && <State tone="good">{w.preferred}</State>}
-          {one.pin !== 'none' && (
-            <State tone={one.pin === 'own' ? 'good' : 'open'}>{one.pin === 'own' ? w.pinOwn : w.pinGiven}</State>
-          )}
-          {one.onlyAt && (
-            <State tone="held">
-              {say(w.onlyAt, { places: one.onlyAt.map(({ name }) => name).join(', ') || w.nowhere })}
-            </State>
-          )}
-        </Row>
-        <Row>
-          {one.state === 'pending' && (one.totp !== null || one.hotp !== null) && (
-            <Button onPress={() => setOpen('prove')}>{w.prove}</Button>
-          )}
-          {one.phone && one.state === 'active' && <TestPhone authenticator={one.id} />}
-          {showsCodes && <Button onPress={() => setOpen('try')}>{w.tryAct}</Button>}
-          {showsCodes && <Button onPress={() => setOpen('resync')}>{w.resync}</Button>}
-          {showsCodes && (
-            <Button onPress={() => prefer.mutate(!one.preferred)}>{one.preferred ? w.notPreferred : w.prefer}</Button>
-          )}
-          {showsCodes && <Button onPress={() => setOpen('pin')}>{w.pinAct}</Button>}
-          {one.method !== 'password' && !hasEnded(one) && (
-            <Button onPress={() => setOpen('restrict')}>{w.restrictAct}</Button>
-          )}
-          {guard && !hasEnded(one) && <Button onPress={() => change.mutate('unlock')}>{w.unlock}</Button>}
-          {one.state === 'active' && <Button onPress={() => change.mutate('suspend')}>{w.suspend}</Button>}
-          {one.state === 'suspended' && <Button onPress={() => change.mutate('resume')}>{w.resume}</Button>}
-          {!hasEnded(one) && (
-            <Button look="danger" onPress={() => setOpen('revoke')}>
-              {w.revoke}
-            </Button>
-          )}
-        </Row>
-      </Spread>
-      <Small>
-        {details.length > 0 && `${details.join(', ')}; `}
-        {w.used}: <Time at={one.lastUsedAt} />
-        {one.lastUsedIn !== null && `, ${one.lastUsedIn}`}
-        {one.phone && <PhoneSeen phone={one.phone} />}
-      </Small>
-      {change.trouble && <Banner $tone="danger">{change.trouble.text}</Banner>}
-      {prefer.trouble && <Banner $tone="danger">{prefer.trouble.text}</Banner>}
-      {one.tokenId && (
-        <Small>
-          <Link to={`/stock/${one.tokenId}`}>{stockWords.stock.ofStock}</Link>
-        </Small>
-      )}
-      {open === 'rename' && <Rename one={one} onClose={() => setOpen(undefined)} />}
-      {open === 'pin' && <GivePin one={one} onClose={() => setOpen(undefined)} />}
-      {open === 'restrict' && <Restrict one={one} onClose={() => setOpen(undefined)} />}
-      {open === 'resync' && <Resync one={one} onClose={() => setOpen(undefined)} />}
-      {open === 'try' && <TryCode one={one} onClose={() => setOpen(undefined)} />}
-      {open === 'prove' && <ProveTotp authenticator={one} onClose={() => setOpen(undefined)} />}
-      {open === 'revoke' && <Revoke one={one} person={person} all={all} onClose={() => setOpen(undefined)} />}
-    </Tag>
-  );
-}
-
-function Revoke({
-  one,
-  person,
-  all,
-  onClose,
-}: {
-  one: Authenticator;
-  person: Person;
-  all: readonly Authenticator[];
-  onClose: () => void;
-}) {
-  const act = useAct<undefined, Answer<'authenticators.revoke'>>(
-    () => call('authenticators.revoke', { params: { id: one.id } }),
-    ({ ended }) => {
-      onClose();
-      toastEnded(ended);
-    },
-  );
-  const left = all.filter((other) => other.id !== one.id && other.state === 'active' && other.method !== 'password');
-  const name = person.displayName;
-  const [now, then] = [
-    useRead('people.meets', { params: { id: person.id } }),
-    useRead('people.meets', { params: { id: person.id }, query: { without: one.id } }),
-  ];
-  const opens = new Set(
-    (then.data?.rows ?? []).filter(({ outcome }) => outcome === 'let-in').map(({ application }) => application.id),
-  );
-  const closed = then.data
-    ? (now.data?.rows ?? []).filter(({ outcome, application }) => outcome === 'let-in' && !opens.has(application.id))
-    : [];
-  const leftText =
-    left.length > 0
-      ? say(w.leftWith, { name, list: left.map((other) => other.label).join(', ') })
-      : say(w.leftNothing, { name });
-  return (
-    <FormDialog
-      title={say(w.revokeTitle, { label: one.label })}
-      act={act}
-      onClose={onClose}
-      finish={w.revokeAct}
-      danger
-    >
-      <p>{say(w.revokeText, { left: leftText })}</p>
-      {closed.length > 0 && (
-        <Banner $tone="danger">
-          {say(w.closes, { list: closed.map(({ application }) => application.name).join(', ') })}
-        </Banner>
-      )}
-    </FormDialog>
   );
 }

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { Button } from '../../frame/components/button.js';
-import { Section, Soft, Spread, State } from '../../frame/components/layout.js';
+import { Soft, Spread, State } from '../../frame/components/layout.js';
+import { Fold } from '../../frame/components/fold.js';
 import { Table } from '../../frame/components/table.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { methodsWords } from '../methods/messages/index.js';
@@ -10,19 +11,26 @@ const w = methodsWords.methodSettings;
 
 /** Which methods somebody may enrol and use, and why not the others. */
 export function Offered({ personId }: { personId: string }) {
+  return (
+    <Fold id="offered" title={w.offered}>
+      <OfferedShown personId={personId} />
+    </Fold>
+  );
+}
+
+function OfferedShown({ personId }: { personId: string }) {
   const { data } = useRead('people.methods', { params: { id: personId } });
   const [all, setAll] = useState(false);
   if (!data) return null;
   const rows = data.rows.filter((row) => all || row.why !== 'not-built' || row.held > 0);
   return (
-    <Section aria-labelledby="offered">
+    <>
       <Spread>
-        <h2 id="offered">{w.offered}</h2>
+        <Soft>{w.offeredHint}</Soft>
         <Button look="quiet" onPress={() => setAll(!all)}>
           {all ? w.fewer : w.all}
         </Button>
       </Spread>
-      <Soft>{w.offeredHint}</Soft>
       <Table
         label={w.offered}
         rows={rows}
@@ -46,6 +54,6 @@ export function Offered({ personId }: { personId: string }) {
           { heading: w.held, cell: (row) => String(row.held) },
         ]}
       />
-    </Section>
+    </>
   );
 }

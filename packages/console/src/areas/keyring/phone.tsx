@@ -4,7 +4,7 @@ import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { Banner, Small, State } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
-import { say } from '../../frame/messages/index.js';
+import { decimal, say } from '../../frame/messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
 import { keyringWords } from './messages/index.js';
 
@@ -54,7 +54,7 @@ export function PhoneSeen({ phone }: { phone: Phone }) {
   );
 }
 
-const secondsAfter = (from: string, to: string): string => ((Date.parse(to) - Date.parse(from)) / 1_000).toFixed(1);
+const secondsAfter = (from: string, to: string): string => decimal((Date.parse(to) - Date.parse(from)) / 1_000, 1);
 
 function sayTest({ state, askedAt, shownAt, answeredAt }: Test): string {
   if (answeredAt)
@@ -80,7 +80,7 @@ export function TestPhone({ authenticator }: { authenticator: string }) {
   }, [waits]);
   return (
     <>
-      <Button isDisabled={waits} onPress={() => send.mutate(undefined)}>
+      <Button calls="push.test" isDisabled={waits} onPress={() => send.mutate(undefined)}>
         {w.testPhone}
       </Button>
       {(send.trouble ?? test) && (

@@ -13,12 +13,14 @@ import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { Banner, Page, Row, Small, Soft, Spread } from '../../frame/components/layout.js';
+import { Banner, Page, Row, Section, Small, Soft, Spread } from '../../frame/components/layout.js';
+import type { PageQuery } from '../../frame/components/paged-table.js';
 import { Table } from '../../frame/components/table.js';
 import { say, shared } from '../../frame/messages/index.js';
+import { LockedOut, Loosened } from '../rulebook/affected.js';
 import { methodsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { PHONE_WORDS, phoneParametersOf, PhoneRules } from './phone-rules.js';
 import { KeyRules, sayKeyRules, sayNotBySelf, type KeyParameters, FirstChoice } from './key-rules.js';
 
@@ -63,6 +65,7 @@ const particulars = (cell: Cell | undefined): number => Object.keys(cell?.parame
 
 const Stacked = styled.span`
   display: grid;
+  justify-items: start;
   text-align: left;
 `;
 
@@ -81,7 +84,7 @@ export function MethodsPage() {
 }
 
 function Matrix({ stored, version }: { stored: Rows; version: number }) {
-  const may = useMay()('setting.write');
+  const may = useMayCall()('methods.edit');
   const [rows, setRows] = useState(stored);
   const [editing, setEditing] = useState<{ at: number; method: OfferedMethod }>();
   const [adding, setAdding] = useState(false);
@@ -92,6 +95,11 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
   const save = useAct<number, unknown>((lockedOut) =>
     call('methods.edit', { body: { rows: bare(rows), lockedOut }, ifMatch: version }),
   );
+  const reading = {
+    of: ['methods', 'methods.reviewPeople', bare(rows)],
+    people: (query: PageQuery & { only: 'locked-out' | 'eased' }) =>
+      call('methods.reviewPeople', { body: { rows: bare(rows) }, query }),
+  };
   const change = (next: Rows) => {
     review.reset();
     setRows(next);
@@ -110,7 +118,30 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
         rows={rows}
         keyOf={(row) => row.group ?? 'everybody'}
         columns={[
-          { heading: w.who, cell: (row) => row.groupName ?? w.everybody },
+          {
+            heading: w.who,
+            cell: (row) => (
+              <Stacked>
+                {row.groupName ?? w.everybody}
+                {may && row.group !== null && (
+                  <>
+                    {rows.indexOf(row) > 0 && (
+                      <Button look="quiet" about={row.groupName ?? ''} onPress={() => move(rows.indexOf(row))}>
+                        {w.up}
+                      </Button>
+                    )}
+                    <Button
+                      look="quiet"
+                      about={row.groupName ?? ''}
+                      onPress={() => change(rows.filter((one) => one !== row))}
+                    >
+                      {w.removeRow}
+                    </Button>
+                  </>
+                )}
+              </Stacked>
+            ),
+          },
           ...OFFERED_METHODS.map((method) => ({
             heading: shared.methods[method],
             cell: (row: MatrixRow) =>
@@ -131,23 +162,6 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
                 sayCell(method, row.cells[method])
               ),
           })),
-          {
-            heading: '​',
-            cell: (row) =>
-              may &&
-              row.group !== null && (
-                <Row>
-                  {rows.indexOf(row) > 0 && (
-                    <Button look="quiet" onPress={() => move(rows.indexOf(row))}>
-                      {w.up}
-                    </Button>
-                  )}
-                  <Button look="quiet" onPress={() => change(rows.filter((one) => one !== row))}>
-                    {w.removeRow}
-                  </Button>
-                </Row>
-              ),
-          },
         ]}
       />
       {trouble && (
@@ -159,7 +173,7 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
         <Row>
           <Button
             look={review.data ? 'plain' : 'main'}
-            isDisabled={review.isPending}
+            isPending={review.isPending}
             onPress={() => review.mutate(undefined)}
           >
             {w.review}
@@ -169,20 +183,19 @@ function Matrix({ stored, version }: { stored: Rows; version: number }) {
       )}
       {changed && review.data && (
         <>
-          <Banner $tone={review.data.people > 0 ? 'danger' : 'good'} role="status">
-            {review.data.people > 0
-              ? say(w.locksOut, { people: review.data.people, examined: review.data.examined })
-              : say(w.locksNobodyOut, { examined: review.data.examined })}
-          </Banner>
-          {review.data.named.map((one) => (
-            <Small key={one.id}>
-              {one.displayName}: {one.applications.join(', ')}
-            </Small>
-          ))}
+          <Section aria-labelledby="locks">
+            <h2 id="locks">{w.locks}</h2>
+            <LockedOut {...review.data} reading={reading} />
+            {review.data.people > 0 && <Small>{w.signedFor}</Small>}
+          </Section>
+          <Section aria-labelledby="loosens">
+            <h2 id="loosens">{w.loosens}</h2>
+            <Loosened people={review.data.loosened.people} reading={reading} />
+          </Section>
           <Row>
             <Button
               look={review.data.people > 0 ? 'danger' : 'main'}
-              isDisabled={save.isPending}
+              isPending={save.isPending}
               onPress={() => save.mutate(review.data.people)}
             >
               {w.save}

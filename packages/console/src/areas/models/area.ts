@@ -9,7 +9,7 @@ export const modelsArea: ConsoleArea = {
       place: 2,
       to: '/key-models',
       name: { en: 'Models of keys', de: 'Schlüsselmodelle' },
-      needs: 'setting.read',
+      calls: 'keyModels.list',
     },
   ],
 };

@@ -13,7 +13,7 @@ import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { modelsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { radius, size, space } from '../../frame/theme/tokens.js';
 
 const w = modelsWords.keyModels;
@@ -116,7 +116,7 @@ function Models({ rows }: { rows: readonly Model[] }) {
 }
 
 function MetadataPart({ metadata }: { metadata: Metadata }) {
-  const may = useMay()('setting.write');
+  const may = useMayCall()('keyMetadata.edit');
   const [editing, setEditing] = useState(false);
   const told = (answer: Metadata) =>
     toast(say(w.readNow, { number: answer.number ?? 0, entries: answer.entries ?? 0 }));
@@ -134,11 +134,11 @@ function MetadataPart({ metadata }: { metadata: Metadata }) {
                 onSelect={(files) => void files?.[0]?.text().then((text) => read.mutate(text))}
                 acceptedFileTypes={['.jwt', '.txt', 'application/jwt', 'text/plain']}
               >
-                <Button isDisabled={read.isPending}>{w.readFile}</Button>
+                <Button isPending={read.isPending}>{w.readFile}</Button>
               </FileTrigger>
             )}
             {metadata.root && metadata.address && (
-              <Button isDisabled={fetching.isPending} onPress={() => fetching.mutate(undefined)}>
+              <Button isPending={fetching.isPending} onPress={() => fetching.mutate(undefined)}>
                 {w.fetchNow}
               </Button>
             )}
@@ -231,7 +231,7 @@ function EditSource({ metadata, onClose }: { metadata: Metadata; onClose: () => 
 }
 
 function Roots() {
-  const may = useMay()('setting.write');
+  const may = useMayCall()('keyMetadata.edit');
   const { data } = useRead('attestationRoots.list');
   const [adding, setAdding] = useState(false);
   const remove = useAct((id: string) => call('attestationRoots.remove', { params: { id } }));
@@ -258,7 +258,8 @@ function Roots() {
                 may && (
                   <Button
                     look="quiet"
-                    aria-label={say(w.removeRootOf, { name: row.name })}
+                    about={row.name}
+                    calls="attestationRoots.remove"
                     onPress={() => remove.mutate(row.id)}
                   >
                     {w.removeRoot}

@@ -10,14 +10,14 @@ import { toast } from '../../frame/components/toasts.js';
 import { say, words } from '../../frame/messages/index.js';
 import { networksWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 
 const w = networksWords.networks;
 type Network = Answer<'networks.list'>['rows'][number];
 
 /** Named address ranges, and which of them an address lies in. */
 export function NetworksPage() {
-  const may = useMay()('rulebook.write');
+  const may = useMayCall()('networks.add');
   const { data, error } = useRead('networks.list');
   const [open, setOpen] = useState<Network | 'new'>();
   const [deleting, setDeleting] = useState<Network>();
@@ -49,16 +49,13 @@ export function NetworksPage() {
                       heading: w.change,
                       cell: (row: Network) => (
                         <Row>
-                          <Button
-                            look="quiet"
-                            aria-label={say(w.editOne, { name: row.name })}
-                            onPress={() => setOpen(row)}
-                          >
+                          <Button look="quiet" about={row.name} calls="networks.edit" onPress={() => setOpen(row)}>
                             {w.edit}
                           </Button>
                           <Button
                             look="quiet"
-                            aria-label={say(w.deleteOne, { name: row.name })}
+                            about={row.name}
+                            calls="networks.delete"
                             onPress={() => setDeleting(row)}
                           >
                             {w.delete}

@@ -9,14 +9,14 @@ export const noticesArea: ConsoleArea = {
       place: 6,
       to: '/disputes',
       name: { en: 'Disputed changes', de: 'Bestrittenes' },
-      needs: 'keyring.read',
+      calls: 'disputes.list',
     },
   ],
   actions: [
     {
       to: '/disputes',
       name: { en: 'Changes that people say were not them', de: 'Änderungen, die jemand bestreitet' },
-      needs: 'keyring.read',
+      calls: 'disputes.list',
     },
   ],
 };

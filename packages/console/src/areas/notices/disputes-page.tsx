@@ -11,7 +11,8 @@ import { Time } from '../../frame/components/time.js';
 import { toast } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
+import { Unheeded } from '../../frame/components/unheeded.js';
 import { noticesWords } from './messages/index.js';
 
 const w = noticesWords.disputes;
@@ -20,7 +21,7 @@ const TONES = { suspended: 'held', withdrawn: 'held', told: 'open' } as const;
 
 /** Changes that their people say were not them, and what came of each. */
 export function DisputesPage() {
-  const may = useMay()('keyring.suspend');
+  const may = useMayCall()('disputes.settle');
   const [query, setQuery] = useSearchParams();
   const state = DISPUTE_STATES.find((one) => one === query.get('state')) ?? 'open';
   const list = useRead('disputes.list', { query: { limit: 100, state } });
@@ -29,11 +30,7 @@ export function DisputesPage() {
     heading: w.change,
     cell: (row: Dispute) =>
       row.settled ? null : (
-        <Button
-          look="quiet"
-          aria-label={say(w.settleOne, { name: row.person.displayName })}
-          onPress={() => setSettling(row)}
-        >
+        <Button look="quiet" about={row.person.displayName} calls="disputes.settle" onPress={() => setSettling(row)}>
           {w.settle}
         </Button>
       ),
@@ -44,6 +41,7 @@ export function DisputesPage() {
       <p>
         <Soft>{w.hint}</Soft>
       </p>
+      <Unheeded heeded={{ state: DISPUTE_STATES }} />
       <Filters role="search">
         <Select
           label={w.state}

@@ -9,7 +9,7 @@ import { Time } from '../../frame/components/time.js';
 import { toast, toastEnded } from '../../frame/components/toasts.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { passesWords } from './messages/index.js';
 
 const w = passesWords.passes;
@@ -18,7 +18,7 @@ const TONES = { waiting: 'open', open: 'good', suspended: 'held', ended: 'ended'
 
 /** Passes, each with what may be done about it. @param props.ofOne all of them are of one person, who need not be named */
 export function PassTable({ rows, label, ofOne = false }: { rows: readonly Pass[]; label: string; ofOne?: boolean }) {
-  const may = useMay()('pass.give');
+  const may = useMayCall()('passes.withdraw');
   const [withdrawing, setWithdrawing] = useState<Pass>();
   const whose = {
     heading: w.whose,
@@ -28,11 +28,7 @@ export function PassTable({ rows, label, ofOne = false }: { rows: readonly Pass[
     heading: w.change,
     cell: (row: Pass) =>
       row.state === 'ended' ? null : (
-        <Button
-          look="quiet"
-          aria-label={say(w.withdrawOne, { name: row.person.displayName })}
-          onPress={() => setWithdrawing(row)}
-        >
+        <Button look="quiet" about={row.person.displayName} calls="passes.withdraw" onPress={() => setWithdrawing(row)}>
           {w.withdraw}
         </Button>
       ),

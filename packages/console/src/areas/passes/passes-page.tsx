@@ -4,8 +4,9 @@ import { Select } from '../../frame/components/choices.js';
 import { Banner, Filters, Page, Small, Soft } from '../../frame/components/layout.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { troubleOf, useRead } from '../../frame/session/api.js';
-import { useMay, useSession } from '../../frame/session/context.js';
+import { useMayCall, useSession } from '../../frame/session/context.js';
 import { sayBounds } from './bounds.js';
+import { Unheeded } from '../../frame/components/unheeded.js';
 import { passesWords } from './messages/index.js';
 import { PassTable } from './pass-table.js';
 
@@ -33,7 +34,8 @@ export function PassesPage() {
       <p>
         <Soft>{w.hint}</Soft>
       </p>
-      {useMay()('pass.give') && <Bounds />}
+      {useMayCall()('passes.bounds') && <Bounds />}
+      <Unheeded heeded={{ state: PASS_STATES, by: ['me'] }} />
       <Filters role="search">
         <Select
           label={w.state}

@@ -9,20 +9,20 @@ export const peopleArea: ConsoleArea = {
     page('groups/:id', async () => (await import('./group-page.js')).GroupPage),
   ],
   rail: [
-    { group: 'people', place: 1, to: '/people', name: { en: 'People', de: 'Personen' }, needs: 'person.read' },
-    { group: 'people', place: 2, to: '/groups', name: { en: 'Groups', de: 'Gruppen' }, needs: 'group.read' },
+    { group: 'people', place: 1, to: '/people', name: { en: 'People', de: 'Personen' }, calls: 'people.list' },
+    { group: 'people', place: 2, to: '/groups', name: { en: 'Groups', de: 'Gruppen' }, calls: 'groups.list' },
   ],
   actions: [
-    { to: '/people?add', name: { en: 'Add a person', de: 'Person hinzufügen' }, needs: 'person.write' },
+    { to: '/people?add', name: { en: 'Add a person', de: 'Person hinzufügen' }, calls: 'people.add' },
     {
       to: '/people?coverage=nothing&state=active',
       name: { en: 'People with nothing to prove with', de: 'Personen, die nichts zum Nachweisen haben' },
-      needs: 'person.read',
+      calls: 'people.list',
     },
     {
       to: '/people?coverage=weak&state=active',
       name: { en: 'People with only weak methods', de: 'Personen, die nur schwache Verfahren haben' },
-      needs: 'person.read',
+      calls: 'people.list',
     },
   ],
 };

@@ -10,7 +10,7 @@ import { toast } from '../../frame/components/toasts.js';
 import { locale, say } from '../../frame/messages/index.js';
 import { peopleWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { InviteDialog } from '../invitations/invite-dialog.js';
 import { invitationsWords } from '../invitations/messages/index.js';
 import type { PeopleFilter } from './people-table.js';
@@ -26,7 +26,7 @@ const number = (value: number) => value.toLocaleString(locale);
 export function BulkBar({ chosen, filter, onDone }: { chosen: Chosen; filter: PeopleFilter; onDone: () => void }) {
   const [doing, setDoing] = useState<BulkKind>();
   const [inviting, setInviting] = useState(false);
-  const may = useMay();
+  const may = useMayCall();
   const { data: counted } = useQuery({
     queryKey: ['people', 'people.count', JSON.stringify(filter)],
     queryFn: () => call('people.count', { query: filter }),
@@ -39,12 +39,14 @@ export function BulkBar({ chosen, filter, onDone }: { chosen: Chosen; filter: Pe
       <strong role="status">{say(chosen === 'all' ? w.allFit : w.ticked, { people: number(people) })}</strong>
       <Row>
         {(['join', 'leave', 'deactivate', 'reactivate'] as const).map((kind) => (
-          <Button key={kind} onPress={() => setDoing(kind)}>
+          <Button key={kind} calls="bulkChanges.begin" onPress={() => setDoing(kind)}>
             {w.kinds[kind]}
           </Button>
         ))}
-        {may('invitation.send') && (
-          <Button onPress={() => setInviting(true)}>{invitationsWords.invitations.invite}</Button>
+        {may('invitationRounds.begin') && (
+          <Button calls="invitationRounds.begin" onPress={() => setInviting(true)}>
+            {invitationsWords.invitations.invite}
+          </Button>
         )}
         <Button look="quiet" onPress={onDone}>
           {w.none}

@@ -10,6 +10,8 @@ import { say, words } from '../../frame/messages/index.js';
 import { peopleWords } from './messages/index.js';
 import { PeopleTable } from './people-table.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
+import { useMayCall } from '../../frame/session/context.js';
+import { AddMembers } from './add-members.js';
 import { GroupForm } from './groups-page.js';
 
 const w = peopleWords.groups;
@@ -18,7 +20,8 @@ type Group = Answer<'groups.show'>;
 export function GroupPage() {
   const { id = '' } = useParams();
   const { data: group, error } = useRead('groups.show', { params: { id } });
-  const [open, setOpen] = useState<'edit' | 'delete'>();
+  const [open, setOpen] = useState<'edit' | 'delete' | 'members'>();
+  const may = useMayCall()('groups.edit');
   if (error)
     return (
       <Page>
@@ -31,12 +34,16 @@ export function GroupPage() {
     <Page>
       <Spread>
         <h1>{group.name}</h1>
-        <Row>
-          <Button onPress={() => setOpen('edit')}>{w.edit}</Button>
-          <Button look="danger" onPress={() => setOpen('delete')}>
-            {w.delete}
-          </Button>
-        </Row>
+        {may && (
+          <Row>
+            <Button calls="groups.edit" onPress={() => setOpen('edit')}>
+              {w.edit}
+            </Button>
+            <Button look="danger" calls="groups.delete" onPress={() => setOpen('delete')}>
+              {w.delete}
+            </Button>
+          </Row>
+        )}
       </Spread>
       <p>{group.description}</p>
       <Facts>
@@ -61,11 +68,19 @@ export function GroupPage() {
       </Facts>
       <Parts group={group} />
       <Section aria-labelledby="members">
-        <h2 id="members">
-          {w.memberTitle} ({group.members})
-        </h2>
+        <Spread>
+          <h2 id="members">
+            {w.memberTitle} ({group.members})
+          </h2>
+          {may && (
+            <Button calls="groups.join" onPress={() => setOpen('members')}>
+              {w.addMembers}
+            </Button>
+          )}
+        </Spread>
         <PeopleTable filter={{ member: id }} empty={peopleWords.groups.noMembers} />
       </Section>
+      {open === 'members' && <AddMembers group={group} onClose={close} />}
       {open === 'edit' && <GroupForm group={group} onClose={close} onDone={close} />}
       {open === 'delete' && <DeleteGroup id={id} name={group.name} members={group.members} onClose={close} />}
     </Page>
@@ -75,13 +90,18 @@ export function GroupPage() {
 /** What is inside a group and what each part brings with it. */
 function Parts({ group }: { group: Group }) {
   const [adding, setAdding] = useState(false);
+  const may = useMayCall()('groups.edit');
   const remove = useAct((partId: string) => call('groups.removePart', { params: { id: group.id, partId } }));
   const navigate = useNavigate();
   return (
     <Section aria-labelledby="parts">
       <Spread>
         <h2 id="parts">{w.partsTitle}</h2>
-        <Button onPress={() => setAdding(true)}>{w.addPart}</Button>
+        {may && (
+          <Button calls="groups.addPart" onPress={() => setAdding(true)}>
+            {w.addPart}
+          </Button>
+        )}
       </Spread>
       {remove.trouble && <Banner $tone="danger">{remove.trouble.text}</Banner>}
       {group.parts.length === 0 ? (
@@ -98,10 +118,11 @@ function Parts({ group }: { group: Group }) {
             {
               heading: w.how,
               cell: (part) =>
-                part.direct ? (
+                part.direct && !may ? null : part.direct ? (
                   <Button
                     look="quiet"
-                    aria-label={say(w.removePart, { name: part.name })}
+                    about={part.name}
+                    calls="groups.removePart"
                     onPress={() => remove.mutate(part.id)}
                   >
                     {w.takeOut}

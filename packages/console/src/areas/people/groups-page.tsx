@@ -1,9 +1,10 @@
 import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { useNavigate } from 'react-router';
 import { Button } from '../../frame/components/button.js';
 import { NamedForm } from '../../frame/components/named-form.js';
 import { Banner, Empty, Page, Row, Spread } from '../../frame/components/layout.js';
+import { MayLink } from '../../frame/components/may-link.js';
 import { Table } from '../../frame/components/table.js';
 import { peopleWords } from './messages/index.js';
 import { call, troubleOf, useRead } from '../../frame/session/api.js';
@@ -19,8 +20,10 @@ export function GroupsPage() {
       <Spread>
         <h1>{w.title}</h1>
         <Row>
-          <Link to="/imports?kind=groups">{peopleWords.people.fromFile}</Link>
-          <Button look="main" onPress={() => setAdding(true)}>
+          <MayLink calls="imports.receive" to="/imports?kind=groups">
+            {peopleWords.people.fromFile}
+          </MayLink>
+          <Button look="main" calls="groups.add" onPress={() => setAdding(true)}>
             {w.add}
           </Button>
         </Row>

@@ -1,16 +1,19 @@
-import { COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES, type Answer } from '@nimble-latch/api';
+import { COVERAGES, METHODS, PERSON_STATES, SEEN, SOURCES } from '@nimble-latch/api';
 import { useDeferredValue, useEffect, useState } from 'react';
-import { Link, useLocation, useNavigate, useSearchParams } from 'react-router';
+import { useLocation, useSearchParams } from 'react-router';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
+import { MayLink } from '../../frame/components/may-link.js';
 import { TextField } from '../../frame/components/text-fields.js';
-import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Filters, Page, Row, Soft, Spread } from '../../frame/components/layout.js';
+import { anything, type Heeded, Unheeded } from '../../frame/components/unheeded.js';
 import { PopoverButton } from '../../frame/components/popover.js';
 import { locale, say, shared } from '../../frame/messages/index.js';
 import { modelsWords } from '../models/messages/index.js';
 import { peopleWords } from './messages/index.js';
-import { call, useAct, useRead } from '../../frame/session/api.js';
+import { call, useRead } from '../../frame/session/api.js';
+import { AddPerson } from './add-person.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { BulkBar, BulkProgress, type Chosen } from './bulk-bar.js';
 import { COLUMNS, FIRST_COLUMNS, PeopleTable, type ColumnId, type PeopleFilter } from './people-table.js';
 
@@ -111,6 +114,13 @@ export function PeoplePage() {
     state: PERSON_STATES.map((id) => ({ id, text: w[id] })),
     source: SOURCES.map((id) => ({ id, text: shared.sources[id] })),
   };
+  const heeded: Heeded = {
+    ...Object.fromEntries(['q', 'add', ...LINKED].map((name) => [name, anything])),
+    ...Object.fromEntries(FILTERS.map((name) => [name, valuesOf[name].map(({ id }) => id)])),
+    ...(groups ? {} : { group: anything }),
+  };
+  const mayCall = useMayCall();
+  const mayBulk = mayCall('bulkChanges.begin');
   const filtered = Object.keys(filter).length > 0;
   const [chosen, setChosen] = useChosen(filter);
   return (
@@ -118,12 +128,15 @@ export function PeoplePage() {
       <Spread>
         <h1>{w.title}</h1>
         <Row>
-          <Link to="/imports">{w.fromFile}</Link>
-          <Button look="main" onPress={() => set('add', 'now')}>
+          <MayLink calls="imports.receive" to="/imports">
+            {w.fromFile}
+          </MayLink>
+          <Button calls="people.add" look="main" onPress={() => set('add', 'now')}>
             {w.add}
           </Button>
         </Row>
       </Spread>
+      <Unheeded heeded={heeded} />
       <TextField label={w.search} description={w.searchHint} value={q} onChange={type} type="search" />
       <Filters role="group" aria-label={w.filters}>
         {FILTERS.map((name) => (
@@ -180,11 +193,15 @@ export function PeoplePage() {
           </PopoverButton>
         </Row>
       </Spread>
-      <BulkProgress />
+      {mayBulk && <BulkProgress />}
       {(chosen === 'all' || chosen.size > 0) && (
         <BulkBar chosen={chosen} filter={filter} onDone={() => setChosen(NOBODY)} />
       )}
-      <PeopleTable filter={filter} columns={columns} selection={{ keys: chosen, onChange: setChosen }} />
+      <PeopleTable
+        filter={filter}
+        columns={columns}
+        {...(mayBulk || mayCall('invitationRounds.begin') ? { selection: { keys: chosen, onChange: setChosen } } : {})}
+      />
       {adding && <AddPerson onClose={() => set('add', '')} />}
     </Page>
   );
@@ -201,49 +218,6 @@ function ExactCount({ filter }: { filter: PeopleFilter }) {
     >
       {w.countAll}
     </Button>
-  );
-}
-
-function AddPerson({ onClose }: { onClose: () => void }) {
-  const navigate = useNavigate();
-  const [form, setForm] = useState({ displayName: '', loginNames: '', mail: '' });
-  const set = (name: keyof typeof form) => (value: string) => setForm((before) => ({ ...before, [name]: value }));
-  const act = useAct<undefined, Answer<'people.add'>>(
-    () =>
-      call('people.add', {
-        body: {
-          displayName: form.displayName,
-          loginNames: form.loginNames
-            .split(',')
-            .map((name) => name.trim())
-            .filter(Boolean),
-          mail: form.mail.trim() || null,
-          timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-        },
-        idempotencyKey: crypto.randomUUID(),
-      }),
-    (person) => void navigate(`/people/${person.id}`),
-  );
-  const problems = act.trouble?.fields ?? {};
-  const nameProblem = Object.entries(problems).find(([where]) => where.startsWith('loginNames'))?.[1];
-  return (
-    <FormDialog title={w.add} act={act} onClose={onClose} finish={w.add}>
-      <TextField
-        label={w.displayName}
-        value={form.displayName}
-        onChange={set('displayName')}
-        problem={problems['displayName']}
-        autoFocus
-      />
-      <TextField
-        label={w.loginName}
-        description={w.loginHint}
-        value={form.loginNames}
-        onChange={set('loginNames')}
-        problem={nameProblem}
-      />
-      <TextField label={w.mail} type="email" value={form.mail} onChange={set('mail')} problem={problems['mail']} />
-    </FormDialog>
   );
 }
 

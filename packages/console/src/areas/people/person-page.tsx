@@ -1,8 +1,10 @@
 import type { Answer } from '@nimble-latch/api';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
+import { ActionMenu } from '../../frame/components/action-menu.js';
 import { Button } from '../../frame/components/button.js';
 import { Checkbox, Select } from '../../frame/components/choices.js';
+import { Fold } from '../../frame/components/fold.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import { Banner, Facts, Page, Row, Section, Soft, Spread, State } from '../../frame/components/layout.js';
@@ -11,9 +13,10 @@ import { toast, toastEnded } from '../../frame/components/toasts.js';
 import { ActivityTable } from '../signins/activity-table.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { accessWords } from '../access/messages/index.js';
+import { canGetIn } from './can-get-in.js';
 import { peopleWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { CallsContext, useMayCall } from '../../frame/session/context.js';
 import { Browsers } from '../browsers/browsers.js';
 import { Keyring } from '../keyring/keyring.js';
 import { Offered } from '../keyring/offered.js';
@@ -28,12 +31,37 @@ const w = peopleWords.people;
 
 export function PersonPage() {
   const { id = '' } = useParams();
+  const { data, isPending } = useRead('people.calls', { params: { id } });
+  const reading = useParts(id);
+  const calls = useMemo(() => new Set(data?.calls), [data]);
+  return (
+    // Until it is known what may be done here, nothing is offered that would be taken away again.
+    <CallsContext value={calls}>
+      {isPending || reading ? <Page aria-busy="true">{words.loading}</Page> : <Shown id={id} />}
+    </CallsContext>
+  );
+}
+
+/** Whether what stands in the middle of the page is still being read: shown part by part, it would move under whoever clicks. */
+function useParts(id: string): boolean {
+  const params = { id };
+  return [
+    useRead('people.show', { params }),
+    useRead('people.meets', { params }),
+    useRead('keyring.show', { params }),
+    useRead('people.methods', { params }),
+    useRead('passes.list', { query: { person: id, limit: 50 } }),
+    useRead('invitations.list', { query: { person: id, limit: 1 } }),
+  ].some(({ isPending }) => isPending);
+}
+
+function Shown({ id }: { id: string }) {
   const { data: person, error } = useRead('people.show', { params: { id } });
   const signIns = useRead('activity.list', { query: { person: id, limit: 5 } });
   const [open, setOpen] = useState<
     'edit' | 'password' | 'login' | 'group' | 'deactivate' | 'delete' | 'role' | 'emergency'
   >();
-  const may = useMay();
+  const may = useMayCall();
   if (error)
     return (
       <Page>
@@ -57,54 +85,26 @@ export function PersonPage() {
           {person.emergency && <State tone="held">{accessWords.administrators.emergencyOne}</State>}
         </Row>
         <Row>
-          {may('person.write') && <Button onPress={() => setOpen('edit')}>{w.edit}</Button>}
-          {may('password.set') && <Button onPress={() => setOpen('password')}>{w.setPassword}</Button>}
-          {may('role.write') && (
-            <>
-              <Button onPress={() => setOpen('role')}>{accessWords.administrators.give}</Button>
-              <Button onPress={() => setOpen('emergency')}>
-                {person.emergency
-                  ? accessWords.administrators.unmarkEmergency
-                  : accessWords.administrators.markEmergency}
-              </Button>
-            </>
-          )}
-          {may('person.write') &&
-            (person.state === 'active' ? (
-              <Button onPress={() => setOpen('deactivate')}>{w.deactivate}</Button>
-            ) : (
-              <Reactivate person={person} onDone={() => toast(say(w.reactivated, { name }))} />
-            ))}
-          {may('person.delete') && (
-            <Button look="danger" onPress={() => setOpen('delete')}>
-              {w.delete}
-            </Button>
-          )}
+          <Button calls="people.edit" onPress={() => setOpen('edit')}>
+            {w.edit}
+          </Button>
+          <ActionMenu
+            about={name}
+            choices={[
+              { text: w.setPassword, calls: 'people.setPassword', run: () => setOpen('password') },
+              { text: w.addLogin, calls: 'loginNames.add', run: () => setOpen('login') },
+              { text: w.joinGroup, calls: 'groups.join', run: () => setOpen('group') },
+            ]}
+          />
         </Row>
       </Spread>
-      <Facts>
-        <dt>{w.loginNames}</dt>
-        <dd>
-          <LoginNames person={person} onAdd={() => setOpen('login')} />
-        </dd>
-        <dt>{w.groups}</dt>
-        <dd>
-          <Groups person={person} onJoin={() => setOpen('group')} />
-        </dd>
-        <dt>{w.contact}</dt>
-        <dd>{[person.mail, person.phone].filter(Boolean).join(', ') || words.none}</dd>
-        <dt>{w.timeZone}</dt>
-        <dd>{person.timeZone}</dd>
-        <dt>{w.since}</dt>
-        <dd>
-          <Time at={person.createdAt} />
-        </dd>
-      </Facts>
+      <Soft>
+        {[...person.loginNames.map(({ value }) => value), person.mail, person.phone].filter(Boolean).join(' · ')}
+      </Soft>
+      <GetsIn person={person} />
       <Keyring person={person} />
-      <PersonInvitations person={person} />
       <PersonPasses person={person} />
-      <Offered personId={id} />
-      <Browsers person={person} />
+      <PersonInvitations person={person} />
       <Meets person={person} />
       <Section aria-labelledby="sign-ins">
         <Spread>
@@ -113,7 +113,49 @@ export function PersonPage() {
         </Spread>
         {signIns.data && <ActivityTable rows={signIns.data.rows} label={w.signIns} />}
       </Section>
-      <OwnTrail personId={id} name={name} />
+      <Fold id="about" title={w.about} says={person.groups.map((group) => group.name).join(', ')}>
+        <Facts>
+          <dt>{w.loginNames}</dt>
+          <dd>
+            <LoginNames person={person} onAdd={() => setOpen('login')} />
+          </dd>
+          <dt>{w.groups}</dt>
+          <dd>
+            <Groups person={person} onJoin={() => setOpen('group')} />
+          </dd>
+          <dt>{w.contact}</dt>
+          <dd>{[person.mail, person.phone].filter(Boolean).join(', ') || words.none}</dd>
+          <dt>{w.timeZone}</dt>
+          <dd>{person.timeZone}</dd>
+          <dt>{w.since}</dt>
+          <dd>
+            <Time at={person.createdAt} />
+          </dd>
+        </Facts>
+      </Fold>
+      <Offered personId={id} />
+      <Browsers person={person} />
+      {may('trail.list') && <OwnTrail personId={id} name={name} />}
+      {(may('roles.grant') || may('people.deactivate') || may('people.delete')) && (
+        <Fold id="rights" title={w.rights}>
+          <Row>
+            <Button calls="roles.grant" onPress={() => setOpen('role')}>
+              {accessWords.administrators.give}
+            </Button>
+            <Button calls="people.markEmergency" onPress={() => setOpen('emergency')}>
+              {person.emergency ? accessWords.administrators.unmarkEmergency : accessWords.administrators.markEmergency}
+            </Button>
+            {person.state === 'active' && (
+              <Button calls="people.deactivate" onPress={() => setOpen('deactivate')}>
+                {w.deactivate}
+              </Button>
+            )}
+            <Button look="danger" calls="people.delete" onPress={() => setOpen('delete')}>
+              {w.delete}
+            </Button>
+          </Row>
+        </Fold>
+      )}
       {open === 'edit' && <EditPerson person={person} onClose={close} />}
       {open === 'password' && (
         <SetPassword
@@ -144,6 +186,24 @@ export function PersonPage() {
   );
 }
 
+/** The answer to what a page about somebody is opened for: whether they get in, and with what. */
+function GetsIn({ person }: { person: Person }) {
+  const { data } = useRead('people.meets', { params: { id: person.id } });
+  const name = person.displayName;
+  if (!data) return <p aria-busy="true">{words.loading}</p>;
+  const { tone, text } = canGetIn(person, data.rows);
+  return (
+    <Row>
+      <State tone={tone} wraps>
+        {text}
+      </State>
+      {person.state === 'deactivated' && (
+        <Reactivate person={person} onDone={() => toast(say(w.reactivated, { name }))} />
+      )}
+    </Row>
+  );
+}
+
 function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
   const params = { id: person.id };
   const remove = useAct(
@@ -163,6 +223,7 @@ function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
               <Button
                 look="quiet"
                 aria-label={say(w.removeLogin, { name: one.value })}
+                calls="loginNames.remove"
                 onPress={() => remove.mutate(one)}
               >
                 ✕
@@ -170,7 +231,7 @@ function LoginNames({ person, onAdd }: { person: Person; onAdd: () => void }) {
             )}
           </span>
         ))}
-        <Button look="quiet" onPress={onAdd}>
+        <Button calls="loginNames.add" look="quiet" onPress={onAdd}>
           {w.addLogin}
         </Button>
       </Row>
@@ -196,6 +257,7 @@ function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
             <Button
               look="quiet"
               aria-label={say(w.leaveGroup, { name: group.name })}
+              calls="groups.leave"
               onPress={() => leave.mutate(group)}
             >
               ✕
@@ -205,7 +267,7 @@ function Groups({ person, onJoin }: { person: Person; onJoin: () => void }) {
           )}
         </span>
       ))}
-      <Button look="quiet" onPress={onJoin}>
+      <Button calls="groups.join" look="quiet" onPress={onJoin}>
         {w.joinGroup}
       </Button>
     </Row>
@@ -338,7 +400,11 @@ function Deactivate({ person, onClose, onDone }: { person: Person; onClose: () =
 
 function Reactivate({ person, onDone }: { person: Person; onDone: () => void }) {
   const act = useAct(() => call('people.reactivate', { params: { id: person.id } }), onDone);
-  return <Button onPress={() => act.mutate(undefined)}>{w.reactivate}</Button>;
+  return (
+    <Button calls="people.reactivate" onPress={() => act.mutate(undefined)}>
+      {w.reactivate}
+    </Button>
+  );
 }
 
 function DeletePerson({ person, onClose }: { person: Person; onClose: () => void }) {

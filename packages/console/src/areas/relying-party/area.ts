@@ -9,7 +9,7 @@ export const relyingPartyArea: ConsoleArea = {
       place: 3,
       to: '/key-domain',
       name: { en: 'Domain of passkeys', de: 'Domäne der Passkeys' },
-      needs: 'setting.read',
+      calls: 'relyingParty.show',
     },
   ],
 };

@@ -12,14 +12,14 @@ import { say, words } from '../../frame/messages/index.js';
 import { modelsWords } from '../models/messages/index.js';
 import { relyingPartyWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 
 const w = relyingPartyWords.keyDomain;
 type Party = Answer<'relyingParty.show'>;
 
 /** What passkeys and security keys are made for, and from where they may answer. */
 export function KeyDomainPage() {
-  const may = useMay()('setting.write');
+  const may = useMayCall()('relyingParty.edit');
   const { data, error } = useRead('relyingParty.show');
   const [changing, setChanging] = useState(false);
   if (error)

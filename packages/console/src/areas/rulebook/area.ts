@@ -8,14 +8,14 @@ export const rulebookArea: ConsoleArea = {
     page('explain', async () => (await import('./explain-page.js')).ExplainPage),
   ],
   rail: [
-    { group: 'rules', place: 1, to: '/rulebook', name: { en: 'Rulebook', de: 'Regelwerk' }, needs: 'rulebook.read' },
-    { group: 'rules', place: 4, to: '/explain', name: { en: 'Explain', de: 'Erklären' }, needs: 'activity.read' },
+    { group: 'rules', place: 1, to: '/rulebook', name: { en: 'Rulebook', de: 'Regelwerk' }, calls: 'rulebook.show' },
+    { group: 'rules', place: 4, to: '/explain', name: { en: 'Explain', de: 'Erklären' }, calls: 'people.explain' },
   ],
   actions: [
     {
       to: '/rulebook/draft',
       name: { en: 'Draft of the rulebook', de: 'Entwurf des Regelwerks' },
-      needs: 'rulebook.write',
+      calls: 'rulebookDraft.save',
     },
   ],
 };

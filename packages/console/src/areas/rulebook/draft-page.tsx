@@ -14,7 +14,8 @@ import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { narrow, space } from '../../frame/theme/tokens.js';
 import { Review } from './review.js';
-import { OtherwiseForm, RuleForm, type Edit } from './rule-form.js';
+import type { Edit } from './outcome-fields.js';
+import { OtherwiseForm, RuleForm } from './rule-form.js';
 import { Sentences, type ShownRule } from './sentences.js';
 
 const w = rulebookWords.rulebook;
@@ -98,18 +99,25 @@ function Editor({ draft }: { draft: Draft }) {
         <h1>{w.draftTitle}</h1>
         <Row>
           <State tone={kept ? 'good' : 'open'}>{kept ? w.kept : w.unsaved}</State>
-          <Button look={kept ? 'plain' : 'main'} isDisabled={save.isPending || kept} onPress={() => save.mutate(text)}>
+          <Button
+            look={kept ? 'plain' : 'main'}
+            isPending={save.isPending}
+            isDisabled={kept}
+            calls="rulebookDraft.save"
+            onPress={() => save.mutate(text)}
+          >
             {w.keep}
           </Button>
           <Button
             look={kept ? 'main' : 'plain'}
             isDisabled={!kept || !checked?.rulebook}
+            calls="rulebook.publish"
             onPress={() => setDialog('publish')}
           >
             {w.publish}
           </Button>
           {draft.begun && (
-            <Button look="danger" onPress={() => setDialog('discard')}>
+            <Button look="danger" calls="rulebookDraft.discard" onPress={() => setDialog('discard')}>
               {w.discard}
             </Button>
           )}
@@ -129,7 +137,7 @@ function Editor({ draft }: { draft: Draft }) {
           <Spread>
             <h2 id="as-sentences">{w.sentences}</h2>
             {checked?.rulebook && (
-              <Button onPress={() => setEditing({ at: rules.length })} isDisabled={edit.isPending}>
+              <Button calls="rulebook.edit" onPress={() => setEditing({ at: rules.length })} isPending={edit.isPending}>
                 {w.addRule}
               </Button>
             )}
@@ -146,17 +154,14 @@ function Editor({ draft }: { draft: Draft }) {
               }
               tools={(rule, at) => (
                 <>
-                  <Button
-                    look="quiet"
-                    aria-label={say(w.editOne, { name: rule.name })}
-                    onPress={() => setEditing({ at, rule })}
-                  >
+                  <Button look="quiet" about={rule.name} calls="rulebook.edit" onPress={() => setEditing({ at, rule })}>
                     {w.editRule}
                   </Button>
                   {at > 0 && (
                     <Button
                       look="quiet"
-                      aria-label={say(w.upOne, { name: rule.name })}
+                      about={rule.name}
+                      calls="rulebook.edit"
                       onPress={() => change({ kind: 'move', at, to: at - 1 })}
                     >
                       {w.up}
@@ -165,7 +170,8 @@ function Editor({ draft }: { draft: Draft }) {
                   {at < rules.length - 1 && (
                     <Button
                       look="quiet"
-                      aria-label={say(w.downOne, { name: rule.name })}
+                      about={rule.name}
+                      calls="rulebook.edit"
                       onPress={() => change({ kind: 'move', at, to: at + 1 })}
                     >
                       {w.down}
@@ -173,7 +179,8 @@ function Editor({ draft }: { draft: Draft }) {
                   )}
                   <Button
                     look="quiet"
-                    aria-label={say(w.removeOne, { name: rule.name })}
+                    about={rule.name}
+                    calls="rulebook.edit"
                     onPress={() => change({ kind: 'remove', at })}
                   >
                     {w.remove}
@@ -181,7 +188,7 @@ function Editor({ draft }: { draft: Draft }) {
                 </>
               )}
               otherwiseTools={
-                <Button look="quiet" aria-label={w.editOtherwise} onPress={() => setEditing('otherwise')}>
+                <Button look="quiet" about={w.otherwise} calls="rulebook.edit" onPress={() => setEditing('otherwise')}>
                   {w.editRule}
                 </Button>
               }
@@ -275,7 +282,7 @@ function Publish({ onClose }: { onClose: () => void }) {
   const act = useAct<undefined, Answer<'rulebook.publish'>>(
     () =>
       call('rulebook.publish', {
-        body: { message, lockedOut: data?.lockedOut.people ?? 0 },
+        body: { message, lockedOut: data?.lockedOut.people ?? 0, loosened: data?.loosened.people ?? 0 },
         idempotencyKey: crypto.randomUUID(),
       }),
     ({ number }) => {
@@ -284,7 +291,7 @@ function Publish({ onClose }: { onClose: () => void }) {
     },
   );
   if (!data) return null;
-  const { version: number, lockedOut } = data;
+  const { version: number, lockedOut, loosened } = data;
   return (
     <FormDialog
       title={say(w.publishTitle, { number })}
@@ -294,6 +301,11 @@ function Publish({ onClose }: { onClose: () => void }) {
       danger={lockedOut.people > 0}
     >
       <p>{say(w.publishText, { people: lockedOut.people })}</p>
+      {loosened.people > 0 && (
+        <p>
+          <strong>{say(w.publishLoosens, { people: loosened.people })}</strong>
+        </p>
+      )}
       <TextArea
         label={w.publishMessage}
         rows={3}

@@ -9,7 +9,7 @@ import { Banner, Page, Row, Section } from '../../frame/components/layout.js';
 import { words } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { Explanation } from './explanation.js';
 
 const w = rulebookWords.rulebook;
@@ -32,7 +32,7 @@ export function ExplainPage() {
     by: query.get('by') ?? 'running',
   });
   const [trouble, setTrouble] = useState<string>();
-  const mayDraft = useMay()('rulebook.write');
+  const mayDraft = useMayCall()('rulebookDraft.save');
   const application = form.application || (rows[0]?.id ?? '');
   const set = (field: keyof typeof form) => (value: string) => setForm({ ...form, [field]: value });
   const ask = async () => {

@@ -11,6 +11,7 @@ const w = rulebookWords.rulebook;
 /** How a rule stood, as a shape beside its word. */
 const TONES = {
   decides: 'good',
+  'decides-instead': 'good',
   'would-decide': 'held',
   excepted: 'held',
   'does-not-apply': 'open',

@@ -1,15 +1,27 @@
-import { say as sayShared, type Answer } from '@nimble-latch/api';
-import { useState } from 'react';
-import { Link } from 'react-router';
-import { Button } from '../../frame/components/button.js';
+import { say as sayShared, sayChange, type Answer } from '@nimble-latch/api';
+import { styled } from 'styled-components';
 import { Difference } from '../../frame/components/difference.js';
-import { Banner, Section, Small, Soft, State } from '../../frame/components/layout.js';
-import { Table } from '../../frame/components/table.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { Banner, Section, Soft, State } from '../../frame/components/layout.js';
+import type { PageQuery } from '../../frame/components/paged-table.js';
+import { shared, words } from '../../frame/messages/index.js';
+import { space } from '../../frame/theme/tokens.js';
+import { LockedOut, Loosened } from './affected.js';
 import { rulebookWords } from './messages/index.js';
-import { troubleOf, useRead } from '../../frame/session/api.js';
+import { call, troubleOf, useRead } from '../../frame/session/api.js';
 
 const w = rulebookWords.rulebook;
+
+const Changes = styled.ul`
+  list-style: none;
+  padding: 0;
+  display: grid;
+  gap: ${space.base};
+`;
+
+const READING = {
+  of: ['rulebook', 'rulebookDraft.people'],
+  people: (query: PageQuery & { only: 'locked-out' | 'eased' }) => call('rulebookDraft.people', { query }),
+};
 
 /** What the kept draft would do: to the text, by oversight, and to whom. */
 export function Review() {
@@ -18,9 +30,31 @@ export function Review() {
   if (!data) return <p>{words.loading}</p>;
   return (
     <>
+      <Section aria-labelledby="changes">
+        <h2 id="changes">{w.changes}</h2>
+        {data.changes.length === 0 ? (
+          <Soft>{data.difference.length === 0 ? w.noChanges : shared.rulebook.changes.none}</Soft>
+        ) : (
+          <Changes>
+            {data.changes.map((change, i) => (
+              <Change key={i} change={change} />
+            ))}
+          </Changes>
+        )}
+        {data.difference.length > 0 && (
+          <details>
+            <summary>{w.asText}</summary>
+            <Difference label={w.changes} lines={data.difference} />
+          </details>
+        )}
+      </Section>
       <Section aria-labelledby="locks">
         <h2 id="locks">{w.locks}</h2>
-        <LockedOut {...data.lockedOut} />
+        <LockedOut {...data.lockedOut} reading={READING} />
+      </Section>
+      <Section aria-labelledby="loosens">
+        <h2 id="loosens">{w.loosens}</h2>
+        <Loosened people={data.loosened.people} reading={READING} />
       </Section>
       <Section aria-labelledby="found">
         <h2 id="found">{w.found}</h2>
@@ -34,50 +68,26 @@ export function Review() {
           ))
         )}
       </Section>
-      <Section aria-labelledby="changes">
-        <h2 id="changes">{w.changes}</h2>
-        {data.difference.length === 0 ? (
-          <Soft>{w.noChanges}</Soft>
-        ) : (
-          <Difference label={w.changes} lines={data.difference} />
-        )}
-      </Section>
     </>
   );
 }
 
-/** Names shown before somebody wants more of them. */
-const FIRST_NAMES = 8;
-
-function LockedOut({ people, named, examined, of }: Answer<'rulebookDraft.review'>['lockedOut']) {
-  const [all, setAll] = useState(false);
+/** One difference, by what it means: what it was above what it would be. */
+function Change({ change }: { change: Answer<'rulebookDraft.review'>['changes'][number] }) {
+  const { title, before, after } = sayChange(shared, change);
   return (
-    <>
-      {people === 0 ? (
-        <State tone="good">{w.locksNobody}</State>
-      ) : (
-        <State tone="ended">{say(w.locksSome, { people })}</State>
+    <li>
+      <strong>{title}</strong>
+      {before !== null && (
+        <div>
+          <Soft>{shared.rulebook.changes.was}:</Soft> {before}
+        </div>
       )}
-      {examined < of && <Small>{say(w.examined, { examined, of })}</Small>}
-      {named.length > 0 && (
-        <Table
-          label={w.locks}
-          rows={all ? named : named.slice(0, FIRST_NAMES)}
-          keyOf={(one) => one.id}
-          columns={[
-            { heading: w.name, cell: (one) => <Link to={`/people/${one.id}`}>{one.displayName}</Link> },
-            { heading: w.noLonger, cell: (one) => one.applications.join(', ') },
-          ]}
-        />
+      {after !== null && (
+        <div>
+          <Soft>{shared.rulebook.changes.now}:</Soft> {after}
+        </div>
       )}
-      {!all && named.length > FIRST_NAMES && (
-        <Button look="quiet" onPress={() => setAll(true)}>
-          {words.act.more}
-        </Button>
-      )}
-      {(all || named.length <= FIRST_NAMES) && people > named.length && (
-        <Small>{say(w.andMore, { count: people - named.length })}</Small>
-      )}
-    </>
+    </li>
   );
 }

@@ -1,94 +1,22 @@
-import type { Sent } from '@nimble-latch/api';
 import { useState } from 'react';
-import { Select } from '../../frame/components/choices.js';
+import { Checkbox, Select } from '../../frame/components/choices.js';
+import { NamePicker, namesOf, picked } from '../../frame/components/name-picker.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
+import { Small } from '../../frame/components/layout.js';
 import { say } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';
 import { call, useAct } from '../../frame/session/api.js';
+import { findNames } from '../../frame/session/find-names.js';
+import { Exceptions, exceptionsOf, typedExceptions } from './exceptions.js';
+import { OutcomeFields, outcomeOf, typedOf, type Edit } from './outcome-fields.js';
 import type { ShownRule, ShownRulebook } from './sentences.js';
 
 const w = rulebookWords.rulebook;
-export type Edit = Sent<'rulebook.edit', 'body'>['edit'];
-type TypedOutcome = Extract<Edit, { kind: 'otherwise' }>['outcome'];
-type OutcomeKind = TypedOutcome['kind'];
-type Names = ShownRule['conditions']['groups'];
 
-/** Names as one line: `quay-crew, pilots`, or `!contractors` for anybody but these. */
-const writeNames = (names: Names): string => (names ? `${names.not ? '!' : ''}${names.names.join(', ')}` : '');
-
-function readNames(typed: string): Names {
-  const not = typed.trim().startsWith('!');
-  const names = typed
-    .trim()
-    .replace(/^!/, '')
-    .split(',')
-    .map((name) => name.trim())
-    .filter(Boolean);
-  return names.length > 0 ? { not, names } : undefined;
-}
-
-/** Ways stand apart by commas, but for those within brackets. */
-const readWays = (typed: string): string[] =>
-  typed
-    .split(/,(?![^(]*\))/)
-    .map((way) => way.trim())
-    .filter(Boolean);
-
-interface OutcomeTyped {
-  readonly kind: OutcomeKind;
-  readonly ways: string;
-  readonly level: string;
-}
-
-const typedOf = (outcome: ShownRulebook['otherwise'] | undefined): OutcomeTyped => ({
-  kind: outcome?.kind ?? 'level',
-  ways: outcome && 'ways' in outcome ? outcome.ways.map(({ way }) => way).join(', ') : 'password + totp',
-  level: outcome?.kind === 'level' ? String(outcome.level) : '2',
-});
-
-function outcomeOf({ kind, ways, level }: OutcomeTyped): TypedOutcome {
-  if (kind === 'ways' || kind === 'whoever-has-one') return { kind, ways: readWays(ways) };
-  return kind === 'level' ? { kind, level: Number(level) as 1 | 2 | 3 } : { kind };
-}
-
-function OutcomeFields({
-  value,
-  onChange,
-  problem,
-}: {
-  value: OutcomeTyped;
-  onChange: (value: OutcomeTyped) => void;
-  problem: string | undefined;
-}) {
-  return (
-    <>
-      <Select
-        label={w.then}
-        value={value.kind}
-        onChange={(kind) => onChange({ ...value, kind: kind as OutcomeKind })}
-        options={Object.entries(w.outcomes).map(([id, text]) => ({ id, text }))}
-      />
-      {(value.kind === 'ways' || value.kind === 'whoever-has-one') && (
-        <TextField
-          label={w.ways}
-          description={w.waysHint}
-          value={value.ways}
-          onChange={(ways) => onChange({ ...value, ways })}
-          problem={problem}
-        />
-      )}
-      {value.kind === 'level' && (
-        <Select
-          label={w.level}
-          value={value.level}
-          onChange={(level) => onChange({ ...value, level })}
-          options={['1', '2', '3'].map((id) => ({ id, text: id }))}
-        />
-      )}
-    </>
-  );
-}
+/** Conditions that name things, each as somebody picks them. */
+const NAMED = ['groups', 'people', 'applications', 'networks'] as const;
+type Named = (typeof NAMED)[number];
 
 /** A problem with any of the fields below a place of the edit. */
 const problemAt = (fields: Readonly<Record<string, string>>, place: string) =>
@@ -122,52 +50,78 @@ export function OtherwiseForm({ otherwise, ...props }: Props & { otherwise: Show
   );
 }
 
-/** What most rules say. Conditions that only the text can hold (times, places, risk, exceptions) stay as they are. */
+/** What most rules say. Conditions that only the text can hold (times, places, risk) stay as they are. */
 export function RuleForm({ at, rule, ...props }: Props & { at: number; rule: ShownRule | undefined }) {
   const conditions = rule?.conditions ?? {};
   const [form, setForm] = useState({
     name: rule?.name ?? '',
     state: rule?.state.kind ?? 'in-force',
     until: rule?.state.kind === 'on-trial' ? rule.state.until : '',
-    groups: writeNames(conditions.groups),
-    people: writeNames(conditions.people),
-    applications: writeNames(conditions.applications),
-    networks: writeNames(conditions.networks),
+    grace: rule?.grace !== undefined,
+    days: String(rule?.grace?.days ?? 14),
+    lastDay: rule?.grace?.lastDay ?? '',
   });
+  const [named, setNamed] = useState(
+    () =>
+      Object.fromEntries(
+        NAMED.map((field) => [
+          field,
+          { not: conditions[field]?.not ?? false, picked: picked(conditions[field]?.names) },
+        ]),
+      ) as Record<Named, { not: boolean; picked: ReturnType<typeof picked> }>,
+  );
+  const [except, setExcept] = useState(typedExceptions(rule?.except ?? []));
   const [outcome, setOutcome] = useState(typedOf(rule?.then));
-  const set = (field: keyof typeof form) => (value: string) => setForm({ ...form, [field]: value });
+  const set =
+    <F extends keyof typeof form>(field: F) =>
+    (value: (typeof form)[F]) =>
+      setForm({ ...form, [field]: value });
   const act = useEdit(props, () => {
     const { groups: _g, people: _p, applications: _a, networks: _n, ...kept } = conditions;
-    const named = {
-      groups: readNames(form.groups),
-      people: readNames(form.people),
-      applications: readNames(form.applications),
-      networks: readNames(form.networks),
-    };
-    const said = Object.fromEntries(Object.entries(named).filter(([, names]) => names !== undefined));
+    const said = Object.fromEntries(
+      NAMED.flatMap((field) => {
+        const names = namesOf(named[field].picked);
+        return names.length === 0 ? [] : [[field, { not: named[field].not, names }]];
+      }),
+    );
+    const { grace: _grace, ...before } = rule ?? {};
     const typed = {
-      except: [],
       rememberDays: 0,
       oncePerSession: false,
-      ...rule,
+      ...before,
+      except: exceptionsOf(except),
       name: form.name.trim(),
-      state: form.state === 'on-trial' ? { kind: form.state, until: form.until } : { kind: form.state },
+      state: form.state === 'on-trial' ? { kind: form.state, until: form.until.trim() } : { kind: form.state },
       conditions: { ...kept, ...said },
       then: outcomeOf(outcome),
+      ...(form.grace ? { grace: { days: Number(form.days), lastDay: form.lastDay.trim() } } : {}),
     };
     return { kind: rule ? 'put' : 'insert', at, rule: typed };
   });
   const fields = act.trouble?.fields ?? {};
-  const names = (field: 'groups' | 'people' | 'applications' | 'networks') => (
-    <TextField
-      label={w[field]}
-      {...(field === 'groups' ? { description: w.list } : {})}
-      value={form[field]}
-      onChange={set(field)}
-      problem={problemAt(fields, `rule.conditions.${field}`)}
-      autoComplete="off"
-    />
-  );
+  const pick = (field: Named) => {
+    const { not, picked: value } = named[field];
+    return (
+      <div key={field}>
+        <NamePicker
+          label={w[field]}
+          value={value}
+          onChange={(next) => setNamed({ ...named, [field]: { not, picked: next } })}
+          find={findNames[field]}
+          problem={problemAt(fields, `rule.conditions.${field}`)}
+        />
+        {namesOf(value).length > 0 && (
+          <Checkbox isSelected={not} onChange={(next) => setNamed({ ...named, [field]: { not: next, picked: value } })}>
+            {w.butThese}
+          </Checkbox>
+        )}
+      </div>
+    );
+  };
+  const exceptProblem = (field: string) =>
+    Object.entries(fields).find(
+      ([where]) => where.startsWith('edit.rule.except') && (where.endsWith(field) || field === 'reason'),
+    )?.[1];
   return (
     <FormDialog
       title={rule ? say(w.editOne, { name: rule.name }) : w.addRule}
@@ -185,7 +139,7 @@ export function RuleForm({ at, rule, ...props }: Props & { at: number; rule: Sho
       <Select
         label={w.state}
         value={form.state}
-        onChange={set('state')}
+        onChange={(state) => set('state')(state as typeof form.state)}
         options={Object.entries(w.states).map(([id, text]) => ({ id, text }))}
       />
       {form.state === 'on-trial' && (
@@ -197,11 +151,31 @@ export function RuleForm({ at, rule, ...props }: Props & { at: number; rule: Sho
           problem={problemAt(fields, 'rule.state')}
         />
       )}
-      {names('groups')}
-      {names('people')}
-      {names('applications')}
-      {names('networks')}
+      <Small>{w.list}</Small>
+      {NAMED.map(pick)}
       <OutcomeFields value={outcome} onChange={setOutcome} problem={problemAt(fields, 'rule.then')} />
+      <Checkbox isSelected={form.grace} onChange={set('grace')}>
+        {w.grace}
+      </Checkbox>
+      {form.grace && (
+        <>
+          <TextField
+            label={w.graceDays}
+            value={form.days}
+            onChange={set('days')}
+            inputMode="numeric"
+            problem={problemAt(fields, 'rule.grace.days')}
+          />
+          <TextField
+            label={w.graceLast}
+            value={form.lastDay}
+            onChange={set('lastDay')}
+            placeholder="2027-01-31"
+            problem={problemAt(fields, 'rule.grace.lastDay')}
+          />
+        </>
+      )}
+      <Exceptions value={except} onChange={setExcept} problem={exceptProblem} />
     </FormDialog>
   );
 }

@@ -8,7 +8,7 @@ import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { Sentences } from './sentences.js';
 
 const w = rulebookWords.rulebook;
@@ -16,7 +16,7 @@ type VersionRow = Answer<'rulebook.versions'>['rows'][number];
 
 /** What is in force, who runs it, and what was before. */
 export function RulebookPage() {
-  const may = useMay();
+  const may = useMayCall();
   const { data, error } = useRead('rulebook.show');
   if (error)
     return (
@@ -25,13 +25,13 @@ export function RulebookPage() {
       </Page>
     );
   if (!data) return <Page aria-busy="true">{words.loading}</Page>;
-  const mayWrite = may('rulebook.write');
+  const mayWrite = may('rulebookDraft.save');
   return (
     <Page>
       <Spread>
         <h1>{w.title}</h1>
         <Row>
-          {may('activity.read') && <Link to="/explain">{w.explain}</Link>}
+          {may('people.explain') && <Link to="/explain">{w.explain}</Link>}
           {mayWrite && !data.draft && <Link to="/rulebook/draft">{w.begin}</Link>}
         </Row>
       </Spread>
@@ -70,7 +70,7 @@ export function RulebookPage() {
           ]}
         />
       </Section>
-      {may('activity.read') && <Graces />}
+      {may('rulebook.graces') && <Graces />}
       <Versions mayWrite={mayWrite} />
     </Page>
   );
@@ -144,7 +144,8 @@ function Versions({ mayWrite }: { mayWrite: boolean }) {
                     cell: (row: VersionRow) => (
                       <Button
                         look="quiet"
-                        aria-label={say(w.bringBackOne, { number: row.number })}
+                        about={String(row.number)}
+                        calls="rulebookDraft.save"
                         onPress={() => bringBack.mutate(row.number)}
                       >
                         {w.bringBack}

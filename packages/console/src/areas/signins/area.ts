@@ -13,15 +13,15 @@ export const signInsArea: ConsoleArea = {
       place: 5,
       to: '/walk-through',
       name: { en: 'Walk-through', de: 'Durchgang' },
-      needs: 'walk-through.run',
+      calls: 'walkThroughs.begin',
     },
-    { group: 'record', place: 1, to: '/sign-ins', name: { en: 'Sign-ins', de: 'Anmeldungen' }, needs: 'activity.read' },
+    { group: 'record', place: 1, to: '/sign-ins', name: { en: 'Sign-ins', de: 'Anmeldungen' }, calls: 'activity.list' },
   ],
   actions: [
     {
       to: '/sign-ins?state=refused',
       name: { en: 'Sign-ins that were refused', de: 'Abgewiesene Anmeldungen' },
-      needs: 'activity.read',
+      calls: 'activity.list',
     },
   ],
 };

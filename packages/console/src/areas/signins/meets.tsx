@@ -45,7 +45,7 @@ export function Meets({ person }: { person: Answer<'people.show'> }) {
             cell: (row) => (
               <Link
                 to={`/explain?${new URLSearchParams({ person: person.id, name: person.loginNames[0]!.value, application: row.application.id }).toString()}`}
-                aria-label={say(rulebookWords.rulebook.whyAt, row.application)}
+                aria-label={`${row.rule ?? rulebookWords.rulebook.otherwise}, ${say(rulebookWords.rulebook.whyAt, row.application)}`}
               >
                 {row.rule ?? rulebookWords.rulebook.otherwise}
               </Link>

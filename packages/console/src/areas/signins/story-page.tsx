@@ -3,11 +3,11 @@ import type { Answer } from '@nimble-latch/api';
 import { Button } from '../../frame/components/button.js';
 import { Banner, Code, Facts, Page, Row, Section, Small, State } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
-import { say, shared, words } from '../../frame/messages/index.js';
+import { decimal, say, shared, words } from '../../frame/messages/index.js';
 import { rulebookWords } from '../rulebook/messages/index.js';
 import { signinsWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useMay } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { OUTCOME_TONES, whoOf } from './activity-table.js';
 import { Explanation } from '../rulebook/explanation.js';
 import { Story } from './story.js';
@@ -55,7 +55,7 @@ export function StoryPage() {
         {story.risk !== null && (
           <>
             <dt>{w.risk}</dt>
-            <dd>{story.risk.toFixed(2)}</dd>
+            <dd>{decimal(story.risk, 2)}</dd>
           </>
         )}
         <dt>{w.claims}</dt>
@@ -79,7 +79,7 @@ export function StoryPage() {
 
 /** What was noticed, and whether it was them. */
 function Judgement({ story }: { story: Answer<'activity.show'> }) {
-  const may = useMay()('keyring.suspend');
+  const may = useMayCall()('activity.judge');
   const giveVerdict = useAct((verdict: 'confirmed' | 'dismissed') =>
     call('activity.judge', { params: { id: story.id }, body: { verdict } }),
   );
@@ -98,14 +98,18 @@ function Judgement({ story }: { story: Answer<'activity.show'> }) {
         <>
           <Row>
             <Button
-              isDisabled={giveVerdict.isPending || story.judged === 'dismissed'}
+              isPending={giveVerdict.isPending}
+              isDisabled={story.judged === 'dismissed'}
+              calls="activity.judge"
               onPress={() => giveVerdict.mutate('dismissed')}
             >
               {w.itWasThem}
             </Button>
             <Button
               look="danger"
-              isDisabled={giveVerdict.isPending || story.judged === 'confirmed'}
+              isPending={giveVerdict.isPending}
+              isDisabled={story.judged === 'confirmed'}
+              calls="activity.judge"
               onPress={() => giveVerdict.mutate('confirmed')}
             >
               {w.itWasNot}

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { styled } from 'styled-components';
-import { locale, say, shared } from '../../frame/messages/index.js';
+import { decimal, locale, say, shared } from '../../frame/messages/index.js';
 import { signinsWords } from './messages/index.js';
 import { colour, space } from '../../frame/theme/tokens.js';
 
@@ -29,7 +29,7 @@ export function Story({ story }: { story: Answer<'activity.show'> }) {
         <li key={i}>
           <span>
             {say(signinsWords.activity.seconds, {
-              n: ((Date.parse(step.at) - Date.parse(story.at)) / 1000).toFixed(1),
+              n: decimal((Date.parse(step.at) - Date.parse(story.at)) / 1000, 1),
             })}
           </span>
           <span>

@@ -5,7 +5,8 @@ import { OUTCOME_TONES } from './activity-table.js';
 import { Button } from '../../frame/components/button.js';
 import { CheckboxGroup, Select } from '../../frame/components/choices.js';
 import { Form, TextField } from '../../frame/components/text-fields.js';
-import { Banner, Empty, Page, Row, Section, State } from '../../frame/components/layout.js';
+import { WholeTrouble } from '../../frame/components/whole-trouble.js';
+import { Empty, Page, Row, Section, State } from '../../frame/components/layout.js';
 import type { PromptWords } from '../../frame/prompts/prompt-field.js';
 import { PromptForm } from '../../frame/prompts/prompt-form.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
@@ -51,9 +52,7 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
         act.mutate(undefined);
       }}
     >
-      {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
-        <Banner $tone="danger">{act.trouble.text}</Banner>
-      )}
+      <WholeTrouble trouble={act.trouble} />
       <Select
         label={w.application}
         value={applicationId}
@@ -74,7 +73,7 @@ function Begin({ onBegun }: { onBegun: (walk: Walk) => void }) {
         onChange={setClaims}
       />
       <Row>
-        <Button look="main" type="submit" isDisabled={act.isPending || loginName === '' || rows.length === 0}>
+        <Button look="main" type="submit" isPending={act.isPending} isDisabled={loginName === '' || rows.length === 0}>
           {w.begin}
         </Button>
       </Row>

@@ -13,7 +13,7 @@ export const stockArea: ConsoleArea = {
       place: 1,
       to: '/stock',
       name: { en: 'Hardware tokens', de: 'Hardware-Token' },
-      needs: 'stock.read',
+      calls: 'stock.list',
     },
   ],
 };

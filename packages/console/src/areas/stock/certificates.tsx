@@ -10,23 +10,27 @@ import { say } from '../../frame/messages/index.js';
 import { importsWords } from '../imports/messages/index.js';
 import { stockWords } from './messages/index.js';
 import { call, useAct, useRead } from '../../frame/session/api.js';
-import { useSession } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 
 const w = stockWords.stock;
 type Certificate = Answer<'stock.certificates'>['rows'][number];
 
 /** Certificates that files of tokens may be encrypted to. */
 export function Certificates() {
-  const session = useSession();
+  const mayCall = useMayCall();
   const { data } = useRead('stock.certificates');
   const [open, setOpen] = useState<'new' | { readonly show: Certificate } | { readonly retire: Certificate }>();
-  const may = session.permissions.includes('stock.write');
+  const may = mayCall('stock.add');
   if (!data) return null;
   return (
     <Section aria-labelledby="certificates">
       <Spread>
         <h2 id="certificates">{w.certificates}</h2>
-        {may && <Button onPress={() => setOpen('new')}>{w.certificateNew}</Button>}
+        {may && (
+          <Button calls="stock.makeCertificate" onPress={() => setOpen('new')}>
+            {w.certificateNew}
+          </Button>
+        )}
       </Spread>
       <Soft>{w.certificatesHint}</Soft>
       {data.rows.length === 0 ? (
@@ -47,15 +51,11 @@ export function Certificates() {
               heading: importsWords.imports.act,
               cell: (row) => (
                 <Row>
-                  <Button
-                    look="quiet"
-                    aria-label={say(w.certificateText, { label: row.label })}
-                    onPress={() => setOpen({ show: row })}
-                  >
+                  <Button look="quiet" about={row.label} onPress={() => setOpen({ show: row })}>
                     {w.certificateShow}
                   </Button>
                   {may && row.retiredAt === null && (
-                    <Button look="quiet" onPress={() => setOpen({ retire: row })}>
+                    <Button look="quiet" calls="stock.retireCertificate" onPress={() => setOpen({ retire: row })}>
                       {w.certificateRetire}
                     </Button>
                   )}

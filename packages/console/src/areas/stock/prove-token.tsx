@@ -30,6 +30,9 @@ export function ProveToken({
       }),
     onClose,
   );
+  // Right, but one code alone does not tell where it stands: the next one, typed behind it, does.
+  const unsure = act.trouble?.code === 'token-clock-off' || act.trouble?.code === 'token-ahead';
+  if (unsure && !two) setTwo(true);
   return (
     <FormDialog title={say(w.proveTitle, { serial: token.serial })} act={act} onClose={onClose} finish={w.prove}>
       <p>

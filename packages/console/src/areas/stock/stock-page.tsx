@@ -4,6 +4,7 @@ import { Link, useNavigate, useSearchParams } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
 import { Select } from '../../frame/components/choices.js';
+import { MayLink } from '../../frame/components/may-link.js';
 import { TextField } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
 import {
@@ -22,11 +23,13 @@ import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { say, shared } from '../../frame/messages/index.js';
 import { peopleWords } from '../people/messages/index.js';
+import { anything, Unheeded } from '../../frame/components/unheeded.js';
 import { stockWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useSession } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
 import { space, type } from '../../frame/theme/tokens.js';
 import { Certificates } from './certificates.js';
+import { FIRST_PARAMETERS, sentParameters, TokenFields } from './token-fields.js';
 import { TOKEN_TONES } from './tones.js';
 
 const w = stockWords.stock;
@@ -47,7 +50,7 @@ const Figures = styled.ul`
 /** Hardware tokens: how many are where, what needs a hand, and each of them. */
 export function StockPage() {
   const navigate = useNavigate();
-  const session = useSession();
+  const mayCall = useMayCall();
   const [query, setQuery] = useSearchParams();
   const [adding, setAdding] = useState(false);
   const counts = useRead('stock.counts');
@@ -64,7 +67,7 @@ export function StockPage() {
     else next.set(name, value);
     setQuery(next, { replace: true });
   };
-  const may = session.permissions.includes('stock.write');
+  const may = mayCall('stock.add');
   const total = Object.values(counts.data?.states ?? {}).reduce((sum, n) => sum + n, 0);
   return (
     <Page>
@@ -73,17 +76,22 @@ export function StockPage() {
         {may && (
           <Row>
             <Link to={`/stock/print${filter.batch ? `?batch=${filter.batch}` : ''}`}>{w.print}</Link>
-            <Link to="/imports?kind=tokens">{peopleWords.people.fromFile}</Link>
-            <Button look="main" onPress={() => setAdding(true)}>
+            <MayLink calls="imports.receive" to="/imports?kind=tokens">
+              {peopleWords.people.fromFile}
+            </MayLink>
+            <Button look="main" calls="stock.add" onPress={() => setAdding(true)}>
               {w.add}
             </Button>
           </Row>
         )}
       </Spread>
+      <Unheeded heeded={{ q: anything, state: TOKEN_STATES, batch: anything, needs: NEEDS }} />
       {counts.error && <Banner $tone="danger">{troubleOf(counts.error)?.text}</Banner>}
       {counts.data && total === 0 && (
         <Empty title={w.emptyTitle} hint={w.emptyHint}>
-          <Link to="/imports?kind=tokens">{w.emptyAct}</Link>
+          <MayLink calls="imports.receive" to="/imports?kind=tokens">
+            {w.emptyAct}
+          </MayLink>
         </Empty>
       )}
       {counts.data && total > 0 && (
@@ -208,10 +216,14 @@ function Batches({ counts, onOpen }: { counts: Counts; onOpen: (id: string) => v
 /** A token that came on paper. */
 function AddToken({ onClose, onDone }: { onClose: () => void; onDone: (id: string) => void }) {
   const [form, setForm] = useState({ serial: '', maker: '', model: '', secret: '' });
-  const [method, setMethod] = useState<'totp' | 'hotp'>('totp');
+  const [parameters, setParameters] = useState(FIRST_PARAMETERS);
   const [encoding, setEncoding] = useState<'base32' | 'hex' | 'base64'>('base32');
   const act = useAct<undefined, Answer<'stock.add'>>(
-    () => call('stock.add', { body: { ...form, method, encoding }, idempotencyKey: crypto.randomUUID() }),
+    () =>
+      call('stock.add', {
+        body: { ...form, ...sentParameters(parameters), encoding },
+        idempotencyKey: crypto.randomUUID(),
+      }),
     (added) => onDone(added.id),
   );
   const field = (name: keyof typeof form, label: string, more: { autoFocus?: boolean; description?: string } = {}) => (
@@ -230,16 +242,8 @@ function AddToken({ onClose, onDone }: { onClose: () => void; onDone: (id: strin
         {field('maker', w.maker)}
         {field('model', w.model)}
       </Row>
+      <TokenFields value={parameters} onChange={setParameters} problems={act.trouble?.fields ?? {}} />
       <Row>
-        <Select
-          label={w.kind}
-          value={method}
-          onChange={(id) => setMethod(id as 'totp')}
-          options={[
-            { id: 'totp', text: w.clock },
-            { id: 'hotp', text: w.counter },
-          ]}
-        />
         <Select
           label={w.encoding}
           value={encoding}

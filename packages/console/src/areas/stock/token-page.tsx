@@ -10,7 +10,8 @@ import { Time } from '../../frame/components/time.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { stockWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { useSession } from '../../frame/session/context.js';
+import { useMayCall } from '../../frame/session/context.js';
+import { CorrectToken } from './correct-token.js';
 import { ProveToken } from './prove-token.js';
 import { TOKEN_TONES } from './tones.js';
 
@@ -33,10 +34,11 @@ const NEXT: Readonly<Record<Token['state'], readonly To[]>> = {
 /** One token: the serial to hold against its back, who has it, what can be done, its story. */
 export function TokenPage() {
   const { id } = useParams();
-  const session = useSession();
+  const mayCall = useMayCall();
   const { data, error } = useRead('stock.show', { params: { id: id! } });
   const [moving, setMoving] = useState<To>();
   const [proving, setProving] = useState(false);
+  const [correcting, setCorrecting] = useState(false);
   if (error)
     return (
       <Page>
@@ -44,7 +46,7 @@ export function TokenPage() {
       </Page>
     );
   if (!data) return <Page aria-busy="true">{words.loading}</Page>;
-  const may = session.permissions.includes('stock.write');
+  const may = mayCall('stock.add');
   const next = NEXT[data.state].filter((to) => !(to === 'arrived' && data.arrived));
   return (
     <Page>
@@ -57,13 +59,23 @@ export function TokenPage() {
         </Row>
         <Row>
           {(data.state === 'assigned' || data.state === 'sent') && (
-            <Button look="main" onPress={() => setProving(true)}>
+            <Button look="main" calls="tokens.prove" onPress={() => setProving(true)}>
               {w.prove}
+            </Button>
+          )}
+          {may && data.state !== 'in-use' && data.state !== 'retired' && (
+            <Button calls="stock.correct" onPress={() => setCorrecting(true)}>
+              {w.correct}
             </Button>
           )}
           {may &&
             next.map((to) => (
-              <Button key={to} look={to === 'retired' ? 'danger' : 'plain'} onPress={() => setMoving(to)}>
+              <Button
+                key={to}
+                look={to === 'retired' ? 'danger' : 'plain'}
+                calls="stock.move"
+                onPress={() => setMoving(to)}
+              >
                 {w.moves[to]}
               </Button>
             ))}
@@ -77,6 +89,18 @@ export function TokenPage() {
           {data.method === 'totp' ? say(w.clockOf, { seconds: data.period! }) : w.counter}, {data.algorithm},{' '}
           {say(w.digitsOf, { digits: data.digits })}
         </dd>
+        {data.counter !== null && (
+          <>
+            <dt>{w.nextCounter}</dt>
+            <dd>{data.counter}</dd>
+          </>
+        )}
+        {data.drift !== null && data.drift !== 0 && (
+          <>
+            <dt>{w.drift}</dt>
+            <dd>{data.drift}</dd>
+          </>
+        )}
         <dt>{w.holder}</dt>
         <dd>{data.holder ? <Link to={`/people/${data.holder.id}`}>{data.holder.displayName}</Link> : words.none}</dd>
         <dt>{w.sentTo}</dt>
@@ -101,6 +125,7 @@ export function TokenPage() {
           ]}
         />
       </Section>
+      {correcting && <CorrectToken token={data} onClose={() => setCorrecting(false)} />}
       {moving && <Move token={data} to={moving} onClose={() => setMoving(undefined)} />}
       {proving && data.holder && (
         <ProveToken token={data} personId={data.holder.id} onClose={() => setProving(false)} />

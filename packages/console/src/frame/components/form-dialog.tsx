@@ -1,11 +1,11 @@
 import type { ReactNode } from 'react';
-import { Link } from 'react-router';
 import { words } from '../messages/index.js';
 import type { Trouble } from '../session/api.js';
 import { Button } from './button.js';
 import { Dialog } from './dialog.js';
 import { Form } from './text-fields.js';
-import { Banner, Row } from './layout.js';
+import { Row } from './layout.js';
+import { WholeTrouble } from './whole-trouble.js';
 
 /** A form in a dialog: what went wrong above it or beside its fields, then the two ways out. */
 export function FormDialog({
@@ -14,12 +14,15 @@ export function FormDialog({
   onClose,
   finish,
   danger,
+  unready = false,
   children,
 }: {
   title: string;
   act: { mutate: (input: undefined) => void; isPending: boolean; trouble: Trouble | undefined };
   onClose: () => void;
   finish: string;
+  /** There is nothing to send yet. */
+  unready?: boolean;
   danger?: boolean;
   children: ReactNode;
 }) {
@@ -31,14 +34,10 @@ export function FormDialog({
           act.mutate(undefined);
         }}
       >
-        {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
-          <Banner $tone={act.trouble.waits ? 'brass' : 'danger'} role="alert">
-            {act.trouble.text} {act.trouble.waits && <Link to="/administrators">{words.signatures.where}</Link>}
-          </Banner>
-        )}
+        <WholeTrouble trouble={act.trouble} />
         {children}
         <Row>
-          <Button look={danger ? 'danger' : 'main'} type="submit" isDisabled={act.isPending}>
+          <Button look={danger ? 'danger' : 'main'} type="submit" isPending={act.isPending} isDisabled={unready}>
             {finish}
           </Button>
           <Button onPress={onClose}>{words.act.cancel}</Button>

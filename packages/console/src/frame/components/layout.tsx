@@ -111,15 +111,24 @@ export const Banner = styled.div<{ $tone?: 'brass' | 'danger' | 'good' }>`
 
 /** A state as a word with a shape before it: filled, half, hollow, crossed. Never by colour alone. */
 const SHAPES = { good: '●', held: '◐', open: '○', ended: '✕' } as const;
-const Word = styled.span<{ $tone: keyof typeof SHAPES }>`
+const Word = styled.span<{ $tone: keyof typeof SHAPES; $wraps: boolean }>`
   display: inline-flex;
   gap: ${space.tight};
-  white-space: nowrap;
+  white-space: ${({ $wraps }) => ($wraps ? 'normal' : 'nowrap')};
   color: ${({ $tone }) => ({ good: colour.action, held: colour.brass, open: colour.inkSoft, ended: colour.danger })[$tone]};
 `;
-export function State({ tone, children }: { tone: keyof typeof SHAPES; children: string }) {
+export function State({
+  tone,
+  wraps = false,
+  children,
+}: {
+  tone: keyof typeof SHAPES;
+  /** It is a sentence, and not a word. */
+  wraps?: boolean;
+  children: string;
+}) {
   return (
-    <Word $tone={tone}>
+    <Word $tone={tone} $wraps={wraps}>
       <span aria-hidden="true">{SHAPES[tone]}</span>
       {children}
     </Word>

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react';
 import { Cell, Checkbox, Column, Row, Table as AriaTable, TableBody, TableHeader } from 'react-aria-components';
 import { styled } from 'styled-components';
-import { colour, radius, space, type } from '../theme/tokens.js';
+import { colour, narrow, radius, space, type } from '../theme/tokens.js';
 
 const Scroll = styled.div`
   overflow-x: auto;
@@ -40,7 +40,64 @@ const Grid = styled(AriaTable)`
     outline-offset: -2px;
     border-radius: ${radius.field};
   }
+  /* Where there is no room for columns, each row is a small list that says what stands in it. */
+  ${narrow} {
+    &[data-stacks] {
+      display: block;
+      thead {
+        position: absolute;
+        width: 1px;
+        height: 1px;
+        overflow: hidden;
+        clip-path: inset(50%);
+      }
+      tbody {
+        display: block;
+      }
+      tr {
+        display: grid;
+        padding: ${space.small} 0;
+        border-bottom: 1px solid ${colour.line};
+      }
+      td {
+        display: grid;
+        grid-template-columns: minmax(0, 2fr) minmax(0, 3fr);
+        gap: ${space.small};
+        padding: ${space.hair} 0;
+        border-bottom: 0;
+        text-align: left;
+        overflow-wrap: anywhere;
+      }
+      td::before {
+        content: attr(data-heading);
+        color: ${colour.inkSoft};
+        font-size: ${type.small};
+      }
+      td[data-names] {
+        display: block;
+        font-weight: ${type.bold};
+      }
+      td[data-names]::before {
+        content: none;
+      }
+      td:empty {
+        display: none;
+      }
+      tr:has(td[data-ticks]) {
+        position: relative;
+        padding-left: ${space.far};
+      }
+      td[data-ticks] {
+        position: absolute;
+        left: 0;
+        top: ${space.small};
+      }
+    }
+  }
 `;
+
+/** Tables of more columns than these have no room on a phone. */
+const COLUMNS_NARROW = 3;
 
 export interface TableColumn<T> {
   readonly heading: string;
@@ -100,6 +157,7 @@ export function Table<T>({ label, rows, columns, keyOf, onOpen, selection }: Tab
     <Scroll>
       <Grid
         aria-label={label}
+        {...(columns.length > COLUMNS_NARROW ? { 'data-stacks': '' } : {})}
         {...(onOpen ? { onRowAction: (key) => onOpen(byKey.get(String(key))!) } : {})}
         {...(selection
           ? {
@@ -125,12 +183,17 @@ export function Table<T>({ label, rows, columns, keyOf, onOpen, selection }: Tab
           {rows.map((row) => (
             <Row key={keyOf(row)} id={keyOf(row)} {...(onOpen ? { 'data-action': '' } : {})}>
               {selection && (
-                <Cell>
+                <Cell data-ticks="">
                   <SelectBox />
                 </Cell>
               )}
-              {columns.map((column) => (
-                <Cell key={column.heading} {...(column.number ? { 'data-number': '' } : {})}>
+              {columns.map((column, i) => (
+                <Cell
+                  key={column.heading}
+                  data-heading={column.heading}
+                  {...(i === 0 ? { 'data-names': '' } : {})}
+                  {...(column.number ? { 'data-number': '' } : {})}
+                >
                   {column.cell(row)}
                 </Cell>
               ))}

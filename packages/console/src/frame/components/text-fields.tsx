@@ -7,7 +7,7 @@ import {
   TextField as AriaTextField,
   type TextFieldProps as AriaTextFieldProps,
 } from 'react-aria-components';
-import type { RefObject } from 'react';
+import { useEffect, useRef, type ComponentProps, type RefObject } from 'react';
 import { styled } from 'styled-components';
 import { colour, space, type } from '../theme/tokens.js';
 import { box, stacked } from './field-look.js';
@@ -108,7 +108,74 @@ export function TextArea({
   );
 }
 
-export const Form = styled.form`
+const Stacked = styled.form`
   display: grid;
   gap: ${space.base};
 `;
+
+/** Fields that belong together, under what they are about. */
+export const Fieldset = styled.fieldset`
+  display: grid;
+  gap: ${space.base};
+  justify-items: start;
+  padding: 0;
+  margin: 0;
+  border: 0;
+  legend {
+    padding: 0;
+    margin-bottom: ${space.small};
+    font-weight: ${type.bold};
+  }
+  > * {
+    width: 100%;
+  }
+  > button {
+    width: auto;
+  }
+`;
+
+/** The first field of a form that is wrong. */
+export const FIRST_WRONG = '[aria-invalid=true], [data-invalid] input, [data-invalid] textarea';
+
+/** What is said of the whole, where the keyboard would be nowhere without it: somebody who is in a field stays there. */
+function sayingWhole(form: HTMLFormElement): HTMLElement | undefined {
+  if (form.contains(document.activeElement)) return undefined;
+  const said = form.querySelector<HTMLElement>('[role=alert]');
+  if (!said?.textContent) return undefined;
+  said.tabIndex = -1;
+  return said;
+}
+
+/**
+ * A form. Where sending it is refused, whoever sent it is taken to the first field that is wrong (WCAG 2.2, 3.3.1), or to what is said
+ * of the whole, so that the keyboard goes on from there.
+ */
+export function Form({ onSubmit, ...props }: ComponentProps<'form'>) {
+  const form = useRef<HTMLFormElement>(null);
+  /** What was wrong when it was sent, which is no answer to that; undefined while nothing is waited for. */
+  const sent = useRef<ReadonlySet<Element>>(undefined);
+  // After every render: what is wrong is told by whoever renders the fields, some time after it was sent.
+  useEffect(() => {
+    if (!sent.current || !form.current) return;
+    const now = [...form.current.querySelectorAll<HTMLElement>(FIRST_WRONG)];
+    if (now.length === 0) sent.current = new Set();
+    const before = sent.current;
+    const wrong = now.find((one) => !before.has(one)) ?? (now.length === 0 ? sayingWhole(form.current) : undefined);
+    if (!wrong) return;
+    sent.current = undefined;
+    wrong.focus();
+  });
+  return (
+    <Stacked
+      {...props}
+      ref={form}
+      noValidate
+      onSubmit={(event) => {
+        // Enter sends a form of one field without its button.
+        if (event.currentTarget.querySelector('button[data-pending]')) return event.preventDefault();
+        sent.current = new Set(event.currentTarget.querySelectorAll(FIRST_WRONG));
+        onSubmit?.(event);
+      }}
+    />
+  );
+}

@@ -7,12 +7,14 @@ export const de: Words<typeof en> = {
   never: 'nie',
   none: 'keine',
   loading: 'Wird geladen …',
+  unheeded: 'Die Adresse dieser Seite sagt, was sie nicht kennt, und was sie zeigt, richtet sich nicht danach: {what}',
   somebodyDeleted: 'jemand, der gelöscht wurde',
   nobodyKnown: 'niemand dieses Namens',
   rail: {
     label: 'Bereiche',
     signOut: 'Abmelden',
     menu: 'Bereiche',
+    skip: 'Zur Seite',
     language: 'Sprache',
     groups: {
       today: 'Heute',
@@ -33,8 +35,10 @@ export const de: Words<typeof en> = {
     back: 'Zurück',
     again: 'Noch einmal versuchen',
     more: 'Mehr zeigen',
+    menu: 'Weiteres',
     edit: 'Bearbeiten',
     undo: 'Rückgängig',
+    takeAway: 'Wegnehmen',
   },
   palette: {
     title: 'Gehe zu',
@@ -46,6 +50,7 @@ export const de: Words<typeof en> = {
     open: 'Gehe zu …',
     shortcut: 'Strg K',
     kinds: {
+      here: 'auf dieser Seite',
       action: 'gehe zu',
       group: 'Gruppe',
       application: 'Anwendung',
@@ -116,8 +121,9 @@ export const de: Words<typeof en> = {
     finish: 'Anmelden als {name}',
   },
   nag: {
-    factor: 'Sie haben noch keinen zweiten Faktor. Wer Ihr Passwort erfährt, dem gehört diese Installation.',
+    factor: 'Sie haben noch keinen zweiten Faktor. Wer Ihr Passwort erfährt, darf hier, was Sie dürfen.',
     keyAct: 'Passkey oder Schlüssel hinzufügen',
+    ownAct: 'Selbst etwas einrichten',
     factorAct: 'Authenticator-App hinzufügen',
     password: 'Sie kamen über einen Link herein und haben kein eigenes Passwort.',
     passwordAct: 'Passwort setzen',
@@ -150,7 +156,6 @@ export const de: Words<typeof en> = {
     askAnew: 'Was erbeten wurde, hat sich inzwischen geändert. Tun Sie es noch einmal: dann wird es neu gezeigt.',
     saysOfIt: 'Dazu gesagt: {message}',
     concerns: 'Wen es betrifft',
-    allNames: 'Alle {count} zeigen',
     changes: 'Was sich ändert',
     runsOut: 'Läuft ab',
     alone: 'Niemand sonst könnte zeichnen. Tun Sie es selbst noch einmal, und zwar ab:',

@@ -4,12 +4,14 @@ export const en = {
   never: 'never',
   none: 'none',
   loading: 'Loading…',
+  unheeded: 'The address of this page says what it does not know, and what it shows does not go by it: {what}',
   somebodyDeleted: 'somebody since deleted',
   nobodyKnown: 'nobody of that name',
   rail: {
     label: 'Areas',
     signOut: 'Sign out',
     menu: 'Areas',
+    skip: 'Go to the page',
     language: 'Language',
     groups: {
       today: 'Today',
@@ -30,8 +32,10 @@ export const en = {
     back: 'Back',
     again: 'Try again',
     more: 'Show more',
+    menu: 'More',
     edit: 'Edit',
     undo: 'Undo',
+    takeAway: 'Take away',
   },
   palette: {
     title: 'Go to',
@@ -42,6 +46,7 @@ export const en = {
     open: 'Go to …',
     shortcut: 'Ctrl K',
     kinds: {
+      here: 'on this page',
       action: 'go to',
       group: 'group',
       application: 'application',
@@ -110,9 +115,10 @@ export const en = {
     finish: 'Sign in as {name}',
   },
   nag: {
-    factor: 'You have no second factor yet. Whoever learns your password owns this installation.',
+    factor: 'You have no second factor yet. Whoever learns your password may do here what you may.',
     keyAct: 'Add a passkey or key',
     factorAct: 'Add an authenticator app',
+    ownAct: 'Set something up yourself',
     password: 'You came in by a link and have no password of your own.',
     passwordAct: 'Set a password',
   },
@@ -143,7 +149,6 @@ export const en = {
     askAnew: 'What it was asked for has changed meanwhile. Do it again: it is shown anew to whoever signs.',
     saysOfIt: 'Said of it: {message}',
     concerns: 'Whom it concerns',
-    allNames: 'Show all {count}',
     changes: 'What changes',
     runsOut: 'Runs out',
     alone: 'Nobody else could sign. Do it again yourself, from then on:',

@@ -27,3 +27,7 @@ export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, 
 export const shared = catalogue(language);
 /** How dates and times are written; English by day, month, year. */
 export const locale = language === 'en' ? 'en-GB' : language;
+
+/** A number with so many places behind the point, which is a comma elsewhere. */
+export const decimal = (value: number, places: number): string =>
+  value.toLocaleString(locale, { minimumFractionDigits: places, maximumFractionDigits: places });

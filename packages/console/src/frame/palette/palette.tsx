@@ -6,10 +6,12 @@ import { styled } from 'styled-components';
 import { Dialog } from '../components/dialog.js';
 import { Small } from '../components/layout.js';
 import { words } from '../messages/index.js';
+import { focusPageLater } from '../page-focus.js';
 import { colour, radius, size, space, type } from '../theme/tokens.js';
 import type { ConsoleArea } from '../area.js';
 import { useSession } from '../session/context.js';
-import { actionsFor, foundFor, targetsOf, type Target } from './targets.js';
+import { usePageActions } from '../session/page-actions.js';
+import { actionsFor, foundFor, targetsHere, targetsOf, type Target } from './targets.js';
 
 const w = words.palette;
 
@@ -64,11 +66,12 @@ const Line = styled(MenuItem)`
 function Palette({ areas, onClose }: { areas: readonly ConsoleArea[]; onClose: () => void }) {
   const session = useSession();
   const navigate = useNavigate();
+  const here = usePageActions();
   const [typed, setTyped] = useState('');
   const asked = useDeferredValue(typed.trim());
   const found = useQuery({
     queryKey: ['palette', asked],
-    queryFn: () => foundFor(asked),
+    queryFn: () => foundFor(asked, session),
     placeholderData: keepPreviousData,
     staleTime: 5_000,
   });
@@ -78,13 +81,17 @@ function Palette({ areas, onClose }: { areas: readonly ConsoleArea[]; onClose: (
   const [taking, setTaking] = useState(false);
   const targets: readonly Target[] = [
     ...(asked === '' ? [] : (found.data ?? [])),
+    // What is done here is found by its words; while nothing is typed, the list is of where one may go.
+    ...(asked === '' ? [] : actionsFor(targetsHere(here), asked)),
     ...actionsFor(targetsOf(areas, session), asked),
   ];
   const go = (id: string) => {
     const target = targets.find((one) => one.id === id);
     if (!target) return;
     onClose();
+    if (target.run) return target.run();
     void navigate(target.to);
+    focusPageLater();
   };
   const first = targets[0]?.id;
   const takeFirst = useEffectEvent(() => {

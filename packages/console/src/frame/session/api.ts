@@ -39,6 +39,13 @@ export interface Trouble {
   readonly fields: Readonly<Record<string, string>>;
 }
 
+/** Fields that an error is about which names no field itself: that of the form which has one of them tells it. */
+const ABOUT: Partial<Record<ErrorCode, readonly string[]>> = {
+  'login-name-taken': ['loginNames', 'loginName', 'value'],
+  'serial-taken': ['serial', 'carrier.serial'],
+  'name-taken': ['name'],
+};
+
 export function troubleOf(error: unknown): Trouble | undefined {
   if (!error) return undefined;
   if (error instanceof KeyTrouble) return { code: undefined, text: shared.keyTroubles[error.trouble], fields: {} };
@@ -46,7 +53,9 @@ export function troubleOf(error: unknown): Trouble | undefined {
     const fields = Object.fromEntries(error.issues.map((issue) => [issue.where.replace(/^body\./, ''), issue.what]));
     if (error.code === 'signature-needed')
       return { code: error.code, text: words.signatures.needed, waits: true, fields };
-    return { code: error.code, text: `${error.problem.title} ${error.problem.remedy}`, fields };
+    const text = `${error.problem.title} ${error.problem.remedy}`;
+    const about = (ABOUT[error.code] ?? []).map((field) => [field, text] as const);
+    return { code: error.code, text, fields: { ...Object.fromEntries<string>(about), ...fields } };
   }
   return {
     code: undefined,

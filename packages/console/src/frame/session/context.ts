@@ -1,4 +1,4 @@
-import type { Answer, Permission } from '@nimble-latch/api';
+import type { Answer, RouteId } from '@nimble-latch/api';
 import { createContext, useContext } from 'react';
 
 export type Session = Answer<'session.show'>;
@@ -11,8 +11,14 @@ export function useSession(): Session {
   return session;
 }
 
-/** Asks whether whoever is signed in may do something, so that what they may not is not offered. The service decides. */
-export function useMay(): (permission: Permission) => boolean {
-  const { permissions } = useSession();
-  return (permission) => permissions.includes(permission);
+/** The calls that whoever is signed in may make of what a page is about; null outside the console, where nobody has rights. */
+export const CallsContext = createContext<ReadonlySet<RouteId> | null>(null);
+
+/**
+ * Asks whether whoever is signed in may make a call: on a page about one person, of that person. What they may not is not offered; the
+ * service decides.
+ */
+export function useMayCall(): (route: RouteId) => boolean {
+  const calls = useContext(CallsContext);
+  return (route) => calls === null || calls.has(route);
 }

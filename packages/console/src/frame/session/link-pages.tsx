@@ -4,6 +4,7 @@ import { Button } from '../components/button.js';
 import { Select } from '../components/choices.js';
 import { Form, TextField } from '../components/text-fields.js';
 import { Banner, Small } from '../components/layout.js';
+import { WholeTrouble } from '../components/whole-trouble.js';
 import { say, words } from '../messages/index.js';
 import { call, troubleOf, useAct } from './api.js';
 import { Door } from './door.js';
@@ -51,11 +52,7 @@ export function SetUpPage() {
           act.mutate(undefined);
         }}
       >
-        {trouble && Object.keys(trouble.fields).length === 0 && (
-          <Banner $tone="danger" role="alert">
-            {trouble.text}
-          </Banner>
-        )}
+        <WholeTrouble trouble={trouble} />
         <TextField
           label={w.displayName}
           value={form.displayName}
@@ -98,7 +95,7 @@ export function SetUpPage() {
             <Small>{words.keyDomain.setUpHint}</Small>
           </>
         )}
-        <Button look="main" type="submit" isDisabled={act.isPending || Object.values(form).includes('')}>
+        <Button look="main" type="submit" isPending={act.isPending} isDisabled={Object.values(form).includes('')}>
           {w.finish}
         </Button>
       </Form>
@@ -130,7 +127,7 @@ export function EnterPage() {
           {act.trouble.text}
         </Banner>
       )}
-      <Button look="main" onPress={() => act.mutate(undefined)} isDisabled={act.isPending} autoFocus>
+      <Button look="main" onPress={() => act.mutate(undefined)} isPending={act.isPending} autoFocus>
         {say(w.finish, facts)}
       </Button>
     </Door>

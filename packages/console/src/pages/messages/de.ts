@@ -64,7 +64,9 @@ export const de: Words<typeof en> = {
   enrolNow:
     '{application} verlangt neben Ihrem Passwort etwas, das zeigt, dass Sie es sind. Richten Sie es jetzt ein; das dauert wenige Minuten, und von dort geht es weiter.',
   enrolElsewhere:
-    'Was {application} verlangt, ist für Sie noch nicht eingerichtet und lässt sich von hier aus nicht einrichten. Nehmen Sie Ihre Einladung, wenn Sie eine haben; versuchen Sie es vom Arbeitsplatz aus; oder fragen Sie Ihren Helpdesk.',
+    'Was {application} verlangt, ist für Sie noch nicht eingerichtet und lässt sich von hier aus nicht einrichten. ' +
+    'Nehmen Sie Ihre Einladung, wenn Sie eine haben; versuchen Sie es vom Arbeitsplatz aus; oder fragen Sie Ihren ' +
+    'Helpdesk.',
   enrolAct: 'Jetzt einrichten',
   refused: 'Sie wurden nicht eingelassen',
   enrolTitle: 'Vorher fehlt noch etwas',
@@ -78,6 +80,7 @@ export const de: Words<typeof en> = {
     request: 'Diese Anfrage zur Anmeldung ist abgelaufen, schon verwendet oder unterwegs verändert worden.',
     none: 'Diese Seite ist dafür da, sich bei einer Anwendung anzumelden. Beginnen Sie dort: sie schickt Sie hierher.',
   },
+  problemFacts: { client: 'Der genannte Client', address: 'Die Adresse, an der sie Sie zurück möchte' },
   problemTitle: 'Hier geht es nicht weiter',
   problemHint:
     'Gehen Sie zur Anwendung zurück und beginnen Sie noch einmal. Geschieht es wieder, so sagen Sie dem, der sich um sie kümmert, was hier steht.',
@@ -121,7 +124,6 @@ export const de: Words<typeof en> = {
     left: 'noch {left, plural, one {# Mal} other {# Mal}}',
     onlyAt: 'nur bei {places}',
     draw: 'Einen Code zeigen',
-    drawOne: 'Einen Code für {person} zeigen',
     codeTitle: 'Ein Code für {person}',
     codeHint:
       'Melden Sie sich bei der Anwendung mit dem Anmeldenamen von {person} an und geben Sie ihn ein, wo ein Code verlangt wird. Er gilt einmal, bis {until}; ein neuer beendet ihn.',
@@ -161,7 +163,6 @@ export const de: Words<typeof en> = {
       'Sie sehen es an, weil Sie hier angemeldet sind. Um etwas zu ändern, weisen Sie noch einmal nach, dass Sie es sind.',
     mine: 'Mein Schlüsselbund',
     open: 'Öffnen',
-    openOne: '{name} öffnen',
     preferred: 'wird zuerst verlangt',
     suspended: 'ausgesetzt',
     isPreferred: 'Danach werden Sie zuerst gefragt.',
@@ -190,7 +191,7 @@ export const de: Words<typeof en> = {
       wrong:
         'Das ist nicht sein Code. Sehen Sie nach, ob es dieses Gerät ist; geht seine Uhr vielleicht falsch, wählen Sie „Die Codes werden abgelehnt“.',
       used: 'Dieser Code wurde schon verwendet. Warten Sie auf den nächsten.',
-      far: 'Es wurde seither oft gedrückt. Wählen Sie „Die Codes werden abgelehnt“ und geben Sie zwei Codes ein.',
+      far: 'Er ist richtig, aber weit von dem entfernt, was zuletzt gesehen wurde. Mit zwei Codes wird es wiedergefunden.',
     },
     remove: 'Entfernen',
     removeTitle: '{name} entfernen?',
@@ -211,7 +212,8 @@ export const de: Words<typeof en> = {
     lostAct: 'Ja, jetzt sperren',
     lostTitle: 'Damit kommt niemand hinein',
     lostDone:
-      '{label} ist verloren gemeldet. {left, plural, one {# Ding von Ihnen gilt noch} other {# Dinge von Ihnen gelten noch}}. Richten Sie jetzt etwas Neues ein, oder bitten Sie den Helpdesk um einen Ausweis.',
+      '{label} ist verloren gemeldet. {left, plural, one {# Ding von Ihnen gilt noch} other {# Dinge von Ihnen gelten noch}}. ' +
+      'Richten Sie jetzt etwas Neues ein, oder bitten Sie den Helpdesk um einen Ausweis.',
     outAsk: 'Überall abmelden',
     outText:
       'Jeder Browser, in dem Sie angemeldet sind, wird abgemeldet, und keiner ist mehr gemerkt. Tun Sie das, wenn irgendwo einer offen blieb.',

@@ -72,6 +72,7 @@ export const en = {
     request: 'This request to sign in has run out, was used already, or was changed on the way.',
     none: 'This page is for signing in to an application. Begin there: it sends you here.',
   },
+  problemFacts: { client: 'The client that was named', address: 'The address that it wants you back at' },
   problemTitle: 'This cannot go on from here',
   problemHint:
     'Go back to the application and begin again. If it happens again, tell whoever looks after it what stands here.',
@@ -114,7 +115,6 @@ export const en = {
     left: '{left, plural, one {# use left} other {# uses left}}',
     onlyAt: 'only at {places}',
     draw: 'Show a code',
-    drawOne: 'Show a code for {person}',
     codeTitle: 'A code for {person}',
     codeHint:
       'Sign in at the application with the login name of {person}, and type it where a code is asked for. It works once, until {until}; showing another ends it.',
@@ -154,7 +154,6 @@ export const en = {
       'You look at it as somebody who is signed in here. To change something, you prove once more that it is you.',
     mine: 'My keyring',
     open: 'Open',
-    openOne: 'Open {name}',
     preferred: 'asked for first',
     suspended: 'suspended',
     isPreferred: 'You are asked for it first.',
@@ -182,7 +181,7 @@ export const en = {
       wrong:
         'That is not its code. Look whether it is this device; if its clock may be wrong, choose “Its codes are refused”.',
       used: 'That code was used before. Wait for the next one.',
-      far: 'It was pressed many times since. Choose “Its codes are refused”, and give two codes.',
+      far: 'It is right, but far from where it was last seen. Give two codes, and it is found again.',
     },
     remove: 'Remove it',
     removeTitle: 'Remove {name}?',

@@ -32,7 +32,7 @@ export interface Consequence {
 }
 
 /** What whoever signs looks at beside the sentence. */
-export type Matter = Partial<Omit<Answer<'signatures.show'>['matter'], 'unnamed'>>;
+export type Matter = Partial<Omit<Answer<'signatures.show'>['matter'], 'listed' | 'unnamed'>>;
 
 /** Of what one version is in force: a request that was made against it is closed when another comes. */
 export type Ground = 'rulebook' | 'methods' | 'relying-party' | 'signing';

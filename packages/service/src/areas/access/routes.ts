@@ -3,12 +3,21 @@ import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
 import { idBytes } from '../../platform/ids.js';
 import { endAccessTokens } from './end.js';
+import { callsOf, showCalls } from './calls.js';
+import { findIds } from './find-ids.js';
 import { addAccessToken, listAccessTokens, revokeAccessToken } from './access-tokens.js';
 import { inspectLink, useOwnerLink, useSetUpLink } from './host-links.js';
 import { mayOmitPassword, setOwnPassword } from './own-password.js';
 import { grantRole, markEmergency, revokeRole, showRoleTable } from './roles.js';
 import { sessions } from './session.model.js';
-import { giveSignature, listSignatures, refuseSignature, showSignature, withdrawSignature } from './signatures.js';
+import {
+  giveSignature,
+  listSignatures,
+  listSigned,
+  refuseSignature,
+  showSignature,
+  withdrawSignature,
+} from './signatures.js';
 
 const showSession: Handler<'session.show'> = async (deps, { actor }) => {
   const held = await selectOne<{ passwords: number | null; factors: number | null }>(
@@ -27,6 +36,7 @@ const showSession: Handler<'session.show'> = async (deps, { actor }) => {
       },
       roles: actor.grants.map((grant) => grant.role),
       permissions: [...actor.rights.keys()],
+      calls: callsOf(actor.rights),
       limited: [...actor.rights.values()].every((reach) => reach !== 'everybody'),
       by: actor.by,
       csrf: actor.csrf,
@@ -56,6 +66,8 @@ const endSession: Handler<'session.end'> = async (_deps, call) =>
 export const accessHandlers: AreaHandlers<
   | 'session.show'
   | 'session.end'
+  | 'ids.find'
+  | 'people.calls'
   | 'session.setPassword'
   | 'links.inspect'
   | 'links.setUp'
@@ -69,12 +81,15 @@ export const accessHandlers: AreaHandlers<
   | 'people.markEmergency'
   | 'signatures.list'
   | 'signatures.show'
+  | 'signatures.people'
   | 'signatures.give'
   | 'signatures.refuse'
   | 'signatures.withdraw'
 > = {
   'session.show': showSession,
   'session.end': endSession,
+  'ids.find': findIds,
+  'people.calls': showCalls,
   'session.setPassword': setOwnPassword,
   'links.inspect': inspectLink,
   'links.setUp': useSetUpLink,
@@ -88,6 +103,7 @@ export const accessHandlers: AreaHandlers<
   'people.markEmergency': markEmergency,
   'signatures.list': listSignatures,
   'signatures.show': showSignature,
+  'signatures.people': listSigned,
   'signatures.give': giveSignature,
   'signatures.refuse': refuseSignature,
   'signatures.withdraw': withdrawSignature,

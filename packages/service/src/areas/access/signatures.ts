@@ -1,4 +1,4 @@
-import type { Answer } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { signatureState, whyNoSignature } from '@nimble-latch/core/access';
 import type { SignatureState, Id } from '@nimble-latch/core/vocabulary';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
@@ -74,10 +74,20 @@ export const showSignature: Handler<'signatures.show'> = async (deps, { actor, p
   const row = await readRequest(deps, actor, params.id);
   const { message = null, names = [], difference = [] } = row.matter ?? {};
   const signature = await shown(deps, deps, actor, row);
-  // Where nobody is named, the consequence itself says how many it concerns.
-  const people = names.length === 0 ? 0 : Number(signature.consequence.facts['people'] ?? 0);
-  const unnamed = Math.max(0, people - names.length);
-  return { answer: { ...signature, matter: { message, names, unnamed, difference } } };
+  const listed = names.length;
+  // Where nobody is named, the consequence itself says how many it concerns. Beyond a bound, names are not kept.
+  const people = listed === 0 ? 0 : Number(signature.consequence.facts['people'] ?? 0);
+  const unnamed = Math.max(0, people - listed);
+  const matter = { message, names: names.slice(0, LIMITS.peopleNamed), listed, unnamed, difference };
+  return { answer: { ...signature, matter } };
+};
+
+export const listSigned: Handler<'signatures.people'> = async (deps, { actor, params, query }) => {
+  const [from = 0] = decodeCursor(query.cursor, ['number']) ?? [];
+  const { matter } = await readRequest(deps, actor, params.id);
+  const rows = (matter?.names ?? []).map((one, at) => ({ one, at })).slice(from, from + query.limit + 1);
+  const page = pageOf(rows, query.limit, ({ at }) => [at + 1]);
+  return { answer: { rows: page.rows.map(({ one }) => one), next: page.next } };
 };
 
 /** Decides an open request. */

@@ -24,7 +24,7 @@ import type { NewEntry } from '../../platform/trail/writer.js';
 import { BLOCK_ROWS, readBlocks, type Block } from './blocks.js';
 import { checkRows, openImport, previewHolds, progressOf } from './check.js';
 import { KINDS } from './kinds.js';
-import { missingMost, showImport } from './show.js';
+import { clearedMost, missingMost, showImport } from './show.js';
 import { emptyTally, lockImport, readImport, type Import, type WrittenTally } from './store.js';
 import { entryBy, type Author, type ImportPlanner, type Planned } from './planner.js';
 
@@ -41,6 +41,9 @@ export const applyImport: Handler<'imports.apply'> = async (deps, call) =>
     if (refused > 0 && !call.body.skipBad) throw new Refusal('bad-rows', { refused });
     const most = call.body.missingMost ?? (await missingMost(work, one));
     if (stopsMissing(one) && missing > most) throw new Refusal('too-many-missing', { missing, most });
+    const { cleared } = one.findings;
+    const clearMost = call.body.clearMost ?? clearedMost(one);
+    if (cleared > clearMost) throw new Refusal('too-many-cleared', { cleared, most: clearMost });
     const { actor } = call;
     await carryOut(
       work,

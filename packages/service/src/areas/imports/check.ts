@@ -13,10 +13,11 @@ import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText, storedId } from '../../platform/ids.js';
 import { readBlocks } from './blocks.js';
 import { KINDS } from './kinds.js';
+import { FindingsOf } from './findings.js';
 import { OneBehind } from './one-behind.js';
 import { saveMapping } from './mappings.js';
 import { showImport } from './show.js';
-import { emptyTally, lockImport, readImport, type Import, type Rules, type Tally } from './store.js';
+import { emptyTally, lockImport, readImport, type Findings, type Import, type Rules, type Tally } from './store.js';
 
 /** Rows deleted or added at once beside the blocks. */
 const BATCH = 5_000;
@@ -31,7 +32,8 @@ function assertUsable(one: Import, meanings: readonly ColumnMeaning[], rules: Ru
     if (fixed || !MEANINGS[one.kind].includes(meaning))
       throw badField(`body.columns[${i}]`, 'column-of-other-kind', { meaning });
   });
-  const lack = columnsLack(one.kind, meanings);
+  const saidOfAll = Object.values(rules.whole).some((said) => said !== null);
+  const lack = columnsLack(one.kind, meanings, saidOfAll);
   if (lack)
     throw badField('body.columns', lack.why === 'lacks' ? 'columns-lack' : 'column-twice', { meaning: lack.meaning });
   if (rules.country !== null && !isCountry(rules.country)) throw badField('body.rules.country', 'country');
@@ -42,7 +44,7 @@ function assertUsable(one: Import, meanings: readonly ColumnMeaning[], rules: Ru
 export const checkImport: Handler<'imports.check'> = async (deps, call) =>
   await call.run(async (work) => {
     const { id } = call.params;
-    const { rules, saveAs } = call.body;
+    const { rules, saveAs, dryRun } = call.body;
     const one = await lockImport(work, id);
     if (one.state !== 'staged' && one.state !== 'checked') throw new Refusal('wrong-state', { state: one.state });
     assertUsable(one, call.body.columns, rules, saveAs);
@@ -63,6 +65,8 @@ export const checkImport: Handler<'imports.check'> = async (deps, call) =>
           rules: JSON.stringify(rules),
           mappingId: mapping && idBytes(mapping.id),
           counts: null,
+          findings: null,
+          dryRun,
           digest: null,
           problem: null,
           stepDone: 0,
@@ -82,6 +86,7 @@ interface Found {
   /** Over verdicts, whom they concern, and every change: the same for the same preview. */
   readonly digest: Buffer;
   readonly newGroups: readonly string[];
+  readonly findings: Findings;
 }
 
 /** Issues as they are kept: columns by their place. */
@@ -97,6 +102,7 @@ async function planAll(
   let state = planner.initial;
   const counts = emptyTally();
   const digest = createHash('sha256');
+  const findings = new FindingsOf(one);
   const note = (verdict: RowVerdict, number: number, id: Id | null, what: unknown) => {
     counts[verdict] += 1;
     digest.update(`${number} ${verdict} ${id} ${JSON.stringify(what)}\n`);
@@ -105,7 +111,10 @@ async function planAll(
   for await (const block of readBlocks(deps, one.id)) {
     const { rows: planned, nextState } = await planner.plan(deps, state, block, false);
     state = nextState;
-    for (const { number, plan } of planned) note(plan.verdict, number, plan.id, [plan.changes, plan.issues]);
+    for (const { number, plan, row } of planned) {
+      note(plan.verdict, number, plan.id, [plan.changes, plan.issues]);
+      findings.note(plan, () => planner.likeness?.(row));
+    }
     const kept = planned.map(({ number, plan }) => ({
       importId: idBytes(one.id),
       number,
@@ -131,7 +140,7 @@ async function planAll(
       one.rows,
     );
   }
-  return { counts, digest: digest.digest(), newGroups: [...planner.newGroups(state)].sort() };
+  return { counts, digest: digest.digest(), newGroups: [...planner.newGroups(state)].sort(), findings: findings.all() };
 }
 
 /** People whom the mapping brought, who are active, and whom no row is about. Found by the rows that were kept. */
@@ -192,8 +201,11 @@ export async function checkRows(deps: Deps, run: JobRun, one: Import, problem: '
       digest: found.digest,
       checkedFrom,
       newGroups: JSON.stringify(found.newGroups),
+      findings: JSON.stringify(found.findings),
       problem,
-      keptUntil: new Date(deps.now().getTime() + LIMITS.importDays * 86_400_000),
+      keptUntil: new Date(
+        deps.now().getTime() + (one.dryRun ? LIMITS.dryRunMinutes * 60_000 : LIMITS.importDays * 86_400_000),
+      ),
       // With the rest in one write: whoever sees that it is checked sees the version to apply.
       version: one.version + 1,
     }),

@@ -55,7 +55,7 @@ class GroupPlanner implements ImportPlanner<GroupRow, State | null> {
     const read = block.rows.map(({ line, cells }, i) => ({
       number: block.first + i,
       line,
-      ...readGroupRow(cells, this.#meanings),
+      ...readGroupRow(cells, this.#meanings, this.#import.rules.commas),
     }));
     const people = await peopleNamed(db, [
       ...new Set(read.flatMap(({ row }) => row.members.map(({ loginName }) => loginName))),

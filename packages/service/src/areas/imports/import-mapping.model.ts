@@ -25,7 +25,7 @@ export const importMappings = tableOf(
     name: line(60)(),
     kind: word<ImportKind>()(),
     columns: json<readonly Column[]>('text')(),
-    rules: json<Partial<Rules>>('varchar(400)')(),
+    rules: json<Partial<Rules>>('varchar(800)')(),
     version: integer({ first: 1 }),
     createdAt: instant(),
     updatedAt: instant(),

@@ -47,6 +47,9 @@ export class Import extends Model<InferAttributes<Import>, InferCreationAttribut
   declare keptUntil: Date;
   declare version: CreationOptional<number>;
   declare checkedFrom: Date | null;
+  declare findings: string | null;
+  declare comments: CreationOptional<number>;
+  declare dryRun: CreationOptional<boolean>;
   declare claim: CreationOptional<number>;
 }
 
@@ -65,7 +68,7 @@ export const imports = tableOf(
     delimiter: letters(1)({ first: ',' }),
     headed: flag({ first: true }),
     columns: longText('text')(),
-    rules: line(400)(),
+    rules: line(800)(),
     mappingId: id.orNone({ of: { table: 'import_mappings', gone: 'SET NULL' } }),
     counts: line(400).orNone(),
     digest: fixedBytes(32).orNone(),
@@ -84,6 +87,9 @@ export const imports = tableOf(
     keptUntil: instant(),
     version: integer({ first: 1 }),
     checkedFrom: instant.orNone(),
+    findings: longText('text').orNone(),
+    comments: integer({ first: 0 }),
+    dryRun: flag({ first: false }),
     claim,
   },
   {

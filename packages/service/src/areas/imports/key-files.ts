@@ -1,5 +1,6 @@
 import { hint, LIMITS, type HintId } from '@nimble-latch/api';
 import { readCertificate } from '@nimble-latch/core/crypto';
+import { SERIAL_PATTERN } from '@nimble-latch/core/fields';
 import { parseKeyUri } from '@nimble-latch/core/keyuri';
 import {
   cellsOf,
@@ -64,54 +65,68 @@ const rowOf = (token: FileToken): FileRow => ({ line: token.line, cells: cellsOf
 /** Longest line of a file of key URIs. */
 const LONGEST_LINE = 2_000;
 
-/** Key URIs, one a line; the account is the serial number, the issuer the maker. */
-export async function* keyUriRows(pieces: AsyncIterable<string>): AsyncGenerator<FileRow> {
+/** Key URIs, one a line; the account is the serial number, unless one stands beside it, and the issuer the maker. */
+export async function* keyUriRows(pieces: AsyncIterable<string>, onComment: () => void): AsyncGenerator<FileRow> {
   let rest = '';
   let line = 0;
   for await (const piece of pieces) {
     const lines = (rest + piece).split(/\r\n|\n|\r/);
     rest = lines.pop()!;
     if (rest.length > LONGEST_LINE) throw new Refusal('key-file-unreadable', { what: 'too-large' });
-    for (const text of lines)
-      if (text.trim() !== '' && ++line) yield uriRow(text.trim(), line);
-      else line += text.trim() === '' ? 1 : 0;
+    for (const text of lines) yield* uriRows(text.trim(), ++line, onComment);
   }
-  if (rest.trim() !== '') yield uriRow(rest.trim(), line + 1);
+  yield* uriRows(rest.trim(), line + 1, onComment);
 }
+
+function uriRows(text: string, line: number, onComment: () => void): FileRow[] {
+  if (text === '') return [];
+  if (!text.startsWith('#')) return [uriRow(text, line)];
+  onComment();
+  return [];
+}
+
+const BLANK: Omit<FileToken, 'line'> = {
+  serial: undefined,
+  maker: undefined,
+  model: undefined,
+  method: undefined,
+  secret: undefined,
+  algorithm: undefined,
+  digits: undefined,
+  period: undefined,
+  t0: undefined,
+  counter: undefined,
+  drift: undefined,
+  starts: undefined,
+  expires: undefined,
+  owner: undefined,
+  problem: undefined,
+  notHonoured: [],
+};
 
 function uriRow(uri: string, line: number): FileRow {
   const read = parseKeyUri(uri);
-  const blank = { starts: undefined, expires: undefined, owner: undefined, model: undefined, notHonoured: [] };
   if (!read.ok)
     return rowOf({
-      ...blank,
+      ...BLANK,
       line,
-      serial: undefined,
-      maker: undefined,
-      method: undefined,
-      secret: undefined,
-      algorithm: 'SHA1',
-      digits: 6,
-      period: 30,
-      t0: 0,
-      counter: 0,
-      drift: 0,
-      problem: 'value-broken',
+      // A part of several words is of the address as a whole, which cannot be read.
+      problem: read.where.includes(' ')
+        ? { reason: 'value-broken' }
+        : { reason: read.where === 'secret' ? 'value-broken' : 'uri-parameter', name: read.where },
     });
-  const { issuer, account, key, algorithm, digits, period, method, counter } = read.value;
+  const { issuer, account, key, serial, ignored, ...parameters } = read.value;
+  const named = serial ?? account;
   return rowOf({
-    ...blank,
+    ...BLANK,
+    ...parameters,
     line,
-    serial: account,
+    serial: named,
     maker: issuer,
-    method,
     secret: Buffer.from(key),
-    algorithm,
-    digits,
-    period,
-    t0: 0,
-    counter,
-    drift: 0,
-    problem: undefined,
+    // With a number of its own, what the label says is whose it is.
+    owner: serial !== undefined && account !== serial ? account : undefined,
+    problem: SERIAL_PATTERN.test(named) ? undefined : { reason: 'account-no-serial' },
+    notHonoured: ignored,
   });
 }

@@ -68,7 +68,8 @@ class PeoplePlanner implements ImportPlanner<PersonRow, State> {
   async plan(db: Db, state: State, block: Block, locked: boolean): Promise<PlannedBlock<PersonRow, State>> {
     const nextState = { groups: state.groups.copy(), newGroups: new Set(state.newGroups) };
     const { columns, rules, mapping } = this.#import;
-    const reading = { columns: columns.map((column) => column.meaning), country: rules.country, empty: rules.empty };
+    const { country, empty, commas } = rules;
+    const reading = { columns: columns.map((column) => column.meaning), country, empty, commas };
     const read = block.rows.map(({ line, cells }, i) => {
       const { row, issues } = readPersonRow(cells, reading);
       // Without a column for it, the first login name is what the mapping knows them by.
@@ -90,7 +91,9 @@ class PeoplePlanner implements ImportPlanner<PersonRow, State> {
             ? refusedPlan(person?.id ?? null, [
                 { column: this.#columns.groups, reason: 'too-many', facts: { most: LIMITS.fileGroups } },
               ])
-            : planPerson(row, groups, { byReference, byLoginName }, reference, this.#meanings);
+            : commas === 'ask' && groups?.some(({ id, name: group }) => id === null && group.includes(','))
+              ? refusedPlan(person?.id ?? null, [{ column: this.#columns.groups, reason: 'several-groups' }])
+              : planPerson(row, groups, { byReference, byLoginName }, reference, this.#meanings);
       const twin = locked ? undefined : this.#twin(row, row.reference ?? reference, plan.id, line);
       if (twin) plan = refusedPlan(plan.id, [twin]);
       if (plan.verdict !== 'refused' && Array.isArray(groups))

@@ -1,3 +1,4 @@
+import type { Answer } from '@nimble-latch/api';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import type { Plan, RowIssue } from '@nimble-latch/core/tables';
 import type { Db } from '../../platform/db/sql.js';
@@ -16,6 +17,16 @@ export interface Planned<Row = unknown> {
   /** Who or what it is about, as the file calls it. */
   readonly name: string | null;
   readonly plan: Plan;
+}
+
+/** Rows that are alike, as they are told together: `41 tokens that count, 6 digits`. */
+export type Makeup = Answer<'imports.show'>['makeup'][number];
+
+/** What a row is counted with. */
+export interface Likeness {
+  readonly alike: Pick<Makeup, 'method' | 'algorithm' | 'digits' | 'period' | 'assumed'>;
+  /** The next counter; null for clocks. */
+  readonly counter: number | null;
 }
 
 /** On whose word an import is written, for the trail. */
@@ -48,6 +59,8 @@ export interface ImportPlanner<Row = unknown, State = unknown> {
    *   are then not looked for again, since the check has refused them
    */
   plan(db: Db, state: State, block: Block, locked: boolean): Promise<PlannedBlock<Row, State>>;
+  /** With which other new rows one is told together. */
+  likeness?(row: Row): Likeness;
   /** Groups that rows planned so far name and that are not there yet. */
   newGroups(state: State): ReadonlySet<string>;
   /** Does ahead of time what of planning a block takes neither the database nor the blocks before it. */

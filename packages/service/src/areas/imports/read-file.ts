@@ -1,7 +1,7 @@
 import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { LIMITS, hint, type HintId } from '@nimble-latch/api';
-import { HEAD_BYTES, type Delimiter, type Encoding } from '@nimble-latch/core/tables';
+import { HEAD_BYTES, type Delimiter } from '@nimble-latch/core/tables';
 import { CsvError, parse, type Info } from 'csv-parse';
 import { Refusal } from '../../platform/errors.js';
 import { type FileRow } from './blocks.js';
@@ -41,7 +41,7 @@ export async function letGoBy(pieces: AsyncIterator<Buffer>): Promise<void> {
 /** Bytes as text, strictly: what is not of this encoding ends it. Counts the bytes and refuses more than a file may have. */
 export async function* decoded(
   whole: AsyncIterable<Buffer>,
-  encoding: Encoding,
+  encoding: string,
   onBytes: (bytes: number) => void,
 ): AsyncGenerator<string> {
   const decoder = new TextDecoder(encoding, { fatal: true });
@@ -79,29 +79,93 @@ function parseRefusal(error: unknown): unknown {
   }
 }
 
-/** Rows of a text, without those that have nothing in any cell. */
-export async function* csvRows(text: AsyncIterable<string>, delimiter: Delimiter): AsyncGenerator<FileRow> {
+/** How a table is cut into rows, beside what stands between cells. */
+export interface Cutting {
+  readonly delimiter: Delimiter;
+  /** Its first line says what stands between cells, as spreadsheets write it. */
+  readonly delimiterLine: boolean;
+  /** Quotes may stand within a cell: texts that spreadsheets keep as formulas (="00123"), and comments. */
+  readonly looseQuotes: boolean;
+  /** Whether a cell is a heading that is understood. */
+  readonly isHeading: (cell: string) => boolean;
+  readonly onComment: () => void;
+}
+
+/** A quote within a cell that is not quoted is a mistake, but for a formula that is a text, and in a comment. */
+function looseCells() {
+  let comment = false;
+  return (cell: string, { quoting, lines, index }: { quoting: boolean; lines: number; index: number }): string => {
+    if (index === 0) comment = !quoting && cell.startsWith('#');
+    if (quoting || comment || !cell.includes('"') || /^="[^"]*"$/.test(cell)) return cell;
+    throw notATable('file-quote-stray', `line ${lines}`);
+  };
+}
+
+/** Rows of a text, without comments and those that have nothing in any cell. */
+export async function* csvRows(text: AsyncIterable<string>, cutting: Cutting): AsyncGenerator<FileRow> {
   const parser = parse({
-    delimiter,
+    delimiter: cutting.delimiter,
     record_delimiter: ['\r\n', '\n', '\r'],
     relax_column_count: true,
     skip_empty_lines: true,
     info: true,
     max_record_size: LIMITS.fileRowChars,
+    ...(cutting.looseQuotes ? { relax_quotes: true, cast: looseCells() } : {}),
   });
   const fed = pipeline(text, parser);
   fed.catch(() => undefined);
-  try {
+  async function* rows(): AsyncGenerator<FileRow> {
     for await (const { record, info } of parser as AsyncIterable<{ record: string[]; info: Info }>) {
       if (record.length > LIMITS.fileColumns)
         throw notATable('file-columns-many', `line ${info.lines}`, { most: LIMITS.fileColumns });
       if (record.every((cell) => cell.trim() === '')) continue;
+      if (cutting.delimiterLine && info.lines === 1) continue;
       // Lines are counted where a row ends; it begins as many earlier as its cells have line breaks.
       const breaks = record.reduce((sum, cell) => sum + (cell.match(/\r\n|\n|\r/g)?.length ?? 0), 0);
       yield { line: info.lines - breaks, cells: record };
     }
     await fed;
+  }
+  try {
+    yield* withoutComments(rows(), cutting);
   } catch (error) {
     throw parseRefusal(error);
   }
+}
+
+/**
+ * Passes over lines that begin with # and are comments: at the beginning those that do not name the columns, further on those of
+ * one cell. What has as many cells as the others is a row, whatever it begins with.
+ */
+async function* withoutComments(
+  rows: AsyncIterable<FileRow>,
+  { isHeading, onComment }: Cutting,
+): AsyncGenerator<FileRow> {
+  let width: number | undefined;
+  let last: FileRow | undefined;
+  for await (const row of rows) {
+    if (row.cells[0]!.startsWith('#')) {
+      if (width === undefined) {
+        if (last) onComment();
+        last = row;
+        continue;
+      }
+      if (row.cells.length === 1 && width > 1) {
+        onComment();
+        continue;
+      }
+    }
+    if (width === undefined) {
+      width = row.cells.length;
+      if (last) {
+        const [first, ...others] = last.cells;
+        const cells = [first!.replace(/^#+\s*/, ''), ...others];
+        // The names of the columns behind a mark, as some tables have them.
+        if (cells.length === width && width > 1 && cells.some(isHeading)) yield { line: last.line, cells };
+        else onComment();
+      }
+    }
+    yield row;
+  }
+  if (width === undefined && last) onComment();
 }

@@ -1,5 +1,7 @@
 import { LIMITS } from '@nimble-latch/api';
+import type { TokenFileForm } from '@nimble-latch/core/vocabulary';
 import { carryOut, insertion, updateOf, write } from '../../platform/db/sql.js';
+import type { Deps } from '../../platform/deps.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
 import { badField } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
@@ -9,22 +11,37 @@ import { ownCertificates } from '../stock/certificates.js';
 import { fileKeyOf, fileSignerOf } from './key-files.js';
 import { readMapping } from './mappings.js';
 import { showImport } from './show.js';
-import { readImport } from './store.js';
+import { DEFAULT_RULES, readImport } from './store.js';
 import { headOf, letGoBy } from './read-file.js';
-import { type OpenedBy, stage } from './stage-file.js';
+import { formOf, type OpenedBy, stage } from './stage-file.js';
+
+/** What opens a file and whose signature it must bear. Whoever names a signer must not believe that a table was verified. */
+async function openedBy(
+  deps: Deps,
+  call: { readonly fileKey: string | undefined; readonly fileSigner: string | undefined },
+  form: TokenFileForm,
+): Promise<OpenedBy> {
+  if (form !== 'pskc') {
+    if (call.fileSigner !== undefined) throw badField('header.nlatch-file-signer', 'signer-not-pskc');
+    if (call.fileKey !== undefined) throw badField('header.nlatch-file-key', 'key-not-pskc');
+  }
+  return {
+    key: fileKeyOf(call.fileKey) ?? (form === 'pskc' ? await ownCertificates(deps) : undefined),
+    signer: fileSignerOf(call.fileSigner),
+  };
+}
 
 export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
   const { query, file } = call;
   const mapping = query.mapping === undefined ? undefined : await readMapping(deps, query.mapping);
   if (mapping && mapping.kind !== query.kind) throw badField('query.mapping', 'other-kind-of-mapping');
   if (query.form !== undefined && query.kind !== 'tokens') throw badField('query.form', 'other-kind-of-mapping');
-  // Whoever names a signer must not believe that a table was verified.
-  if (call.fileSigner !== undefined && query.form !== 'pskc')
-    throw badField('header.nlatch-file-signer', 'signer-not-pskc');
-  const opened: OpenedBy = {
-    key: fileKeyOf(call.fileKey) ?? (query.form === 'pskc' ? await ownCertificates(deps) : undefined),
-    signer: fileSignerOf(call.fileSigner),
-  };
+  const { pieces, ...parts } = await headOf(file);
+  const form = query.kind === 'tokens' ? (query.form ?? formOf(parts.head)) : 'csv';
+  const opened = await openedBy(deps, call, form).catch(async (error: unknown) => {
+    await letGoBy(pieces);
+    throw error;
+  });
   const id = newId(deps);
   const now = deps.now();
   // Not yet received: what is cut off on the way is swept away with its hour.
@@ -44,8 +61,9 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
       keptUntil: new Date(now.getTime() + 3_600_000),
     }),
   );
-  const { pieces, ...parts } = await headOf(file);
-  const staged = await stage(deps, deps, id, parts, query, opened, mapping).catch(async (error: unknown) => {
+  const { settings } = await deps.settings.current();
+  const known = { mapping, first: { ...DEFAULT_RULES, country: settings.country } };
+  const staged = await stage(deps, deps, id, parts, query, form, opened, known).catch(async (error: unknown) => {
     await letGoBy(pieces);
     await write(deps, 'DELETE FROM imports WHERE id = :id', { id: idBytes(id) });
     throw error;
@@ -59,6 +77,7 @@ export const receiveImport: Handler<'imports.receive'> = async (deps, call) => {
         fileRows: staged.rows,
         encoding: staged.encoding,
         delimiter: staged.delimiter,
+        comments: staged.comments,
         headed: staged.headed,
         columns: JSON.stringify(staged.columns),
         rules: JSON.stringify(staged.rules),

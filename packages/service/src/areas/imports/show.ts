@@ -10,7 +10,7 @@ import { readBlockAfter } from './blocks.js';
 import { DELIMITER_OF, readImport, readImports, type Import } from './store.js';
 
 const SAMPLES = 3;
-/** Least number of people that may be deactivated for being missing without anybody saying so. */
+/** Least number of people that may be deactivated for being missing, or of whom something may be cleared, without anybody saying so. */
 const MISSING_LEAST = 5;
 
 function summary(one: Import): Answer<'imports.list'>['rows'][number] {
@@ -47,6 +47,9 @@ export async function missingMost(db: Db, one: Import): Promise<number> {
   return Math.max(MISSING_LEAST, Math.floor(Number(row?.n ?? 0) / 10));
 }
 
+/** Of how many people something may be cleared unless a call says more: a tenth of the rows. An empty column is soon sent. */
+export const clearedMost = ({ rows }: Import): number => Math.max(MISSING_LEAST, Math.floor(rows / 10));
+
 /** The whole of an import as it is shown; while columns can still be chosen, with a few cells of each. */
 export async function showImport(deps: Deps, one: Import): Promise<Answer<'imports.show'>> {
   const resting = one.state === 'staged' || one.state === 'checked';
@@ -68,6 +71,12 @@ export async function showImport(deps: Deps, one: Import): Promise<Answer<'impor
     columns: one.columns.map(({ name, meaning }, i) => ({ name, meaning, samples: samples(i) })),
     rules: one.rules,
     newGroups: [...one.newGroups],
+    unused: one.columns.filter(({ meaning }) => meaning === 'nothing').map(({ name }) => name),
+    comments: one.comments,
+    makeup: [...one.findings.makeup],
+    cleared: one.findings.cleared,
+    clearedMost: clearedMost(one),
+    dryRun: one.dryRun,
     missingMost: resting || one.state === 'stopped' ? await missingMost(deps, one) : 0,
   };
 }

@@ -1,8 +1,9 @@
-import { PLAIN_OWNERS, type OwnerRule } from '@nimble-latch/core/tokenfiles';
-import type { Delimiter, Encoding } from '@nimble-latch/core/tables';
+import { NOTHING_SAID, PLAIN_OWNERS, type OwnerRule, type WholeFile } from '@nimble-latch/core/tokenfiles';
+import type { Delimiter } from '@nimble-latch/core/tables';
 import type {
   Id,
   ColumnMeaning,
+  CommaRule,
   ImportKind,
   ImportProblem,
   ImportState,
@@ -11,6 +12,7 @@ import type {
 } from '@nimble-latch/core/vocabulary';
 import { select, selectOne, type Db } from '../../platform/db/sql.js';
 import { notFound } from '../../platform/errors.js';
+import type { Makeup } from './planner.js';
 import { idBytes, idText } from '../../platform/ids.js';
 import { selectOneToHold } from '../../platform/db/claims.js';
 
@@ -28,6 +30,10 @@ export interface Rules {
   readonly missing: 'keep' | 'deactivate';
   readonly language: string;
   readonly timeZone: string;
+  /** What a comma in a cell of login names or groups is. */
+  readonly commas: CommaRule;
+  /** What every token of the file is. */
+  readonly whole: WholeFile;
   /** How secrets of tokens are written. */
   readonly secrets: SecretEncoding;
   /** How owners of tokens are named. */
@@ -40,6 +46,8 @@ export const DEFAULT_RULES: Rules = {
   missing: 'keep',
   language: 'en',
   timeZone: 'UTC',
+  commas: 'ask',
+  whole: NOTHING_SAID,
   secrets: 'hex',
   owners: PLAIN_OWNERS,
 };
@@ -51,6 +59,14 @@ export const DELIMITER_OF: Readonly<Record<'comma' | 'semicolon' | 'tab' | 'bar'
   tab: '\t',
   bar: '|',
 };
+
+/** What looking through all rows has found, beside what each comes to. */
+export interface Findings {
+  readonly makeup: readonly Makeup[];
+  /** People of whom something known would be cleared. */
+  readonly cleared: number;
+}
+const NO_FINDINGS: Findings = { makeup: [], cleared: 0 };
 
 export interface Column {
   readonly name: string;
@@ -65,7 +81,7 @@ export interface Import {
   readonly fileName: string;
   readonly bytes: number;
   readonly rows: number;
-  readonly encoding: Encoding;
+  readonly encoding: string;
   readonly delimiter: Delimiter;
   readonly headed: boolean;
   readonly columns: readonly Column[];
@@ -76,6 +92,10 @@ export interface Import {
   /** When the check began that the preview comes from. */
   readonly checkedFrom: Date | null;
   readonly newGroups: readonly string[];
+  readonly findings: Findings;
+  /** Lines passed over as comments. */
+  readonly comments: number;
+  readonly dryRun: boolean;
   readonly progress: { readonly done: number; readonly total: number };
   readonly problem: ImportProblem | null;
   /** The last row that is written; -1 before the first transaction. */
@@ -100,7 +120,7 @@ interface ImportRow {
   file_name: string;
   bytes: bigint | number;
   file_rows: number;
-  encoding: Encoding;
+  encoding: string;
   delimiter: Delimiter;
   headed: number;
   columns: string;
@@ -111,6 +131,9 @@ interface ImportRow {
   digest: Buffer | null;
   checked_from: Date | null;
   new_groups: string;
+  findings: string | null;
+  comments: number;
+  dry_run: number;
   step_done: number;
   step_total: number;
   problem: ImportProblem | null;
@@ -151,6 +174,9 @@ function importOf(row: ImportRow): Import {
     digest: row.digest,
     checkedFrom: row.checked_from,
     newGroups: JSON.parse(row.new_groups) as string[],
+    findings: row.findings === null ? NO_FINDINGS : (JSON.parse(row.findings) as Findings),
+    comments: row.comments,
+    dryRun: row.dry_run === 1,
     progress: { done: row.step_done, total: row.step_total },
     problem: row.problem,
     flipped: row.flipped,

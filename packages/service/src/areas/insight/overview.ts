@@ -33,9 +33,12 @@ async function signInDays(deps: Deps, now: Date): Promise<Answer<'overview.show'
   return days;
 }
 
+/** Whole hours are counted, so that the figure is exactly of the rows since then. */
+const lastDaySince = (now: Date): Date => new Date(Math.floor((now.getTime() - DAY_MS) / HOUR_MS) * HOUR_MS);
+
 async function signInsLastDay(deps: Deps, now: Date): Promise<Counts> {
   const counts: Counts = {};
-  for (const { state, n } of await signInHours(deps, now.getTime() - DAY_MS, now))
+  for (const { state, n } of await signInHours(deps, lastDaySince(now).getTime(), now))
     counts[state] = (counts[state] ?? 0) + n;
   return counts;
 }
@@ -198,6 +201,7 @@ export const showOverview: Handler<'overview.show'> = async (deps) => {
       countedAt: counts.countedAt,
       applications: Number(applications?.n ?? 0),
       signInsLastDay: lastDay,
+      lastDaySince: lastDaySince(now).toISOString(),
       signInDays: days,
       openDisputes: disputes,
       stuckInvitations: invitations.stuck,

@@ -6,7 +6,8 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import { closeOvertaken, countersigned, type AskingCall } from '../access/countersign.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
 import type { Deps } from '../../platform/deps.js';
-import { PermissionRefusal, Refusal } from '../../platform/errors.js';
+import { badField, PermissionRefusal, Refusal } from '../../platform/errors.js';
+import { isCountry } from '@nimble-latch/core/tables';
 import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
@@ -14,7 +15,7 @@ import { showOverview } from './overview.js';
 import { FIRST_SETTINGS, readSettings, type Settings } from './settings-cache.js';
 import { storedSettings } from './settings.model.js';
 import { streamActivity } from './live.js';
-import { exportTrail, listTrail } from './trail-list.js';
+import { exportTrail, listTrail, showTrail } from './trail-list.js';
 import { nameOf } from '../../platform/db/members.js';
 
 /** What needs a countersignature is the owners' to say, and itself needs one. */
@@ -44,6 +45,8 @@ async function assertMayChangeSigning(
 const editSettings: Handler<'settings.edit'> = async (deps, call) => {
   const reply = await call.run(async (work) => {
     await assertMayChangeSigning(deps, work, call);
+    const { country } = call.body;
+    if (country !== null && !isCountry(country)) throw badField('body.country', 'country');
     // The first change makes the row; both forms are conditional on the version that was seen.
     const { transaction } = work;
     await storedSettings(work).bulkCreate([{ id: 1, data: FIRST_SETTINGS }], { ignoreDuplicates: true, transaction });
@@ -127,6 +130,7 @@ async function unsealedCount(deps: Parameters<Handler<'system.show'>>[0]): Promi
 
 export const insightHandlers: AreaHandlers<
   | 'trail.list'
+  | 'trail.show'
   | 'trail.export'
   | 'activity.stream'
   | 'overview.show'
@@ -136,6 +140,7 @@ export const insightHandlers: AreaHandlers<
   | 'system.metrics'
 > = {
   'trail.list': listTrail,
+  'trail.show': showTrail,
   'trail.export': exportTrail,
   'activity.stream': streamActivity,
   'overview.show': showOverview,

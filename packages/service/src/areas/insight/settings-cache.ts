@@ -5,7 +5,7 @@ import {
   FIRST_WEIGHTS,
   settingsSchema,
 } from '@nimble-latch/api';
-import { SIGNED_ACTIONS } from '@nimble-latch/core/vocabulary';
+import { SIGNED_FIRST } from '@nimble-latch/core/vocabulary';
 import type { LOCK, Sequelize } from 'sequelize';
 import { within } from '../../platform/db/models.js';
 import { z } from 'zod';
@@ -21,10 +21,11 @@ const kept = z.object(settingsSchema.shape);
 /** In force on a new installation. */
 export const FIRST_SETTINGS: Settings = {
   organisation: 'Nimble Latch',
+  country: null,
   totp: { algorithm: 'SHA1', digits: 6, period: 30, codesToProve: 1, window: 1 },
   risk: FIRST_WEIGHTS,
   password: { blockedWords: [] },
-  countersign: { actions: [...SIGNED_ACTIONS], waitMinutes: 60, keepHours: 24 },
+  countersign: { actions: [...SIGNED_FIRST], waitMinutes: 60, keepHours: 24 },
   passes: FIRST_PASS_BOUNDS,
   recovery: FIRST_RECOVERY,
   invitations: FIRST_INVITATION_SETTINGS,

@@ -3,6 +3,7 @@ import { LIMITS, type Answer, type Parsed } from '@nimble-latch/api';
 import { decodeCursor, pageOf } from '../../platform/db/cursor.js';
 import { likePrefix, select, type Db } from '../../platform/db/sql.js';
 import { inTransaction } from '../../platform/db/unit-of-work.js';
+import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { csvStream, pagesOf } from '../../platform/http/csv.js';
@@ -31,6 +32,7 @@ type Filter = Parsed<'trail.export', 'query'>;
 async function readTrail(
   work: Db,
   query: Filter & { readonly cursor?: string | undefined; readonly limit: number },
+  one?: { readonly writer: string; readonly number: number },
 ): Promise<Answer<'trail.list'>> {
   const after = decodeCursor(query.cursor, ['instant', 'id', 'number']);
   const where = ['1 = 1'];
@@ -41,6 +43,7 @@ async function readTrail(
   if (query.without) where.push('t.action NOT LIKE :without');
   if (query.since) where.push('t.at >= :since');
   if (query.until) where.push('t.at < :until');
+  if (one) where.push('t.number = :number AND LOWER(HEX(t.writer)) LIKE :writer');
   if (after)
     where.push(
       '(t.at < :afterAt OR (t.at = :afterAt AND (t.writer < :afterWriter OR (t.writer = :afterWriter AND t.number < :afterNumber))))',
@@ -61,6 +64,8 @@ async function readTrail(
       afterWriter: after ? idBytes(after[1]) : null,
       afterNumber: after?.[2] ?? 0,
       limit: query.limit + 1,
+      number: one?.number ?? 0,
+      writer: `%${one?.writer ?? ''}`,
     },
   );
   const page = pageOf(rows, query.limit, (row) => [row.at.toISOString(), idText(row.writer), row.number]);
@@ -122,6 +127,19 @@ export const listTrail: Handler<'trail.list'> = async (_deps, call) =>
         { person: call.query.person ?? null, details: { rows: answer.rows.length } },
       ),
     );
+    return { answer };
+  });
+
+/** One entry, by the end of its writer's id and its number. */
+export const showTrail: Handler<'trail.show'> = async (_deps, call) =>
+  await call.run(async (work) => {
+    const [writer = '', number] = call.params.entry.split('.');
+    const { rows } = await readTrail(work, { limit: 2 }, { writer, number: Number(number) });
+    const [answer] = rows;
+    if (!answer) throw notFound();
+    if (rows.length > 1) throw new Refusal('entry-ambiguous');
+    const person = answer.person?.id ?? null;
+    await work.trail(entryOf(call, 'trail.read', { kind: 'trail', id: null }, { person, details: { rows: 1 } }));
     return { answer };
   });
 

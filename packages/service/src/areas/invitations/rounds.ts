@@ -137,19 +137,15 @@ async function reached(
 /** What would come of inviting all of them. */
 export async function judgeAll(deps: Deps, db: Db, ids: readonly Buffer[], inviting: Inviting) {
   const outcomes: Partial<Record<InvitingOutcome, number>> = {};
-  const examples: Judged[] = [];
   let [withoutProof, guarded] = [0, 0];
   for (let from = 0; from < ids.length; from += JUDGED_AT_ONCE)
     for (const one of await judge(deps, db, ids.slice(from, from + JUDGED_AT_ONCE), inviting)) {
       outcomes[one.outcome] = (outcomes[one.outcome] ?? 0) + 1;
-      if (one.outcome !== 'invited') {
-        if (examples.length < LIMITS.peopleNamed) examples.push(one);
-        continue;
-      }
+      if (one.outcome !== 'invited') continue;
       if (one.withoutProof) withoutProof++;
       if (one.offer.countersigned) guarded++;
     }
-  return { outcomes, examples, withoutProof, guarded };
+  return { outcomes, withoutProof, guarded };
 }
 
 /** As if a second administrator had agreed already: where one has to is told beside it. */
@@ -162,12 +158,7 @@ const invitingOf = async (db: Db, actor: OperatorActor, { methods, via }: Wanted
 
 export const previewRound: Handler<'invitationRounds.preview'> = async (deps, { body, actor }) => {
   const { ids, unknown } = await gathered(deps, deps, actor, body.who);
-  const { outcomes, examples, withoutProof, guarded } = await judgeAll(
-    deps,
-    deps,
-    ids,
-    await invitingOf(deps, actor, body),
-  );
+  const { outcomes, withoutProof, guarded } = await judgeAll(deps, deps, ids, await invitingOf(deps, actor, body));
   return {
     answer: {
       people: ids.length,
@@ -176,10 +167,26 @@ export const previewRound: Handler<'invitationRounds.preview'> = async (deps, { 
       withoutProof,
       countersigned: guarded,
       unknown: [...unknown],
-      examples: examples.map(({ row, outcome }) => ({
-        person: { id: idText(row.id), displayName: row.display_name },
-        outcome,
-      })),
+    },
+  };
+};
+
+export const listPassedOver: Handler<'invitationRounds.passedOver'> = async (deps, { body, actor, query }) => {
+  const [after] = decodeCursor(query.cursor, ['id']) ?? [];
+  const { ids } = await gathered(deps, deps, actor, body.who);
+  const left = ids
+    .toSorted((a, b) => a.compare(b))
+    .filter((id) => after === undefined || id.compare(idBytes(after)) > 0);
+  const inviting = await invitingOf(deps, actor, body);
+  const passed: Judged[] = [];
+  for (let from = 0; from < left.length && passed.length <= query.limit; from += JUDGED_AT_ONCE)
+    for (const one of await judge(deps, deps, left.slice(from, from + JUDGED_AT_ONCE), inviting))
+      if (one.outcome !== 'invited') passed.push(one);
+  const { rows, next } = pageOf(passed, query.limit, ({ row }) => [idText(row.id)]);
+  return {
+    answer: {
+      rows: rows.map(({ row, outcome }) => ({ id: idText(row.id), displayName: row.display_name, outcome })),
+      next,
     },
   };
 };

@@ -4,7 +4,7 @@ import { remindNow, sendAnew, withdrawInvitation } from './again.js';
 import { previewOf } from './compose.js';
 import { printLetters } from './letters.js';
 import { mergeFile } from './merge-file.js';
-import { beginRound, listRoundPeople, listRounds, previewRound, showRound } from './rounds.js';
+import { beginRound, listRoundPeople, listRounds, listPassedOver, previewRound, showRound } from './rounds.js';
 import { beginStanding, endStanding, listStanding, previewStanding } from './standing.js';
 import { countInvitations, listInvitations } from './list.js';
 
@@ -12,7 +12,7 @@ type Calls = 'list' | 'figures' | 'remind' | 'sendAnew' | 'withdraw' | 'previewT
 
 export const invitationHandlers: AreaHandlers<
   | `invitations.${Calls}`
-  | `invitationRounds.${'preview' | 'begin' | 'list' | 'show' | 'people' | 'print' | 'merge'}`
+  | `invitationRounds.${'preview' | 'passedOver' | 'begin' | 'list' | 'show' | 'people' | 'print' | 'merge'}`
   | `standingInvitations.${'list' | 'preview' | 'begin' | 'end'}`
 > = {
   'invitations.list': async (deps, { query, actor }) => {
@@ -31,6 +31,7 @@ export const invitationHandlers: AreaHandlers<
     return { answer: previewOf(deps, settings, body.language, body.text) };
   },
   'invitationRounds.preview': previewRound,
+  'invitationRounds.passedOver': listPassedOver,
   'invitationRounds.begin': beginRound,
   'invitationRounds.list': listRounds,
   'invitationRounds.show': showRound,

@@ -8,6 +8,7 @@ import type { Deps } from '../../platform/deps.js';
 import { badField, notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
+import { reachedGroups } from '../people/reached-groups.js';
 import { idBytes, idText, newId } from '../../platform/ids.js';
 import { readMethods } from '../methods/cache.js';
 import { withParts } from '../people/parts.js';
@@ -72,8 +73,11 @@ async function describe(db: Db, row: Row): Promise<Standing> {
   };
 }
 
-export const listStanding: Handler<'standingInvitations.list'> = async (deps) => {
-  const rows = await select<Row>(deps, `${FROM} ORDER BY s.id`);
+/** Those for groups that whoever asks reaches; those for everybody are for whoever reaches everybody. */
+export const listStanding: Handler<'standingInvitations.list'> = async (deps, { actor }) => {
+  const reached = await reachedGroups(deps, actor, 'invitation.send');
+  const all = await select<Row>(deps, `${FROM} ORDER BY s.id`);
+  const rows = all.filter(({ group_id }) => !reached || (group_id && reached.has(idText(group_id))));
   return { answer: { rows: await Promise.all(rows.map(async (row) => await describe(deps, row))) } };
 };
 

@@ -37,3 +37,6 @@ export const carriers = tableOf(
     ],
   },
 );
+
+/** Of an authenticator `a` on a carrier: it is being enrolled or was in use once, so that its carrier is a thing somebody knows. */
+export const EVER_USED = "(a.activated_at IS NOT NULL OR a.state NOT IN ('revoked', 'expired'))";

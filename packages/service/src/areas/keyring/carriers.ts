@@ -14,7 +14,7 @@ import { idBytes, idText } from '../../platform/ids.js';
 import { describeCarrier, type CarrierRow } from './store.js';
 import { suspendOne } from './suspend.js';
 import { authenticators } from './authenticator.model.js';
-import { carriers } from './carrier.model.js';
+import { carriers, EVER_USED } from './carrier.model.js';
 import type { Maker } from './enrolling.js';
 
 /** The columns of a serial number: as it was typed, and as it is found. */
@@ -84,6 +84,21 @@ export async function nameCarrier(work: Work, maker: Maker, row: LockedCarrier, 
     entryOf(maker, 'carrier.changed', { kind: 'carrier', id }, { person, details: { fields: ['label'] } }),
   );
   return true;
+}
+
+/** What was only begun on it was given up: a carrier that carries nothing and never did goes with it. */
+export async function leaveNoEmptyCarrier(work: Work, maker: Maker, id: Id): Promise<void> {
+  const row = await lockCarrier(work, id);
+  const used = await selectOne(
+    work,
+    `SELECT 1 AS one FROM authenticators a WHERE a.carrier_id = :id AND ${EVER_USED} LIMIT 1`,
+    { id: row.id },
+  );
+  if (used || row.state !== 'in-hand') return;
+  const person = idText(row.person_id);
+  await carriers(work).destroy({ where: { id }, transaction: work.transaction });
+  const details = { kind: row.kind, label: row.label };
+  await work.trail(entryOf(maker, 'carrier.removed', { kind: 'carrier', id }, { person, details }));
 }
 
 type LockedCarrier = CarrierRow & { readonly person_id: Buffer };

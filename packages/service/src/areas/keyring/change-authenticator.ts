@@ -13,6 +13,7 @@ import { idText } from '../../platform/ids.js';
 import { refreshKeyring } from '../people/facets.js';
 import { tokenFreed } from '../stock/move.js';
 import { guardColumns, type AuthenticatorRow } from './authenticator-row.js';
+import { leaveNoEmptyCarrier } from './carriers.js';
 import type { Maker } from './enrolling.js';
 import { assertInHand, describeAuthenticator, lockAuthenticator } from './store.js';
 import { authenticators } from './authenticator.model.js';
@@ -82,7 +83,11 @@ export async function changeLocked(
   await work.trail(entryOf(maker, change.action, { kind: 'authenticator', id }, { person, details }));
   // A token that is nobody's authenticator any more is to come back.
   if (name === 'authenticators.revoke') await tokenFreed(deps, work, maker, id, 'returned');
-  if (change.notice) await noticeTo(deps, work, person, change.notice, { about: id, label: row.label });
+  if (name === 'authenticators.revoke' && row.state === 'pending' && row.carrier_id !== null)
+    await leaveNoEmptyCarrier(work, maker, idText(row.carrier_id));
+  // Nobody was told that it was begun, so nobody is told that it was given up.
+  if (change.notice && row.state !== 'pending')
+    await noticeTo(deps, work, person, change.notice, { about: id, label: row.label });
   return ended;
 }
 

@@ -1,6 +1,14 @@
 import type { Answer } from '@nimble-latch/api';
 import { takesPin } from '@nimble-latch/core/methods';
-import { checkHotp, checkTotp, resyncHotp, resyncTotp, type Resync } from '@nimble-latch/core/codes';
+import {
+  checkClockToken,
+  checkCounterToken,
+  checkHotp,
+  checkTotp,
+  resyncHotp,
+  resyncTotp,
+  type Resync,
+} from '@nimble-latch/core/codes';
 import { admit, CLEAR, reserve } from '@nimble-latch/core/throttle';
 import { countersignedForKeyring } from '../access/countersign.js';
 import type { Work } from '../../platform/db/unit-of-work.js';
@@ -127,17 +135,25 @@ export async function testLocked(
   const id = idText(row.id);
   const person = idText(row.person_id);
   const rules = await codeRulesOf(deps, work, person, row.method === 'hotp' ? 'hotp' : 'totp');
-  const check = wiped(await opened(deps, work, row), (seed) =>
-    row.method === 'hotp'
-      ? checkHotp(seed, code, { parameters: hotpSettings(row), last: lastCounter(row), lookAhead: rules.lookAhead })
-      : checkTotp(seed, code, work.now.getTime(), {
-          parameters: totpSettings(row),
-          drift: row.drift,
-          window: rules.window,
-          lastStep: row.last_step ?? undefined,
-        }),
-  );
-  const outcome = check === undefined ? 'wrong' : check.outcome === 'accepted' ? 'right' : check.outcome;
+  const last = lastCounter(row);
+  const lastStep = row.last_step ?? undefined;
+  const { check, astray } = wiped(await opened(deps, work, row), (seed) => {
+    if (row.method === 'hotp') {
+      const parameters = hotpSettings(row);
+      const check = checkHotp(seed, code, { parameters, last, lookAhead: rules.lookAhead });
+      const far = () => checkCounterToken(seed, [code], parameters, { last }, rules.lookAhead).outcome === 'ahead';
+      return { check, astray: check === undefined && far() };
+    }
+    const [parameters, nowMs] = [totpSettings(row), work.now.getTime()];
+    const { window } = rules;
+    const check = checkTotp(seed, code, nowMs, { parameters, drift: row.drift, window, lastStep });
+    const standing = { last: lastStep, drift: row.drift };
+    const off = () => checkClockToken(seed, [code], nowMs, parameters, standing, window).outcome === 'clock-off';
+    return { check, astray: check === undefined && off() };
+  });
+  // One code that would be right elsewhere is worth no more than any other that is wrong: it only tells what would help.
+  const missed = astray ? 'far' : 'wrong';
+  const outcome = check === undefined ? missed : check.outcome === 'accepted' ? 'right' : check.outcome;
   if (check?.outcome === 'accepted')
     await authenticators(work).update(
       { lastStep: 'counter' in check ? check.counter : check.step, ...guardColumns(LANE, CLEAR) },

@@ -1,4 +1,4 @@
-import type { Answer } from '@nimble-latch/api';
+import { LIMITS, type Answer } from '@nimble-latch/api';
 import { stringify } from 'yaml';
 import type { Json } from '@nimble-latch/core/crypto';
 import { FIRST_METHODS, offerOf, type MethodRow, type MethodSettings } from '@nimble-latch/core/methods';
@@ -12,6 +12,7 @@ import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
 import { idBytes, storedId } from '../../platform/ids.js';
 import { draftRow } from '../rulebook/draft.js';
+import { Comparison, pageOfAffected } from '../rulebook/affected.js';
 import { lockOutsOf } from '../rulebook/lock-outs.js';
 import { latestNumber, readVersion } from '../rulebook/running.js';
 import { groups } from '../people/group.model.js';
@@ -60,10 +61,17 @@ async function assertSound(db: Db, rows: readonly MethodRow[]): Promise<void> {
 }
 
 /** Whom the settings would lock out, by the rulebook in force. */
-async function lockOuts(db: Db, before: MethodSettings, after: MethodSettings, changer: string, now: Date) {
+async function lockOuts(
+  db: Db,
+  before: MethodSettings,
+  after: MethodSettings,
+  changer: string,
+  now: Date,
+  most?: number,
+) {
   const running = (await readVersion(db, await latestNumber(db)))!;
   const [was, willBe] = [readyMethods(before), readyMethods(after)];
-  return await lockOutsOf(db, { running, methods: was }, { running, methods: willBe }, changer, now);
+  return await lockOutsOf(db, { running, methods: was }, { running, methods: willBe }, changer, now, most);
 }
 
 /** Whom other rows would lock out, as the database is seen from here. Throws where they cannot stand. */
@@ -75,13 +83,24 @@ export async function reviewRows(
 ): Promise<Answer<'methods.review'>> {
   await assertSound(db, rows);
   const { settings } = await readMethods(db);
-  const { people, named, examined, of } = await lockOuts(db, settings, { rows }, changer, now);
-  return { people, named, examined, of };
+  const { lockedOut, loosened } = await lockOuts(db, settings, { rows }, changer, now);
+  return { ...lockedOut, loosened };
 }
 
 const review: Handler<'methods.review'> = async (deps, { body, actor }) => ({
   answer: await reviewRows(deps, body.rows as MethodRow[], actor.personId, deps.now()),
 });
+
+/** Everybody whom other rows do something to, by name. */
+const reviewPeople: Handler<'methods.reviewPeople'> = async (deps, { body, query }) => {
+  const rows = body.rows as MethodRow[];
+  await assertSound(deps, rows);
+  const running = (await readVersion(deps, await latestNumber(deps)))!;
+  const { settings } = await readMethods(deps);
+  const [was, willBe] = [readyMethods(settings), readyMethods({ rows })];
+  const comparison = await Comparison.of(deps, { running, methods: was }, { running, methods: willBe }, deps.now());
+  return { answer: await pageOfAffected(deps, comparison, query) };
+};
 
 const edit: Handler<'methods.edit'> = async (deps, call) => {
   const { rows, lockedOut } = call.body as { rows: MethodRow[]; lockedOut: number };
@@ -98,7 +117,13 @@ const edit: Handler<'methods.edit'> = async (deps, call) => {
     const { settings: before, version } = await readMethods(work, transaction.LOCK.UPDATE);
     if (version !== call.ifMatch) throw new Refusal('changed-meanwhile');
     const data = JSON.stringify({ rows });
-    const { people, named } = await lockOuts(work, before, { rows }, call.actor.personId, work.now);
+    if (data === JSON.stringify({ rows: before.rows })) {
+      const answer = await describe(work);
+      return { answer, version: answer.version };
+    }
+    const {
+      lockedOut: { people, named },
+    } = await lockOuts(work, before, { rows }, call.actor.personId, work.now, LIMITS.peopleSigned);
     if (people !== lockedOut) throw new Refusal('count-changed', { expected: lockedOut, people });
     if (people > 0)
       await countersigned(deps, work, call, {
@@ -161,12 +186,15 @@ const ofPerson: Handler<'people.methods'> = async (deps: Deps, { params }) => {
   };
 };
 
-export const methodHandlers: AreaHandlers<'methods.show' | 'methods.review' | 'methods.edit' | 'people.methods'> = {
+export const methodHandlers: AreaHandlers<
+  'methods.show' | 'methods.review' | 'methods.reviewPeople' | 'methods.edit' | 'people.methods'
+> = {
   'methods.show': async (deps) => {
     const answer = await describe(deps);
     return { answer, version: answer.version };
   },
   'methods.review': review,
+  'methods.reviewPeople': reviewPeople,
   'methods.edit': edit,
   'people.methods': ofPerson,
 };

@@ -17,6 +17,7 @@ import { lockPerson } from './lock-person.js';
 import { keepFormerMail } from '../notices/former-mails.js';
 import { noticeTo } from '../notices/notices.js';
 import { contactColumns, openContact } from './contact.js';
+import { asSeenBy } from './reached-groups.js';
 import { readPerson } from './store.js';
 import { persons } from './person.model.js';
 
@@ -51,7 +52,7 @@ export const editPerson: Handler<'people.edit'> = async (deps, call) =>
     );
     // To both addresses: whoever had the one before hears that it was replaced.
     if (moved) await noticeTo(deps, work, id, 'contact.changed', { label: '' });
-    const person = await readPerson(deps, work, id);
+    const person = await asSeenBy(work, call.actor, await readPerson(deps, work, id));
     return { answer: person, version: person.version };
   });
 
@@ -109,7 +110,7 @@ export const deactivatePerson: Handler<'people.deactivate'> = async (deps, call)
     await work.trail(
       entryOf(call, 'person.deactivated', { kind: 'person', id }, { person: id, details: { ended: { ...ended } } }),
     );
-    const person = await readPerson(deps, work, id);
+    const person = await asSeenBy(work, call.actor, await readPerson(deps, work, id));
     return { answer: person, version: person.version };
   });
 
@@ -121,7 +122,7 @@ export const reactivatePerson: Handler<'people.reactivate'> = async (deps, call)
     await write(work, "UPDATE persons SET state = 'active' WHERE id = :id", { id: idBytes(id) });
     await touchPerson(work, id);
     await work.trail(entryOf(call, 'person.reactivated', { kind: 'person', id }, { person: id }));
-    const person = await readPerson(deps, work, id);
+    const person = await asSeenBy(work, call.actor, await readPerson(deps, work, id));
     return { answer: person, version: person.version };
   });
 

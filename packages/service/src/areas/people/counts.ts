@@ -68,7 +68,7 @@ async function countWithin(deps: Deps, within: readonly Id[]): Promise<CountRow[
   const all: CountRow[] = [];
   const persons = (column: string, where = '1 = 1') =>
     `SELECT p.${column} AS value, COUNT(*) AS people FROM ${reached} JOIN persons p ON p.id = reached.person_id WHERE ${where} GROUP BY 1`;
-  const members = `SELECT LOWER(HEX(m.group_id)) AS value, COUNT(*) AS people FROM ${reached} JOIN group_members m ON m.person_id = reached.person_id GROUP BY 1`;
+  const members = `SELECT LOWER(HEX(m.group_id)) AS value, COUNT(*) AS people FROM ${reached} JOIN group_members m ON m.person_id = reached.person_id WHERE m.group_id IN (:groups) GROUP BY 1`;
   const queries: Readonly<Record<Facet, string>> = {
     state: persons('state'),
     source: persons('source'),
@@ -76,7 +76,7 @@ async function countWithin(deps: Deps, within: readonly Id[]): Promise<CountRow[
     seen: persons('seen'),
     method: `SELECT m.method AS value, COUNT(*) AS people FROM ${reached} JOIN person_methods m ON m.person_id = reached.person_id GROUP BY 1`,
     group: `SELECT LOWER(HEX(w.id)) AS value, COUNT(DISTINCT m.person_id) AS people FROM ${reached} JOIN group_members m ON m.person_id = reached.person_id
-      JOIN (SELECT id, id AS part_id FROM person_groups UNION ALL SELECT whole_id, part_id FROM group_closure) w ON w.part_id = m.group_id GROUP BY 1`,
+      JOIN (SELECT id, id AS part_id FROM person_groups UNION ALL SELECT whole_id, part_id FROM group_closure) w ON w.part_id = m.group_id WHERE w.id IN (:groups) GROUP BY 1`,
     member: members,
   };
   for (const facet of FACETS)

@@ -1,7 +1,8 @@
 import type { Answer } from '@nimble-latch/api';
-import type { Coverage, Method, PersonState, Role, Source } from '@nimble-latch/core/vocabulary';
+import type { Coverage, Id, Method, PersonState, Role, Source } from '@nimble-latch/core/vocabulary';
 import { select, type Db } from '../../platform/db/sql.js';
-import { idText } from '../../platform/ids.js';
+import { idBytes, idText } from '../../platform/ids.js';
+import { withParts } from './parts.js';
 
 /** A person as a page of a list reads them. */
 export interface ListedRow {
@@ -24,11 +25,16 @@ type RowFacts = Pick<
   'loginNames' | 'roles' | 'groups' | 'serials' | 'methods' | 'factors' | 'hasPassword' | 'lastProofAt'
 >;
 
-/** The rows of a page with everything that they show. */
-export async function described(db: Db, rows: readonly ListedRow[]): Promise<Row[]> {
+/**
+ * The rows of a page with everything that they show.
+ *
+ * @param within groups that whoever asks is limited to: names of others are left out
+ */
+export async function described(db: Db, rows: readonly ListedRow[], within: readonly Id[] | undefined): Promise<Row[]> {
   const facts = await factsOf(
     db,
     rows.map((row) => row.id),
+    within && (await withParts(db, within.map(idBytes))),
   );
   return rows.map((row) => ({
     id: idText(row.id),
@@ -43,7 +49,11 @@ export async function described(db: Db, rows: readonly ListedRow[]): Promise<Row
 }
 
 /** What the rows of one page show beside the name, read for all of them at once. */
-async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts> {
+async function factsOf(
+  db: Db,
+  ids: Buffer[],
+  within: readonly Buffer[] | undefined,
+): Promise<(id: Buffer) => RowFacts> {
   const facts = new Map<string, RowFacts>();
   const of = (id: Buffer): RowFacts => {
     const known = facts.get(idText(id));
@@ -73,11 +83,14 @@ async function factsOf(db: Db, ids: Buffer[]): Promise<(id: Buffer) => RowFacts>
       'SELECT person_id, role FROM role_grants WHERE person_id IN (:ids) ORDER BY role',
       { ids },
     ),
-    select<{ person_id: Buffer; name: string }>(
-      db,
-      'SELECT m.person_id, g.name FROM group_members m JOIN person_groups g ON g.id = m.group_id WHERE m.person_id IN (:ids) ORDER BY g.name',
-      { ids },
-    ),
+    within?.length === 0
+      ? []
+      : select<{ person_id: Buffer; name: string }>(
+          db,
+          `SELECT m.person_id, g.name FROM group_members m JOIN person_groups g ON g.id = m.group_id
+           WHERE m.person_id IN (:ids) ${within ? 'AND m.group_id IN (:within)' : ''} ORDER BY g.name`,
+          { ids, ...(within ? { within: [...within] } : {}) },
+        ),
     select<{ person_id: Buffer; serial: string }>(
       db,
       'SELECT person_id, serial FROM carriers WHERE person_id IN (:ids) AND serial IS NOT NULL ORDER BY id',

@@ -5,7 +5,7 @@ import { Op } from 'sequelize';
 import { given, NEXT_VERSION, within } from '../../platform/db/models.js';
 import { likePrefix, write, type Db } from '../../platform/db/sql.js';
 import { keepingNamesApart } from '../../platform/db/unique-name.js';
-import { Refusal } from '../../platform/errors.js';
+import { notFound, Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, newId } from '../../platform/ids.js';
@@ -15,12 +15,17 @@ import { groupMembers } from './group-member.model.js';
 import { counted, readGroup } from './group-row.js';
 import { groups } from './group.model.js';
 import { lockPerson } from './lock-person.js';
+import { reachedGroups } from './reached-groups.js';
 import { readNesting, unnestAll } from './nesting.js';
 
-export const listGroups: Handler<'groups.list'> = async (deps, { query }) => {
+export const listGroups: Handler<'groups.list'> = async (deps, { actor, query }) => {
+  const reached = await reachedGroups(deps, actor, 'group.read');
   const after = decodeCursor(query.cursor, ['string']);
   const rows = await groups(deps).findAll({
-    where: { name: { [Op.like]: likePrefix(query.q ?? ''), ...(after ? { [Op.gt]: after[0] } : {}) } },
+    where: {
+      ...(reached ? { id: [...reached] } : {}),
+      name: { [Op.like]: likePrefix(query.q ?? ''), ...(after ? { [Op.gt]: after[0] } : {}) },
+    },
     order: ['name'],
     limit: query.limit + 1,
     ...within(deps),
@@ -35,9 +40,13 @@ async function readWhole(db: Db, id: Id): Promise<Answer<'groups.show'>> {
   return { ...group, ...(await readNesting(db, idBytes(id))) };
 }
 
-export const showGroup: Handler<'groups.show'> = async (deps, { params }) => {
+export const showGroup: Handler<'groups.show'> = async (deps, { actor, params }) => {
+  const reached = await reachedGroups(deps, actor, 'group.read');
+  // That there is one of which they may not know is not told either.
+  if (reached && !reached.has(params.id)) throw notFound();
   const group = await readWhole(deps, params.id);
-  return { answer: group, version: group.version };
+  const partOf = group.partOf.filter(({ id }) => reached?.has(id) ?? true);
+  return { answer: { ...group, partOf }, version: group.version };
 };
 
 export const addGroup: Handler<'groups.add'> = async (deps, call) =>

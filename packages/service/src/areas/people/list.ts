@@ -38,7 +38,7 @@ export async function listPeople(
     },
   );
   const cut = pageOf(rows, page.limit, (row) => [row.sort, idText(row.id)]);
-  return { rows: await described(deps, cut.rows), next: cut.next };
+  return { rows: await described(deps, cut.rows, filter.within), next: cut.next };
 }
 
 async function searchPeople(
@@ -72,5 +72,5 @@ async function searchPeople(
     found.push(...rows.map((row) => ({ ...row, step })));
   }
   const cut = pageOf(found, page.limit, (row) => [row.step, row.sort, idText(row.id)]);
-  return { rows: await described(deps, cut.rows), next: cut.next };
+  return { rows: await described(deps, cut.rows, filter.within), next: cut.next };
 }

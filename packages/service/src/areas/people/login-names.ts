@@ -10,6 +10,7 @@ import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, newId, idText } from '../../platform/ids.js';
 import { lockPerson } from './lock-person.js';
+import { asSeenBy } from './reached-groups.js';
 import { readPerson } from './store.js';
 import { loginNames } from './login-name.model.js';
 import { within } from '../../platform/db/models.js';
@@ -76,7 +77,7 @@ export const addLoginName: Handler<'loginNames.add'> = async (deps, call) => {
         { person: id, details: { kind: name.kind } },
       ),
     );
-    const person = await readPerson(deps, work, id);
+    const person = await asSeenBy(work, call.actor, await readPerson(deps, work, id));
     return { answer: person, version: person.version };
   });
 };
@@ -93,7 +94,7 @@ export const removeLoginName: Handler<'loginNames.remove'> = async (deps, call) 
     await write(work, 'DELETE FROM login_names WHERE id = :id', { id: idBytes(loginNameId) });
     await touchPerson(work, id);
     await work.trail(entryOf(call, 'login-name.removed', { kind: 'login-name', id: loginNameId }, { person: id }));
-    const person = await readPerson(deps, work, id);
+    const person = await asSeenBy(work, call.actor, await readPerson(deps, work, id));
     return { answer: person, version: person.version };
   });
 };

@@ -17,6 +17,7 @@ import type { PeopleFilter } from './filter.js';
 import { countExactly } from './gather.js';
 import { listPeople } from './list.js';
 import { addPart, removePart } from './nesting.js';
+import { asSeenBy } from './reached-groups.js';
 import { readPerson } from './store.js';
 
 const list: Handler<'people.list'> = async (deps, { query, actor }) => {
@@ -29,8 +30,8 @@ const list: Handler<'people.list'> = async (deps, { query, actor }) => {
   return { answer: await listPeople(deps, { ...filter, loginName: name.value }, { limit }) };
 };
 
-const show: Handler<'people.show'> = async (deps, { params }) => {
-  const person = await readPerson(deps, deps, params.id);
+const show: Handler<'people.show'> = async (deps, { actor, params }) => {
+  const person = await asSeenBy(deps, actor, await readPerson(deps, deps, params.id));
   return { answer: person, version: person.version };
 };
 

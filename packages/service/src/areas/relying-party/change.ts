@@ -92,7 +92,7 @@ async function holdersElsewhere(db: Db, rpId: string) {
     db,
     `SELECT p.id, p.display_name AS name FROM persons p WHERE EXISTS (SELECT 1 FROM webauthn_credentials c JOIN authenticators a ON a.id = c.authenticator_id
        WHERE a.person_id = p.id AND ${HELD} AND c.rp_id <> :rpId) ORDER BY p.name_key, p.id LIMIT :most`,
-    { rpId, most: LIMITS.peopleNamed },
+    { rpId, most: LIMITS.peopleSigned },
   );
   return rows.map(({ id, name }) => ({ id: idText(id), displayName: name, applications: [] }));
 }

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { assuranceOf, writeWay, type Way } from '@nimble-latch/core/assurance';
-import type { Finding, Outcome, Rule, Rulebook } from '@nimble-latch/core/rulebook';
+import type { Finding, Outcome, Rule, RuleChange, Rulebook } from '@nimble-latch/core/rulebook';
 
 type Checked = Answer<'rulebook.check'>;
 type ShownRulebook = NonNullable<Checked['rulebook']>;
@@ -10,10 +10,27 @@ export const shownWay = (way: Way) => ({ way: writeWay(way), ...assuranceOf(way)
 export const shownOutcome = (outcome: Outcome): ShownRulebook['otherwise'] =>
   'ways' in outcome ? { kind: outcome.kind, ways: outcome.ways.map(shownWay) } : outcome;
 export const shownRule = (rule: Rule): ShownRulebook['rules'][number] =>
-  ({ ...rule, then: shownOutcome(rule.then) }) as ShownRulebook['rules'][number];
+  ({
+    ...rule,
+    except: rule.except.map(({ instead, ...one }) => ({
+      ...one,
+      ...(instead ? { instead: shownOutcome(instead) } : {}),
+    })),
+    then: shownOutcome(rule.then),
+  }) as ShownRulebook['rules'][number];
 export const shownRulebook = ({ rules, otherwise }: Rulebook): ShownRulebook => ({
   rules: rules.map(shownRule),
   otherwise: shownOutcome(otherwise),
+});
+
+export const shownChange = (change: RuleChange): Answer<'rulebookDraft.review'>['changes'][number] => ({
+  what: change.what,
+  before: 'before' in change && change.what !== 'otherwise' ? shownRule(change.before) : null,
+  after: 'after' in change && change.what !== 'otherwise' ? shownRule(change.after) : null,
+  otherwise:
+    change.what === 'otherwise' ? { before: shownOutcome(change.before), after: shownOutcome(change.after) } : null,
+  from: 'from' in change ? change.from : null,
+  to: 'to' in change ? change.to : null,
 });
 
 /** A finding with the names and days that its sentence tells. */

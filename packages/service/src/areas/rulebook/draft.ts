@@ -6,7 +6,9 @@ import type { Deps } from '../../platform/deps.js';
 import { Refusal } from '../../platform/errors.js';
 import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
-import { lockOutsOf } from './lock-outs.js';
+import { Comparison, pageOfAffected } from './affected.js';
+import { shownChange } from './describe-rulebook.js';
+import { lockOutsOf, NOBODY_LOOKED_AT } from './lock-outs.js';
 import type { HeavyWork } from '../../platform/heavy/heavy-work.js';
 import { checkedOf, readText, type Read } from './review.js';
 import { rulebookDrafts, type Draft } from './rulebook-draft.model.js';
@@ -93,16 +95,28 @@ export const reviewDraft: Handler<'rulebookDraft.review'> = async (deps, call) =
   const checked = checkedOf(read);
   const version = running.number + 1;
   const difference = await deps.heavy.run('difference', running.text, draft);
-  if (!read.sound) return { answer: { ...checked, difference, version, lockedOut: NOBODY_LOOKED_AT } };
+  if (!read.sound) {
+    const { lockedOut, loosened } = NOBODY_LOOKED_AT;
+    return { answer: { ...checked, changes: [], difference, version, lockedOut, loosened } };
+  }
+  const changes = (await deps.heavy.run('changesBetween', running.rulebook, read.sound.rulebook)).map(shownChange);
   const methods = await deps.methods.current();
-  const { findings, ...lockedOut } = await lockOutsOf(
+  const { findings, ...people } = await lockOutsOf(
     deps,
     { running, methods },
     { running: ready(version, draft, read.sound.rulebook, read.sound.binding), methods },
     call.actor.personId,
     now,
   );
-  return { answer: { ...checked, findings: [...findings, ...checked.findings], difference, version, lockedOut } };
+  return {
+    answer: { ...checked, findings: [...findings, ...checked.findings], changes, difference, version, ...people },
+  };
 };
 
-const NOBODY_LOOKED_AT = { people: 0, named: [], examined: 0, of: 0 };
+/** Everybody whom the draft does something to, by name. */
+export const peopleOfDraft: Handler<'rulebookDraft.people'> = async (deps, { query }) => {
+  const [draft, methods] = await Promise.all([draftRulebook(deps), deps.methods.current()]);
+  const running = (await readVersion(deps, await latestNumber(deps)))!;
+  const comparison = await Comparison.of(deps, { running, methods }, { running: draft, methods }, deps.now());
+  return { answer: await pageOfAffected(deps, comparison, query) };
+};

@@ -19,7 +19,15 @@ function outcomeOf(typed: TypedOutcome, where: string): Outcome {
   return { kind: typed.kind, ways };
 }
 
-const ruleOf = (typed: TypedRule): Rule => ({ ...typed, then: outcomeOf(typed.then, 'body.edit.rule.then') }) as Rule;
+const ruleOf = (typed: TypedRule): Rule =>
+  ({
+    ...typed,
+    except: typed.except.map(({ instead, ...one }, i) => ({
+      ...one,
+      ...(instead ? { instead: outcomeOf(instead, `body.edit.rule.except[${i}].instead`) } : {}),
+    })),
+    then: outcomeOf(typed.then, 'body.edit.rule.then'),
+  }) as Rule;
 
 function editOf(typed: Typed): RulebookEdit {
   switch (typed.kind) {

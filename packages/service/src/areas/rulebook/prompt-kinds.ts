@@ -44,7 +44,12 @@ export async function promptKindsOf(
 
 /** Rules that ask at an application for nothing but what it cannot show: whoever comes there would be refused. */
 export async function neverShown(db: Db, { rules, otherwise }: Rulebook, binding: Binding): Promise<ShownFinding[]> {
-  const asking = [...rules, { name: null, then: otherwise, conditions: {} as Rulebook['rules'][number]['conditions'] }];
+  const asking = [
+    ...rules.flatMap(({ name, then, conditions, except }) =>
+      [then, ...except.flatMap(({ instead }) => instead ?? [])].map((one) => ({ name, then: one, conditions })),
+    ),
+    { name: null, then: otherwise, conditions: {} as Rulebook['rules'][number]['conditions'] },
+  ];
   if (!asking.some(({ then }) => 'ways' in then)) return [];
   const applications = await select<ApplicationRow>(
     db,

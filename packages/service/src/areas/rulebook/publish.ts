@@ -1,3 +1,4 @@
+import { LIMITS } from '@nimble-latch/api';
 import { createHash } from 'node:crypto';
 import { closeOvertaken, countersigned } from '../access/countersign.js';
 import { NEXT_VERSION } from '../../platform/db/models.js';
@@ -23,26 +24,53 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
     const { rulebook, binding } = read.sound;
     const number = running.number + 1;
     const draft = ready(number, text, rulebook, binding);
-    const { people, named } = await lockOutsOf(
+    const {
+      lockedOut: { people, named },
+      loosened,
+    } = await lockOutsOf(
       work,
       { running, methods },
       { running: draft, methods },
       call.actor.personId,
       work.now,
+      LIMITS.peopleSigned,
     );
     if (people !== call.body.lockedOut) throw new Refusal('count-changed', { expected: call.body.lockedOut, people });
+    const expected = call.body.loosened;
+    if (expected !== undefined && loosened.people !== expected)
+      throw new Refusal('count-changed', { expected, people: loosened.people });
+    const difference = async () => await deps.heavy.run('difference', running.text, text);
+    const bound = { version: number, text: digestOf(text), names: binding, message: call.body.message };
+    if (loosened.people > 0)
+      await countersigned(deps, work, call, {
+        action: 'loosening',
+        permission: 'rulebook.write',
+        person: null,
+        consequence: { what: 'rulebook-loosens', facts: { version: number, people: loosened.people } },
+        bound,
+        ground: 'rulebook',
+        matter: {
+          message: call.body.message,
+          names: loosened.named.map(({ id, displayName, eased }) => ({
+            id,
+            displayName,
+            applications: [...new Set(eased.map(({ application }) => application))],
+          })),
+          difference: await difference(),
+        },
+      });
     if (people > 0)
       await countersigned(deps, work, call, {
         action: 'lock-out',
         permission: 'rulebook.write',
         person: null,
         consequence: { what: 'rulebook-locks-out', facts: { version: number, people } },
-        bound: { version: number, text: digestOf(text), names: binding, message: call.body.message },
+        bound,
         ground: 'rulebook',
         matter: {
           message: call.body.message,
           names: named,
-          difference: await deps.heavy.run('difference', running.text, text),
+          difference: await difference(),
         },
       });
     await rulebookVersions(work).create(
@@ -63,7 +91,7 @@ export const publish: Handler<'rulebook.publish'> = async (deps, call) => {
       { text: null, basedOn: number, version: NEXT_VERSION },
       { where: { id: 1 }, transaction },
     );
-    const details = { version: number, lockedOut: people, digest: digestOf(text) };
+    const details = { version: number, lockedOut: people, loosened: loosened.people, digest: digestOf(text) };
     await work.trail(entryOf(call, 'rulebook.published', { kind: 'rulebook', id: null }, { details }));
     return { answer: await describeVersion(work, number) };
   });

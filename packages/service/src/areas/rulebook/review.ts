@@ -6,13 +6,20 @@ import { enrollable } from '@nimble-latch/core/methods';
 import type { Db } from '../../platform/db/sql.js';
 import type { HeavyWork } from '../../platform/heavy/heavy-work.js';
 import { readMethods } from '../methods/cache.js';
+import { idleExceptions } from './idle-exceptions.js';
 import { neverShown } from './prompt-kinds.js';
 import { lookUp } from './look-up-names.js';
+import { ready } from './running.js';
 import { shownFinding, shownRulebook, type ShownFinding } from './describe-rulebook.js';
 
 /** Outcomes that nobody can meet, since nothing that can be enrolled is enough; another way of the same rule would be. */
 function impossible({ rules, otherwise }: Rulebook, possible: readonly Method[]): ShownFinding[] {
-  const all = [...rules.map(({ name, then }) => ({ name: name, then })), { name: null, then: otherwise }];
+  const all = [
+    ...rules.flatMap(({ name, then, except }) =>
+      [then, ...except.flatMap(({ instead }) => instead ?? [])].map((one) => ({ name, then: one })),
+    ),
+    { name: null, then: otherwise },
+  ];
   return all.flatMap(({ name, then }): ShownFinding[] => {
     if ('ways' in then) {
       const lacking = then.ways.map((way) => way.find(({ method }) => !possible.includes(method))?.method);
@@ -61,6 +68,7 @@ export async function readText(heavy: HeavyWork, db: Db, text: string, before: B
     })),
     ...impossible(rulebook, enrollable((await readMethods(db)).settings)),
     ...(await neverShown(db, rulebook, binding)),
+    ...(await idleExceptions(db, ready(0, text, rulebook, binding), now)),
   ];
   return { problems: [], sound: { rulebook, binding, findings: findings.slice(0, MOST_FINDINGS) } };
 }

@@ -1,7 +1,7 @@
 import { starterText } from '@nimble-latch/core/rulebook';
 import { STARTER_IDS } from '@nimble-latch/core/vocabulary';
 import type { AreaHandlers } from '../../platform/http/call.js';
-import { discardDraft, reviewDraft, saveDraft, showDraft } from './draft.js';
+import { discardDraft, peopleOfDraft, reviewDraft, saveDraft, showDraft } from './draft.js';
 import { editText } from './edit.js';
 import { publish } from './publish.js';
 import { listGraces } from './graces.js';
@@ -21,6 +21,7 @@ export const rulebookHandlers: AreaHandlers<
   | 'rulebookDraft.save'
   | 'rulebookDraft.discard'
   | 'rulebookDraft.review'
+  | 'rulebookDraft.people'
 > = {
   'rulebook.show': showRulebook,
   'rulebook.check': async (deps, { body }) => {
@@ -39,4 +40,5 @@ export const rulebookHandlers: AreaHandlers<
   'rulebookDraft.save': saveDraft,
   'rulebookDraft.discard': discardDraft,
   'rulebookDraft.review': reviewDraft,
+  'rulebookDraft.people': peopleOfDraft,
 };

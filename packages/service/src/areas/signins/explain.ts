@@ -56,7 +56,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
   const labels = new Map(held.map((one) => [idText(one.id), one]));
   const named = running.rulebook.rules;
   const foreseen = deactivated
-    ? { state: 'refused' as const, asks: [], reason: 'person-deactivated' as const }
+    ? { state: 'refused' as const, asks: [], way: null, reason: 'person-deactivated' as const }
     : foresee(requirement, keyring, FORESEEN_PROMPT_KINDS, vouched, facts.at);
   return {
     person: question.person,
@@ -90,7 +90,7 @@ async function explained(deps: Deps, question: Question): Promise<Explanation> {
           label: labels.get(storedId(id))?.label ?? '',
         })) ?? null,
     })),
-    meets: { state: foreseen.state, asks: [...foreseen.asks], reason: foreseen.reason },
+    meets: { state: foreseen.state, asks: [...foreseen.asks], way: foreseen.way, reason: foreseen.reason },
   };
 }
 

@@ -1,5 +1,5 @@
 import type { Id } from '@nimble-latch/core/vocabulary';
-import { checkEnrolment, checkHotp, resyncHotp, type EnrolmentCheck } from '@nimble-latch/core/codes';
+import { checkClockToken, checkCounterToken, type TokenCheck } from '@nimble-latch/core/codes';
 import { serialKey } from '@nimble-latch/core/people';
 import { admit, reserve } from '@nimble-latch/core/throttle';
 import { selectOneToWrite } from '../../platform/db/sql.js';
@@ -11,7 +11,7 @@ import { entryOf } from '../../platform/http/actors.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idBytes, newId, idText } from '../../platform/ids.js';
 import type { Maker } from '../keyring/enrolling.js';
-import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
+import { hotpSettings, totpSettings } from '../keyring/authenticator-row.js';
 import { authenticatorOf } from '../keyring/described.js';
 import { codesOf, refusalFor } from '../keyring/prove-totp.js';
 import { assertOffered, codeRulesOf } from '../methods/offer.js';
@@ -24,32 +24,25 @@ import { carriers } from '../keyring/carrier.model.js';
 import { tokenEvents } from './token-event.model.js';
 import { wiped } from '../../platform/secrets/wiped.js';
 
-/** What a token's codes say: one for a clock, one for a counter that is near, two for one that ran ahead in a drawer. */
-async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<EnrolmentCheck> {
+/** What a token's codes say. */
+async function checkOf(deps: Deps, work: Work, row: StockRow, codes: readonly string[]): Promise<TokenCheck> {
   const id = idText(row.id);
   const sealed = row.secret_sealed!;
   const rules = await codeRulesOf(deps, work, idText(row.person_id!), row.method);
   const secret = await deps.keys.opening((keys) => keys.open('seed', tokenIdentity(id), sealed));
-  return wiped(secret, (seed) => checkWith(seed, row, codes, work.now.getTime(), rules));
+  const standing = { last: row.last_step === null ? undefined : Number(row.last_step), drift: row.drift };
+  return wiped(secret, (seed) =>
+    row.method === 'totp'
+      ? checkClockToken(seed, codes, work.now.getTime(), totpSettings(row), standing, rules.window)
+      : checkCounterToken(seed, codes, hotpSettings(row), standing, rules.lookAhead),
+  );
 }
 
-function checkWith(
-  secret: Uint8Array,
-  row: StockRow,
-  codes: readonly string[],
-  nowMs: number,
-  rules: Awaited<ReturnType<typeof codeRulesOf>>,
-): EnrolmentCheck {
-  if (row.method === 'totp') return checkEnrolment(secret, codes, nowMs, totpSettings(row), rules.window);
-  const last = lastCounter(row);
-  const parameters = hotpSettings(row);
-  if (codes.length === 2) {
-    const found = resyncHotp(secret, [codes[0]!, codes[1]!], parameters, last);
-    if (found.outcome === 'found') return { outcome: 'proved', step: found.step, drift: 0 };
-    return { outcome: found.outcome === 'not-consecutive' ? 'not-consecutive' : 'wrong' };
-  }
-  const check = checkHotp(secret, codes[0]!, { parameters, last, lookAhead: rules.lookAhead });
-  return check?.outcome === 'accepted' ? { outcome: 'proved', step: check.counter, drift: 0 } : { outcome: 'wrong' };
+/** Why codes did not prove a token, with a remedy that somebody with a fob in hand can follow. */
+function refusalOf(check: Exclude<TokenCheck, { outcome: 'proved' }>): Refusal {
+  if (check.outcome === 'ahead') return new Refusal('token-ahead', { codes: check.codes });
+  const refusal = refusalFor(check);
+  return check.outcome === 'clock-off' ? new Refusal('token-clock-off', refusal.facts) : refusal;
 }
 
 /** The token becomes an authenticator on a carrier of its own. Answers the authenticator's id. */
@@ -58,7 +51,7 @@ async function become(
   work: Work,
   maker: Maker,
   row: StockRow,
-  { step, drift }: Extract<EnrolmentCheck, { outcome: 'proved' }>,
+  { step, drift }: Extract<TokenCheck, { outcome: 'proved' }>,
 ): Promise<Id> {
   const tokenId = idText(row.id);
   const person = idText(row.person_id!);
@@ -186,7 +179,7 @@ export async function proveTokenOf(
       { person, details: { outcome: check.outcome } },
     ),
   );
-  return refusalFor(check);
+  return refusalOf(check);
 }
 
 /** At the desk, or by its holder on the phone. */

@@ -1,10 +1,11 @@
 import type { CreationAttributes } from 'sequelize';
 import { serialKey } from '@nimble-latch/core/people';
-import type { TokenRow } from '@nimble-latch/core/tokenfiles';
+import type { TokenFacts, TokenParameters, TokenRow } from '@nimble-latch/core/tokenfiles';
 import type { TokenEvent, TokenState, Id } from '@nimble-latch/core/vocabulary';
 import type { Deps } from '../../platform/deps.js';
 import { newId } from '../../platform/ids.js';
 import type { TokenStory } from './token-event.model.js';
+import { hotpSettings, lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import { tokenIdentity, type Token } from './token.model.js';
 
 /** A token's row. */
@@ -37,16 +38,60 @@ export interface StockRow {
 export const makerKey = (maker: string): string => maker.normalize('NFKC').trim().toLowerCase();
 
 /** How a token computes its codes, as authenticators keep it too. */
-export const parametersOf = ({ method, algorithm, digits, period, t0 }: TokenRow) =>
+const parametersOf = ({ method, algorithm, digits, period, t0 }: TokenParameters) =>
   method === 'totp' ? { algorithm, digits, period, ...(t0 === 0 ? {} : { t0 }) } : { algorithm, digits };
 
-/** The columns of a new token. Its last step is one before the first that is accepted. */
+/** Where a token stands that nobody has proved: its last step is one before the first that is accepted. */
+const standing = ({ method, counter, drift }: TokenParameters) => ({
+  lastStep: method === 'hotp' && counter > 0 ? counter - 1 : null,
+  drift: method === 'totp' ? drift : 0,
+});
+
+/** What of a token's row can be corrected. */
+export type FactColumns = Pick<
+  StockRow,
+  'maker' | 'model' | 'method' | 'parameters' | 'last_step' | 'drift' | 'starts_on' | 'expires_on'
+>;
+
+/** What is kept of a token, as it can be compared with what is said of it. */
+export function factsOf(row: FactColumns): TokenFacts {
+  const clock = row.method === 'totp' ? totpSettings(row) : undefined;
+  const { algorithm, digits } = hotpSettings(row);
+  return {
+    maker: row.maker,
+    model: row.model,
+    method: row.method,
+    algorithm,
+    digits,
+    period: clock?.period ?? 30,
+    t0: clock?.t0 ?? 0,
+    counter: lastCounter(row) + 1,
+    drift: row.drift,
+    starts: row.starts_on,
+    expires: row.expires_on,
+  };
+}
+
+/** The columns in which facts stand. Where a token stands is left alone once somebody has proved it. */
+export const factColumns = (facts: TokenFacts, proved: boolean) => ({
+  maker: facts.maker,
+  makerKey: makerKey(facts.maker),
+  model: facts.model,
+  method: facts.method,
+  parameters: JSON.stringify(parametersOf(facts)),
+  startsOn: facts.starts,
+  expiresOn: facts.expires,
+  // Codes that came out wrong since it was told wrong are held against nobody.
+  ...(proved ? {} : { ...standing(facts), failures: 0, pausedUntil: null }),
+});
+
+/** The columns of a new token. */
 export function tokenColumns(
   deps: Deps,
   id: Id,
-  row: TokenRow,
+  row: Omit<TokenRow, 'said' | 'owner' | 'notHonoured'>,
   more: { readonly batch: Id | null; readonly person: Id | null; readonly now: Date },
-): CreationAttributes<Token> {
+) {
   return {
     id,
     serial: row.serial!,
@@ -58,15 +103,14 @@ export function tokenColumns(
     method: row.method,
     parameters: JSON.stringify(parametersOf(row)),
     secretSealed: deps.keys.current.seal('seed', tokenIdentity(id), row.secret!, deps.random(12)),
-    lastStep: row.method === 'hotp' && row.counter > 0 ? row.counter - 1 : null,
-    drift: row.method === 'totp' ? row.drift : 0,
+    ...standing(row),
     startsOn: row.starts ?? null,
     expiresOn: row.expires ?? null,
-    state: more.person === null ? 'in-stock' : 'assigned',
+    state: more.person === null ? ('in-stock' as const) : ('assigned' as const),
     personId: more.person,
     createdAt: more.now,
     changedAt: more.now,
-  };
+  } satisfies CreationAttributes<Token>;
 }
 
 /** What becomes of a token's row when it is given to somebody; guesses at the holder before are not theirs. */
@@ -94,3 +138,30 @@ export const eventColumns = (
   personId: more.person ?? null,
   note: more.note ?? null,
 });
+
+/** What becomes of the row of a token that was retired and comes in again: it begins anew, and its story goes on. */
+export const comingAgain = ({ id: _, createdAt: __, ...columns }: ReturnType<typeof tokenColumns>) => ({
+  ...columns,
+  authenticatorId: null,
+  sentTo: null,
+  arrived: false,
+  failures: 0,
+  pausedUntil: null,
+});
+
+/** The day on which a token was retired, of one that is. */
+export const retiredOn = (row: { readonly changed_at: Date }): string => row.changed_at.toISOString().slice(0, 10);
+
+/** Whether anybody has proved a token since it came in: its codes came out right as they are computed. */
+export const WAS_PROVED = `EXISTS (SELECT 1 FROM token_events e WHERE e.token_id = t.id AND e.event = 'proved' AND e.at >=
+  (SELECT MAX(i.at) FROM token_events i WHERE i.token_id = t.id AND i.event IN ('imported', 'entered')))`;
+
+/** States in which nobody signs in with a token, so that what is known of it can be corrected. */
+export const CORRECTABLE: ReadonlySet<TokenState> = new Set<TokenState>([
+  'in-stock',
+  'assigned',
+  'sent',
+  'returned',
+  'lost',
+  'broken',
+]);

@@ -5,6 +5,7 @@ import { likePrefix, select, selectOne, type Db, type SqlValues } from '../../pl
 import { notFound } from '../../platform/errors.js';
 import { serialKey } from '@nimble-latch/core/people';
 import { idBytes, idText, idTextOrNull } from '../../platform/ids.js';
+import { lastCounter, totpSettings } from '../keyring/authenticator-row.js';
 import type { StockRow } from './rows.js';
 import { selectOneToHold } from '../../platform/db/claims.js';
 
@@ -37,7 +38,7 @@ export const needsValues = (now: Date): SqlValues => ({
 
 /** What may be shown of a token: never its secret. */
 export function tokenOf(row: ShownRow): Token {
-  const { algorithm, digits, period } = JSON.parse(row.parameters) as Pick<Token, 'algorithm' | 'digits' | 'period'>;
+  const { algorithm, digits, period, t0 } = totpSettings(row);
   return {
     id: idText(row.id),
     serial: row.serial,
@@ -48,6 +49,9 @@ export function tokenOf(row: ShownRow): Token {
     algorithm,
     digits,
     period: row.method === 'totp' ? period : null,
+    t0: row.method === 'totp' ? (t0 ?? 0) : null,
+    counter: row.method === 'hotp' ? lastCounter(row) + 1 : null,
+    drift: row.method === 'totp' ? row.drift : null,
     startsOn: row.starts_on,
     expiresOn: row.expires_on,
     state: row.state,

@@ -83,9 +83,28 @@ export async function whereToWith(deps: Deps, parameters: Parameters): Promise<s
   const read = readRequest(parameters, client, false);
   if ('kind' in read)
     return read.kind === 'page'
-      ? `/sign-in#problem=${read.problem}`
+      ? problemPage(deps, read.problem, parameters)
       : backWithError(read.to, read.error, read.description, issuerOf(deps));
   return pageFor(deps, await ready(deps, client!, read, undefined));
+}
+
+/** What our page shows of a client or an address that was sent: more than that is not needed to find the mistake. */
+const SHOWN_CHARS = 200;
+
+/**
+ * Our page with what is wrong. The client and the address are said as the browser sent them, which its own line of addresses shows as
+ * well: whoever looks after the application finds the mistake by them. What is registered instead is said to nobody.
+ */
+function problemPage(deps: Deps, problem: 'client' | 'redirect-uri', parameters: Parameters): string {
+  const [client, address] = ['client_id', 'redirect_uri'].map((name) =>
+    single(parameters, name)?.slice(0, SHOWN_CHARS),
+  );
+  deps.log.warn(
+    { problem, client, address },
+    'a request to sign in names a client or an address that is not registered',
+  );
+  const said = new URLSearchParams({ problem, ...(client ? { client } : {}), ...(address ? { address } : {}) });
+  return `/sign-in#${said.toString()}`;
 }
 
 /** Our page, in the language that the application wishes where we speak it. */
@@ -95,6 +114,15 @@ function pageFor(deps: Deps, request: SealedRequest): string {
 }
 
 const isLanguage = (tag: string | undefined): boolean => tag !== undefined && Object.hasOwn(LANGUAGES, tag);
+
+/** The application has said who it is: it may read what it sent. */
+const notRegistered = (problem: 'client' | 'redirect-uri', parameters: Parameters): string =>
+  problem === 'client'
+    ? 'client_id is not that of the client that sent this'
+    : `redirect_uri ${printable(single(parameters, 'redirect_uri') ?? '')} is not one that is registered for this client`;
+
+/** What an `error_description` may hold (RFC 6749 §5.2). */
+const printable = (text: string): string => text.slice(0, SHOWN_CHARS).replace(/["\\]|[^\x20-\x7e]/g, '?');
 
 /** Takes a request from an application itself, RFC 9126 §2. Good for one sign-in. */
 export async function pushRequest(
@@ -110,8 +138,7 @@ export async function pushRequest(
     : ([...parameters, ['client_id', client.id]] as Parameters);
   const read = readRequest(named, client, true);
   if ('kind' in read) {
-    if (read.kind === 'page')
-      throw new TokenRefusal('invalid_request', `${read.problem} is not one that is registered`);
+    if (read.kind === 'page') throw new TokenRefusal('invalid_request', notRegistered(read.problem, named));
     throw new TokenRefusal('invalid_request', read.description);
   }
   const request = await ready(deps, client, read, newId(deps));

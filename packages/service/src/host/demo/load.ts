@@ -1,3 +1,4 @@
+import { writeFileSync } from 'node:fs';
 import type { Id } from '@nimble-latch/core/vocabulary';
 import { ROUTES, type Answer, type RouteId, type RouteSpec, type Sent } from '@nimble-latch/api';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
@@ -55,7 +56,7 @@ const MOST_WITNESSED = 10_000;
  *
  * @param people how many, the owner and the emergency account among them
  */
-export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string> {
+export async function loadDemo(real: Deps, people = DEMO_PEOPLE, fobsFile?: string): Promise<string> {
   if (await selectOne(real, 'SELECT 1 AS one FROM persons LIMIT 1'))
     throw new StartError('There are people here already; the demo is for an empty installation.');
   const today = Math.floor(real.now().getTime() / 60_000) * 60_000;
@@ -198,7 +199,9 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
     await call('rulebook.publish', { body: { message: version.message, lockedOut: 0 } });
   };
   await publish(PUBLISHED[0]);
-  const tokens = await loadStock(deps, call, clock, today, groups.get('quay-crew')!, random);
+  const fobs = await loadStock(deps, call, clock, today, groups.get('quay-crew')!, random);
+  // All invented, and of this demo alone.
+  if (fobsFile !== undefined) writeFileSync(fobsFile, JSON.stringify(fobs), { mode: 0o600 });
   const keys = await loadKeys(deps, call, clock, today);
   clock.at = today - 40 * DAY;
   await appoint();
@@ -215,7 +218,7 @@ export async function loadDemo(real: Deps, people = DEMO_PEOPLE): Promise<string
   await call('session.end', {});
   await app.close();
   await keepCounts(real);
-  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${tokens} hardware tokens, ${keys} keys, ${invited} people invited, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
+  return `Loaded the ${ORGANISATION}: ${residents.length + 2} people, ${GROUPS.length + WHOLE_GROUPS.length} groups, ${APPLICATIONS.length} applications, ${fobs.length} hardware tokens, ${keys} keys, ${invited} people invited, ${signIns} sign-ins of the past ${HISTORY_DAYS} days. Everybody's password is "${DEMO_PASSWORD}".`;
 
   async function draft(text: string): Promise<void> {
     const { version } = await call('rulebookDraft.show', {});

@@ -31,11 +31,14 @@ const ABROAD = `  - rule: Nobody from abroad at the desks
 
 `;
 
-const WAGES = `  # A broken hand cannot type six digits in thirty seconds.
+const WAGES = `  # A broken hand cannot type six digits in thirty seconds; a pass of the help desk has no hurry.
   - rule: Wages
     at: { applications: [Payroll] }
     except:
-      - { person: yara.duarte, reason: broken hand, until: {today + 21} }
+      - person: yara.duarte
+        reason: broken hand
+        until: {today + 21}
+        instead: { ask for: [password + totp, password + pass] }
     then: { ask for: [password + totp, password + hotp, webauthn(verified)] }
 
 `;
@@ -44,7 +47,7 @@ const SAFER_WAGES = `  # After the letters that looked like ours: nothing that c
   - rule: Wages
     at: { applications: [Payroll] }
     except:
-      - { person: yara.duarte, reason: broken hand, until: {today + 21} }
+      - { person: yara.duarte, reason: broken hand, until: {today + 21}, instead: { ask for: [password + pass] } }
     then: ask for phishing-resistant
 
 `;

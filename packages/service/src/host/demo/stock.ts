@@ -58,6 +58,17 @@ type CallOf = <R extends RouteId>(
 const secretOf = (random: () => number): Buffer =>
   Buffer.from(Array.from({ length: 20 }, () => Math.floor(random() * 256)));
 
+/** A token as the stand-in fobs keep it. */
+export interface DemoFob {
+  readonly serial: string;
+  readonly maker: string;
+  readonly kind: 'hotp' | 'totp';
+  readonly secret: string;
+  readonly digits: number;
+  readonly seconds: number;
+  counter: number;
+}
+
 /**
  * Two boxes of hardware tokens for people with gloves: most in use, some on their way, some lost. The boxes are loaded; what
  * became of each token goes through the service's own interface.
@@ -71,8 +82,8 @@ export async function loadStock(
   today: number,
   groupId: Id,
   random: () => number,
-): Promise<number> {
-  const loaded: { id: Id; secret: Buffer; method: 'totp' | 'hotp' }[] = [];
+): Promise<DemoFob[]> {
+  const loaded: { id: Id; secret: Buffer; method: 'totp' | 'hotp'; fob: DemoFob }[] = [];
   for (const box of BOXES) {
     const at = new Date(today - box.daysAgo * DAY);
     const batch = idAt(deps, at);
@@ -94,6 +105,7 @@ export async function loadStock(
       expires: new Date(today + (box.daysLeft + (i % 7 === 0 ? 0 : 700)) * DAY).toISOString().slice(0, 10),
       notHonoured: '',
       owner: undefined,
+      said: [],
     }));
     await inTransaction(deps, async (work) => {
       await tokenBatches(work).bulkCreate([{ id: batch, name: box.name, createdAt: at }], {
@@ -108,7 +120,12 @@ export async function loadStock(
         { transaction: work.transaction },
       );
     });
-    for (const { id, secret, method } of rows) loaded.push({ id, secret: Buffer.from(secret!), method });
+    for (const { id, secret, method, ...row } of rows) {
+      const { maker, digits, period } = row;
+      const hex = Buffer.from(secret!).toString('hex');
+      const fob = { serial: row.serial!, maker, kind: method, secret: hex, digits, seconds: period, counter: 0 };
+      loaded.push({ id, secret: Buffer.from(secret!), method, fob });
+    }
   }
   const people = (await call('people.list', { query: `group=${groupId}&state=active&coverage=weak&limit=50` })).rows;
   const { rows: applications } = await call('applications.list', { query: 'limit=50' });
@@ -137,6 +154,7 @@ export async function loadStock(
         ? hotp(token.secret, pressed, { algorithm: 'SHA1', digits: 6 })
         : hotp(token.secret, totpStep(clock.at, { period: 60 }), { algorithm: 'SHA1', digits: 6 });
     const proved = await call('tokens.prove', { params, body: { codes: [code] } });
+    if (token.method === 'hotp') token.fob.counter = pressed + 1;
     if (token.method === 'totp' && i % 2 === 0)
       // A clock that runs fast: seen on the keyring.
       await authenticators(deps).update({ drift: 3 }, { where: { id: proved.id }, ...within(deps) });
@@ -147,5 +165,5 @@ export async function loadStock(
     if (life === 'lost' || life === 'broken' || life === 'returned') await move(life);
   }
   clock.at = today;
-  return loaded.length;
+  return loaded.map(({ fob }) => fob);
 }

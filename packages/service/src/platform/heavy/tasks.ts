@@ -1,4 +1,4 @@
-import { checkRulebook, editRulebook, readRulebook } from '@nimble-latch/core/rulebook';
+import { changesBetween, checkRulebook, editRulebook, readRulebook } from '@nimble-latch/core/rulebook';
 import { structuredPatch } from 'diff';
 import { isMap, isNode, isScalar, isSeq, LineCounter, parseDocument, visit } from 'yaml';
 
@@ -86,7 +86,7 @@ function readYaml(text: string): ReadYaml {
 }
 
 /** Work whose cost somebody outside decides, by what they send: done beside the service, with an end. */
-export const TASKS = { readRulebook, checkRulebook, editRulebook, difference, readYaml } as const;
+export const TASKS = { readRulebook, changesBetween, checkRulebook, editRulebook, difference, readYaml } as const;
 export type TaskName = keyof typeof TASKS;
 export type TaskArguments<N extends TaskName> = Parameters<(typeof TASKS)[N]>;
 export type TaskResult<N extends TaskName> = ReturnType<(typeof TASKS)[N]>;

@@ -18,7 +18,6 @@ export const de: Words<typeof en> = {
     since: 'Seit',
     by: 'Gegeben von',
     take: 'Nehmen',
-    takeFrom: '{name} die Rolle {role} nehmen',
     takeTitle: '{name} die Rolle nehmen?',
     takeText: '{name} verliert die Rolle {role}; laufende Sitzungen enden.',
     taken: '{name} hat die Rolle {role} nicht mehr.',

@@ -14,7 +14,6 @@ export const en = {
     since: 'Since',
     by: 'Given by',
     take: 'Take away',
-    takeFrom: 'Take {role} from {name}',
     takeTitle: 'Take the role from {name}?',
     takeText: '{name} loses the role {role}; what they are signed in with ends.',
     taken: '{name} no longer has the role {role}.',

@@ -6,6 +6,22 @@ export const de: Words<typeof en> = {
   imports: {
     signer: 'Zertifikat des Absenders',
     signerHint: 'Nur für signierte Dateien: PEM, wie der Absender es Ihnen gab',
+    commas: 'Ein Komma in Anmeldenamen und Gruppen',
+    commaRules: {
+      ask: 'wird nachgefragt: solche Zeilen werden abgelehnt',
+      separate: 'steht zwischen zweien',
+      keep: 'gehört zu einem',
+    },
+    notSaid: 'wie die Datei sagt',
+    wholeTitle: 'Was jedes Token der Datei ist',
+    wholeKind: 'Jedes Token ist',
+    wholeDigits: 'Ziffern jedes Codes',
+    wholeAlgorithm: 'Hashverfahren jedes Tokens',
+    wholePeriod: 'Sekunden eines Zeitschritts',
+    wholePeriodHint: 'Bei jedem Token; leer: wie die Datei sagt',
+    findings: 'Was die Datei ist und was davon nicht verwendet wird',
+    dryRun: 'Nur zum Ansehen geprüft; wird eine Stunde behalten.',
+    writeAgain: 'Ausgemustert und wieder da: {count}.',
     secretsAs: 'Geheimnisse sind geschrieben in',
     ownerPart: 'Was in der Zelle die Person nennt',
     ownerParts: {
@@ -26,6 +42,7 @@ export const de: Words<typeof en> = {
       'sehen jedes Token, bevor etwas geschrieben wird; Geheimnisse werden nie gezeigt.',
     form: 'Sie ist',
     forms: {
+      told: 'der Datei angesehen',
       csv: 'eine Tabelle (CSV)',
       pskc: 'ein Schlüsselbehälter (RFC 6030)',
       'key-uris': 'Schlüssel-URIs, eine je Zeile',
@@ -34,7 +51,7 @@ export const de: Words<typeof en> = {
     openers: {
       nothing: 'nichts, oder ein Zertifikat von uns',
       passphrase: 'eine Passphrase',
-      key: 'einen Schlüssel in Hexadezimal',
+      key: 'ein Schlüssel, hexadezimal oder base64',
     },
     title: 'Aus einer Datei einspielen',
     hint:
@@ -84,6 +101,8 @@ export const de: Words<typeof en> = {
       'Sie können die Seite verlassen; die Arbeit geht weiter, und Sie finden sie unter „Aus einer Datei einspielen“ wieder.',
     stop: 'Anhalten',
     columnsTitle: 'Was die Spalten bedeuten',
+    tokenColumnsHint:
+      'Nach ihren Namen und Inhalten. Ändern Sie, was nicht stimmt; ein Token ist an Seriennummer und Hersteller zu erkennen.',
     columnsHint:
       'Aus Namen und Inhalt erraten. Ändern Sie, was falsch ist; wiedergefunden wird eine Person am Kennzeichen, sonst an einem Anmeldenamen.',
     means: '{column} bedeutet',
@@ -101,7 +120,7 @@ export const de: Words<typeof en> = {
     missingDeactivates: 'wird deaktiviert',
     check: 'Zeilen prüfen',
     checkAgain: 'Noch einmal prüfen',
-    checkHint: 'An Personen und Gruppen wird noch nichts geschrieben.',
+    checkHint: 'Noch wird nichts geschrieben.',
     previewTitle: 'Was geschehen würde',
     outcomeTitle: 'Was geschehen ist',
     report: 'Ausgelassene Zeilen als CSV ({count})',
@@ -115,7 +134,7 @@ export const de: Words<typeof en> = {
       '{count, plural, one {# Zeile wurde} other {# Zeilen wurden}} übergangen: was sie betrifft, hat sich seit der Vorschau geändert.',
     writeTitle: '{name} schreiben?',
     writeKeys: 'Schlüssel neu: {new}.',
-    writeTokens: 'Token neu: {new}; aus dem Bestand vergeben: {changed}.',
+    writeTokens: 'Token neu: {new}; im Bestand berichtigt oder daraus vergeben: {changed}.',
     writePeople: 'Personen hinzugefügt: {new}, geändert: {changed}.',
     writeGroups: 'Gruppen hinzugefügt: {new}, geändert: {changed}.',
     writeReturning: 'Gegangen und wieder da, können sich wieder anmelden: {count}.',

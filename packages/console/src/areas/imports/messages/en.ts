@@ -3,6 +3,22 @@ export const en = {
   imports: {
     signer: 'Certificate of whoever signed it',
     signerHint: 'Only for signed files: PEM, as the sender gave it to you',
+    commas: 'A comma in login names and groups',
+    commaRules: {
+      ask: 'is asked about: such rows are refused',
+      separate: 'stands between two',
+      keep: 'is part of one',
+    },
+    notSaid: 'as the file says',
+    wholeTitle: 'What every token of the file is',
+    wholeKind: 'Every token is',
+    wholeDigits: 'Digits of every code',
+    wholeAlgorithm: 'Hash of every token',
+    wholePeriod: 'Seconds of a time step',
+    wholePeriodHint: 'Of every token; empty: as the file says',
+    findings: 'What the file is, and what of it is not used',
+    dryRun: 'This was checked only to be looked at, and is kept for an hour.',
+    writeAgain: 'Retired before, and in again: {count}.',
     secretsAs: 'Secrets are written in',
     ownerPart: 'What of a cell names the owner',
     ownerParts: {
@@ -22,6 +38,7 @@ export const en = {
       'anything is written; secrets are never shown.',
     form: 'It is',
     forms: {
+      told: 'told from the file',
       csv: 'a table (CSV)',
       pskc: 'a key container (RFC 6030)',
       'key-uris': 'key URIs, one a line',
@@ -30,7 +47,7 @@ export const en = {
     openers: {
       nothing: 'nothing, or a certificate of ours',
       passphrase: 'a passphrase',
-      key: 'a key in hexadecimal',
+      key: 'a key in hexadecimal or base64',
     },
     title: 'Bring in from a file',
     hint: 'A CSV file from the personnel system, a spreadsheet or anywhere else. You see what every row would do before anything is written.',
@@ -77,6 +94,8 @@ export const en = {
     leave: 'You can leave this page; the work goes on, and you find it again under “Bring in from a file”.',
     stop: 'Stop',
     columnsTitle: 'What the columns mean',
+    tokenColumnsHint:
+      'Taken from their names and contents. Change what is wrong; a token is known by its serial number and its maker.',
     columnsHint:
       'Taken from their names and contents. Change what is wrong; a person is found again by the reference, else by a login name.',
     means: '{column} means',
@@ -94,7 +113,7 @@ export const en = {
     missingDeactivates: 'are deactivated',
     check: 'Check the rows',
     checkAgain: 'Check again',
-    checkHint: 'Nothing is written to people or groups yet.',
+    checkHint: 'Nothing is written yet.',
     previewTitle: 'What would happen',
     outcomeTitle: 'What was done',
     report: 'Rows left out as CSV ({count})',
@@ -108,7 +127,7 @@ export const en = {
       '{count, plural, one {# row was} other {# rows were}} passed over: what they concern changed since the preview.',
     writeTitle: 'Write {name}?',
     writeKeys: 'Keys added: {new}.',
-    writeTokens: 'Tokens added: {new}; of the stock given to people: {changed}.',
+    writeTokens: 'Tokens added: {new}; of the stock corrected or given to people: {changed}.',
     writePeople: 'People added: {new}, changed: {changed}.',
     writeGroups: 'Groups added: {new}, changed: {changed}.',
     writeReturning: 'Who had left and returns, and can sign in again: {count}.',

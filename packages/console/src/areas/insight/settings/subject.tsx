@@ -4,11 +4,12 @@ import { NavLink } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../../frame/components/button.js';
 import { Form } from '../../../frame/components/text-fields.js';
+import { WholeTrouble } from '../../../frame/components/whole-trouble.js';
 import { Banner, Page, Row, Soft } from '../../../frame/components/layout.js';
 import { words } from '../../../frame/messages/index.js';
 import { insightWords } from '../messages/index.js';
 import { call, troubleOf, useAct, useRead, type Trouble } from '../../../frame/session/api.js';
-import { useMay } from '../../../frame/session/context.js';
+import { useMayCall } from '../../../frame/session/context.js';
 import { colour, space, type } from '../../../frame/theme/tokens.js';
 
 const w = insightWords.settings;
@@ -31,6 +32,7 @@ const Subjects = styled.nav`
 `;
 const SUBJECTS = [
   ['/settings', w.subjects.organisation],
+  ['/settings/phone-numbers', w.subjects.phoneNumbers],
   ['/settings/codes', w.subjects.codes],
   ['/settings/passwords', w.subjects.passwords],
   ['/settings/risk', w.subjects.risk],
@@ -100,7 +102,7 @@ function SubjectForm<K extends keyof Settings>({
   version: number;
   children: (fields: SubjectFields<K>) => ReactNode;
 }) {
-  const may = useMay()('setting.write');
+  const may = useMayCall()('settings.edit');
   const [value, setValue] = useState(settings[of]);
   const act = useAct(
     () => call('settings.edit', { body: { ...settings, [of]: value }, ifMatch: version }),
@@ -113,9 +115,7 @@ function SubjectForm<K extends keyof Settings>({
         act.mutate(undefined);
       }}
     >
-      {act.trouble && Object.keys(act.trouble.fields).length === 0 && (
-        <Banner $tone={act.trouble.waits ? 'brass' : 'danger'}>{act.trouble.text}</Banner>
-      )}
+      <WholeTrouble trouble={act.trouble} />
       {children({
         value,
         onChange: (next) => {
@@ -126,7 +126,7 @@ function SubjectForm<K extends keyof Settings>({
       })}
       {may && (
         <Row>
-          <Button look="main" type="submit" isDisabled={act.isPending}>
+          <Button look="main" type="submit" isPending={act.isPending}>
             {words.act.save}
           </Button>
         </Row>

@@ -49,7 +49,7 @@ export const de: Words<typeof en> = {
     tried: {
       right: 'Richtig.',
       used: 'Dieser Code wurde schon benutzt.',
-      far: 'Richtig, aber weit voraus: gleichen Sie es neu ab.',
+      far: 'Richtig, aber weit entfernt von dort, wo es zuletzt stand: zwei Codes bringen es zurück.',
       wrong: 'Kein Code von diesem.',
     },
     lost: 'verloren',
@@ -66,6 +66,8 @@ export const de: Words<typeof en> = {
       'Lassen Sie die Person die Kamera ihres Telefons auf dieses Bild richten, öffnen, was sie findet, und dort beantworten, was gefragt wird.',
     phoneQr: 'Der Link für das Telefon, als Bild',
     phoneWaits: 'Es wird auf das Telefon gewartet. Der Link gilt einmal, eine Viertelstunde lang.',
+    carrierMenu: 'Träger',
+    otherKinds: 'Andere Arten',
     enrolKey: 'Schlüssel einrichten',
     enrolKeyTitle: 'Passkey oder Schlüssel für {name} einrichten',
     enrolOwnKeyHint:
@@ -128,6 +130,7 @@ export const de: Words<typeof en> = {
     editCarrierTitle: '{label} bearbeiten',
     algorithm: 'Algorithmus',
     digits: 'Ziffern',
+    digitsOf: '{n, plural, one {# Ziffer} other {# Ziffern}}',
     period: 'Neuer Code alle',
     seconds: '{n, plural, one {# Sekunde} other {# Sekunden}}',
     asSet: 'Wie eingestellt',
@@ -140,6 +143,7 @@ export const de: Words<typeof en> = {
     finish: 'Nachweisen',
     proved: '{label} ist aktiv.',
     later: 'Später nachweisen',
+    giveUp: 'Aufgeben',
     shownOnce: 'Der Schlüssel wird nur auf dieser Seite gezeigt.',
     proveTitle: '{label} nachweisen',
     states: {

@@ -46,7 +46,7 @@ export const en = {
     tried: {
       right: 'Right.',
       used: 'This code was used before.',
-      far: 'Right, but far ahead: resynchronise it.',
+      far: 'Right, but far from where it was last seen: two codes bring it back.',
       wrong: 'Not a code of this one.',
     },
     lost: 'lost',
@@ -63,6 +63,8 @@ export const en = {
       'Let them point the camera of their phone at this picture, open what it finds, and answer what they are asked there.',
     phoneQr: 'The link for the phone, as a picture',
     phoneWaits: 'Waiting for the phone. The link is good once, for a quarter of an hour.',
+    carrierMenu: 'Carrier',
+    otherKinds: 'Other kinds',
     enrolKey: 'Enrol a key',
     enrolKeyTitle: 'Enrol a passkey or key for {name}',
     enrolOwnKeyHint:
@@ -124,6 +126,7 @@ export const en = {
     editCarrierTitle: 'Edit {label}',
     algorithm: 'Algorithm',
     digits: 'Digits',
+    digitsOf: '{n, plural, one {# digit} other {# digits}}',
     period: 'New code every',
     seconds: '{n, plural, one {# second} other {# seconds}}',
     asSet: 'As the settings say',
@@ -136,6 +139,7 @@ export const en = {
     finish: 'Prove it',
     proved: '{label} is active.',
     later: 'Prove it later',
+    giveUp: 'Give it up',
     shownOnce: 'The key is shown on this page only.',
     proveTitle: 'Prove {label}',
     states: {

@@ -76,14 +76,12 @@ export const de: Words<typeof en> = {
     addRowHint: 'Sie steht zuoberst und sagt noch nichts; dann sagen Sie, was für diese Gruppe anders ist.',
     up: 'Nach oben',
     removeRow: 'Herausnehmen',
-    review: 'Nachsehen, wen es aussperrt',
+    review: 'Nachsehen, wen es betrifft',
     undo: 'Wie es war',
     save: 'In Kraft setzen',
-    locksOut:
-      '{people, plural, one {# Person, die heute hineinkommt, käme} other {# Personen, die heute ' +
-      'hineinkommen, kämen}} nicht mehr hinein ({examined} wurden angesehen). Es braucht eine ' +
-      'Gegenzeichnung.',
-    locksNobodyOut: 'Es sperrt niemanden aus ({examined} wurden angesehen).',
+    locks: 'Wen es aussperrt',
+    loosens: 'Wer weniger braucht',
+    signedFor: 'Es in Kraft zu setzen braucht eine Gegenzeichnung.',
     take: 'Übernehmen',
     enrolling: 'Einrichten',
     purposes: 'Verwendbar zum',

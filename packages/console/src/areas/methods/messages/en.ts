@@ -73,13 +73,12 @@ export const en = {
     addRowHint: 'It stands at the top and says nothing yet; then say what is different for this group.',
     up: 'Move up',
     removeRow: 'Take out',
-    review: 'Look whom it locks out',
+    review: 'Look whom it concerns',
     undo: 'As it was',
     save: 'Put in force',
-    locksOut:
-      '{people, plural, one {# person who gets} other {# people who get}} in today would get in no more ' +
-      '({examined} were looked at). It needs a countersignature.',
-    locksNobodyOut: 'It locks nobody out ({examined} were looked at).',
+    locks: 'Whom it locks out',
+    loosens: 'Who needs less',
+    signedFor: 'Putting it in force needs a countersignature.',
     take: 'Use this',
     enrolling: 'Enrolling',
     purposes: 'May be used for',

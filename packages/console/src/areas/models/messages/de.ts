@@ -49,7 +49,6 @@ export const de: Words<typeof en> = {
     addRoot: 'Einem Hersteller trauen',
     rootName: 'Hersteller',
     removeRoot: 'Nicht mehr trauen',
-    removeRootOf: '{name} nicht mehr trauen',
     holders: '{people, plural, one {# Person hält} other {# Personen halten}} einen {model}',
     needsHand: 'gemeldet, dass kein Verlass darauf ist; besorgen Sie ihnen einen anderen und widerrufen Sie ihn dann',
     needsHandSince:

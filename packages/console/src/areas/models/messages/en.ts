@@ -44,7 +44,6 @@ export const en = {
     addRoot: 'Trust a maker',
     rootName: 'Maker',
     removeRoot: 'Trust it no more',
-    removeRootOf: 'Trust {name} no more',
     holders: '{people, plural, one {# person holds} other {# people hold}} a {model}',
     needsHand: 'it is reported as not to be relied on; get them another key, then revoke it',
     needsHandSince: 'reported on {since} as not to be relied on; get them another key, then revoke it',

@@ -17,7 +17,6 @@ export const de = {
     giverGone: 'jemand, der seither gelöscht wurde',
     change: 'Ändern',
     settle: 'Erledigt',
-    settleOne: 'Sagen, dass erledigt ist, was {name} bestreitet',
     settleTitle: 'Was war es, bei {name}?',
     settleText: 'Was ausgesetzt wurde, bleibt es. Wieder in Gebrauch nehmen Sie es auf der Seite der Person.',
     why: 'Was es war',

@@ -17,7 +17,6 @@ export const en = {
     giverGone: 'somebody since deleted',
     change: 'Change',
     settle: 'Seen to',
-    settleOne: 'Say that what {name} disputes was seen to',
     settleTitle: 'What was it, with {name}?',
     settleText: 'What was set aside stays so. To take it back into use, go to the page of the person.',
     why: 'What it was',

@@ -29,7 +29,6 @@ export const de: Words<typeof en> = {
     giverGone: 'jemand, inzwischen gelöscht',
     change: 'Ändern',
     withdraw: 'Zurückziehen',
-    withdrawOne: 'Den Ausweis von {name} zurückziehen',
     withdrawTitle: 'Den Ausweis von {name} zurückziehen?',
     withdrawUnused: 'Niemand hat sich damit angemeldet.',
     withdrawUsed:

@@ -26,7 +26,6 @@ export const en = {
     giverGone: 'somebody since deleted',
     change: 'Change',
     withdraw: 'Withdraw',
-    withdrawOne: 'Withdraw the pass of {name}',
     withdrawTitle: 'Withdraw the pass of {name}?',
     withdrawUnused: 'Nobody has signed in with it.',
     withdrawUsed:

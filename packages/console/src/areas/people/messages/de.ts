@@ -4,11 +4,23 @@ import type { en } from './en.js';
 /** What this area says, in German. */
 export const de: Words<typeof en> = {
   people: {
+    getsIn: {
+      everywhere:
+        '{name} kommt überall hinein, bei {count, plural, one {# Anwendung} other {# Anwendungen}}, mit {ways}.',
+      somewhere: '{name} kommt bei {count} von {of} Anwendungen hinein, mit {ways}; nicht bei {list}.',
+      nowhere: '{name} kommt nirgends hinein: {why}.',
+      enrolFirst: '{name} kommt nirgends hinein, bevor etwas eingerichtet ist; die nächste Anmeldung verlangt es.',
+      deactivated: '{name} ist deaktiviert und kommt nirgends hinein.',
+      noApplication: 'Noch fragt keine Anwendung nach jemandem.',
+      passwordAlone: 'dem Passwort allein',
+      more: '{count} weiteren',
+    },
+    about: 'Zur Person',
+    rights: 'Rechte, und das Ende',
     fromFile: 'Aus einer Datei einspielen',
     loginRemoved: '{value} ist kein Anmeldename von {name} mehr.',
     groupLeft: '{name} ist nicht mehr in {group}.',
     allTrail: 'Alles',
-    showTrail: 'Letzte Einträge zeigen',
     trailRead: 'Dass gelesen wurde, steht darin.',
     throughGroup: '(durch {name})',
     title: 'Personen',
@@ -73,6 +85,9 @@ export const de: Words<typeof en> = {
     addLogin: 'Anmeldenamen hinzufügen',
     removeLogin: '{name} wegnehmen',
     joinGroup: 'In eine Gruppe aufnehmen',
+    addGroups: 'Gruppen, in die sie kommt',
+    groupNone: 'es gibt keine Gruppe dieses Namens',
+    addedNotIn: '{name} wurde hinzugefügt, aber nicht in {group} aufgenommen: {why}',
     leaveGroup: 'Aus {name} herausnehmen',
     signIns: 'Letzte Anmeldungen',
     allSignIns: 'Alle Anmeldungen',
@@ -133,7 +148,6 @@ export const de: Words<typeof en> = {
     brings: 'Bringt',
     bringsPeople: '{people, plural, one {# Person} other {# Personen}}',
     how: 'Wie',
-    removePart: '{name} herausnehmen',
     takeOut: 'Herausnehmen',
     inAPart: 'durch einen Teil',
     addPartTitle: 'Gruppe zu {name} hinzufügen',
@@ -153,5 +167,10 @@ export const de: Words<typeof en> = {
     deleteText: 'Ihre {members, plural, one {# Mitglied bleibt} other {# Mitglieder bleiben}} als Personen.',
     noMembers: 'Noch ist niemand darin. Fügen Sie Personen auf ihren eigenen Seiten hinzu.',
     memberTitle: 'Mitglieder',
+    addMembers: 'Mitglieder hinzufügen',
+    addMembersTitle: 'Mitglieder zu {name} hinzufügen',
+    addMember: 'Hinzufügen',
+    memberAdded: 'hinzugefügt',
+    memberAlready: 'ist darin',
   },
 };

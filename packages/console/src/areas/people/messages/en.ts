@@ -1,11 +1,23 @@
 /** What this area says, in English. */
 export const en = {
   people: {
+    getsIn: {
+      everywhere:
+        '{name} gets in everywhere, at {count, plural, one {# application} other {# applications}}, with {ways}.',
+      somewhere: '{name} gets in at {count} of {of} applications, with {ways}; not at {list}.',
+      nowhere: '{name} gets in nowhere: {why}.',
+      enrolFirst: '{name} gets in nowhere before something is enrolled, which the next sign-in asks for.',
+      deactivated: '{name} is deactivated and gets in nowhere.',
+      noApplication: 'No application asks for anybody yet.',
+      passwordAlone: 'a password alone',
+      more: '{count} more',
+    },
+    about: 'About them',
+    rights: 'Rights, and the end',
     fromFile: 'Bring in from a file',
     loginRemoved: '{value} is no longer a login name of {name}.',
     groupLeft: '{name} is no longer in {group}.',
     allTrail: 'All of it',
-    showTrail: 'Show the last entries',
     trailRead: 'That it was read is written on it.',
     throughGroup: '(through {name})',
     title: 'People',
@@ -70,6 +82,9 @@ export const en = {
     addLogin: 'Add a login name',
     removeLogin: 'Take away {name}',
     joinGroup: 'Add to a group',
+    addGroups: 'Groups to put them into',
+    groupNone: 'there is no group of this name',
+    addedNotIn: '{name} was added, but not put into {group}: {why}',
     leaveGroup: 'Take out of {name}',
     signIns: 'Latest sign-ins',
     allSignIns: 'All sign-ins',
@@ -130,7 +145,6 @@ export const en = {
     brings: 'Brings',
     bringsPeople: '{people, plural, one {# person} other {# people}}',
     how: 'How',
-    removePart: 'Take {name} out',
     takeOut: 'Take out',
     inAPart: 'through a part',
     addPartTitle: 'Add a group to {name}',
@@ -152,5 +166,10 @@ export const en = {
     deleteText: 'Its {members, plural, one {# member stays} other {# members stay}} as people.',
     noMembers: 'Nobody is in it yet. Add people on their own pages.',
     memberTitle: 'Members',
+    addMembers: 'Add members',
+    addMembersTitle: 'Add members to {name}',
+    addMember: 'Add',
+    memberAdded: 'added',
+    memberAlready: 'is in it',
   },
 } as const;

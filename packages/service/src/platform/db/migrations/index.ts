@@ -16,6 +16,7 @@ import { relyingParty } from './0016-relying-party.js';
 import { delegatedPasses } from './0028-delegated-passes.js';
 import { push } from './0029-push.js';
 import { pushPage } from './0032-push-page.js';
+import { tokenFiles } from './0033-token-files.js';
 import { pushUnlock } from './0031-push-unlock.js';
 import { pushWake } from './0030-push-wake.js';
 import { notices } from './0027-notices.js';
@@ -72,4 +73,5 @@ export const MIGRATIONS: readonly Migration[] = [
   ...pushWake,
   ...pushUnlock,
   ...pushPage,
+  ...tokenFiles,
 ];
