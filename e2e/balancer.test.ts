@@ -19,7 +19,11 @@ let dir: string;
 let balancer: ChildProcess;
 let through: Node;
 beforeAll(async () => {
-  inst = await Installation.start(2, { NLATCH_DRAIN_SECONDS: '4', NLATCH_TRUSTED_PROXIES: '127.0.0.1' });
+  inst = await Installation.start(
+    2,
+    { NLATCH_DRAIN_SECONDS: '4', NLATCH_TRUSTED_PROXIES: '127.0.0.1' },
+    { processes: true },
+  );
   visitors = await Visitors.of(inst, 6);
   dir = mkdtempSync(join(tmpdir(), 'nlatch-balancer-'));
   const port = await freePort();
@@ -111,8 +115,8 @@ describe('behind a balancer', () => {
     const before = await lettings();
     const crowd = visitors.crowd([through]);
     await crowd.untilLetIn(20);
-    const node = inst.nodes.find(({ child }) => child.exitCode === null && child.signalCode === null)!;
-    node.child.kill('SIGKILL');
+    const node = inst.nodes.find(({ runs }) => runs())!;
+    await node.stop('SIGKILL');
     await crowd.untilLetIn(60);
     await crowd.end();
     const lost = [...crowd.others.values()].reduce((sum, n) => sum + n, 0);

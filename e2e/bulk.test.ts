@@ -11,7 +11,7 @@ describe('a change to many people', () => {
   let owner: Client;
   let group: string;
   beforeAll(async () => {
-    inst = await Installation.start();
+    inst = await Installation.start(1, {}, { processes: true });
     owner = inst.owner;
     const rows = Array.from({ length: 1_200 }, (_, i) => `Crew ${i},crew${i}`).join('\n');
     const received = await owner.call('imports.receive', {

@@ -77,7 +77,7 @@ describe('a file of people', () => {
   let inst: Installation;
   let owner: Client;
   beforeAll(async () => {
-    inst = await Installation.start(2);
+    inst = await Installation.start(2, {}, { processes: true });
     owner = inst.owner;
   });
   afterAll(() => inst.stop());

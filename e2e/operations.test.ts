@@ -13,7 +13,7 @@ import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
 
 describe('the schema and the start', () => {
   it('migrates once though four processes try, again without harm, and says what is missing', async () => {
-    const inst = await Installation.prepare();
+    const inst = await Installation.prepare({}, { processes: true });
     const env = await inst.environment();
     await inst.sql('DROP TABLE outbox, jobs');
     await inst.sql("DELETE FROM schema_migrations WHERE name >= '0024'");
@@ -61,7 +61,7 @@ describe('the schema and the start', () => {
 describe('the owner', () => {
   let inst: Installation;
   beforeAll(async () => {
-    inst = await Installation.start();
+    inst = await Installation.start(1, {}, { processes: true });
   });
   afterAll(() => inst.stop());
 
@@ -156,7 +156,7 @@ describe('the owner', () => {
 
 describe('the trail', () => {
   it('verifies from the database and from an export, with keys and anchors kept elsewhere', async () => {
-    const inst = await Installation.start();
+    const inst = await Installation.start(1, {}, { processes: true });
     const env = await inst.environment();
     for (let i = 0; i < 5; i++) await inst.owner.call('groups.add', { body: { name: `group ${i}` } });
     await inst.nodes[0]!.stop();
@@ -203,7 +203,7 @@ describe('the trail', () => {
   });
 
   it('a killed node leaves nothing unsealed for long: another takes its entries up', async () => {
-    const inst = await Installation.start(2);
+    const inst = await Installation.start(2, {}, { processes: true });
     await inst.owner.call('groups.add', { body: { name: 'last words' } });
     await inst.nodes[0]!.stop('SIGKILL');
     await inst.sql(
@@ -218,7 +218,7 @@ describe('the trail', () => {
 
 describe('keys', () => {
   it('rotate while two nodes run: everything old still opens, and old keys retire', async () => {
-    const inst = await Installation.start(2);
+    const inst = await Installation.start(2, {}, { processes: true });
     const env = await inst.environment();
     const person = await inst.owner.call('people.add', {
       body: { displayName: 'Aurel', loginNames: ['aurel'], mail: 'aurel@wexmoor.example' },
@@ -332,7 +332,7 @@ describe('what is sent outward', () => {
 
 describe('killed', () => {
   it('in the middle of work, it loses nothing that it acknowledged and starts again whole', async () => {
-    const inst = await Installation.start(1);
+    const inst = await Installation.start(1, {}, { processes: true });
     const acknowledged: string[] = [];
     const load = Promise.allSettled(
       Array.from({ length: 6 }, async (_, lane) => {
@@ -361,7 +361,7 @@ describe('killed', () => {
 
 describe('TLS', () => {
   it('is spoken by the service itself, beyond loopback too', async () => {
-    const inst = await Installation.prepare();
+    const inst = await Installation.prepare({}, { processes: true });
     const env = await inst.environment();
     const cert = join(inst.dir, 'cert.pem');
     const keyFile = join(inst.dir, 'key.pem');

@@ -6,7 +6,7 @@ import { publish, rulebookOf } from './support/rulebooks.js';
 
 let inst: Installation;
 beforeAll(async () => {
-  inst = await Installation.start();
+  inst = await Installation.start(1, {}, { processes: true });
 });
 afterAll(async () => await inst.stop());
 

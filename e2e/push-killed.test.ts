@@ -7,7 +7,7 @@ let inst: Installation;
 let key: string;
 let holders: Record<'waits' | 'answers', Holder>;
 beforeAll(async () => {
-  inst = await Installation.start(2, { NLATCH_PUBLIC_URL: 'https://latch.wexmoor.example' });
+  inst = await Installation.start(2, { NLATCH_PUBLIC_URL: 'https://latch.wexmoor.example' }, { processes: true });
   ({ key } = await connectedApplication(inst.owner, 'Berth Planner', { claims: ['password-checked'] }));
   await askByPush(inst.owner);
   holders = { waits: await holderOf(inst, 'waits'), answers: await holderOf(inst, 'answers') };

@@ -10,7 +10,7 @@ const secretOf = (n: number) => Buffer.from(`secret of token ${String(n).padStar
 let inst: Installation;
 let app: Awaited<ReturnType<typeof connectedApplication>>;
 beforeAll(async () => {
-  inst = await Installation.start(2);
+  inst = await Installation.start(2, {}, { processes: true });
   app = await connectedApplication(inst.owner, 'Quay Terminals', { claims: ['password-checked'] });
   await publish(inst.owner, rulebookOf([CONSOLE]));
 });

@@ -58,7 +58,7 @@ export async function startOnCluster(
         ? { NLATCH_DATABASE_PORT: String(members[i % members.length]!.port) }
         : { NLATCH_DATABASE_HOST: '', NLATCH_DATABASE_HOSTS: list.join(',') };
     };
-    const installation = await Installation.start(1, { ...more, ...of(0) }, serverOf(cluster, members[0]!));
+    const installation = await Installation.start(1, { ...more, ...of(0) }, { server: serverOf(cluster, members[0]!) });
     for (let i = 1; i < nodes; i++) await installation.startNode(of(i));
     return running(cluster, installation, of);
   } catch (error) {
@@ -148,7 +148,7 @@ export async function prepareOnCluster(more: Record<string, string> = {}): Promi
   const cluster = await startPrivateCluster({ quick: QUICK });
   try {
     const server = serverOf(cluster, cluster.members[0]!);
-    return running(cluster, await Installation.prepare({ NLATCH_LOG_LEVEL: 'silent', ...more }, server));
+    return running(cluster, await Installation.prepare({ NLATCH_LOG_LEVEL: 'silent', ...more }, { server }));
   } catch (error) {
     await cluster.stop();
     throw error;

@@ -12,6 +12,9 @@ import { createKeys } from '../../packages/service/src/host/chores/keys.js';
 import { verify } from '../../packages/service/src/host/chores/trail.js';
 import { readConfig } from '../../packages/service/src/platform/config.js';
 import { closeRuntime, openRuntime } from '../../packages/service/src/host/runtime.js';
+import { serve, startedText } from '../../packages/service/src/host/serve.js';
+import type { Deps } from '../../packages/service/src/platform/deps.js';
+import { createLogger } from '../../packages/service/src/platform/log/logger.js';
 import { inTransaction } from '../../packages/service/src/platform/db/unit-of-work.js';
 import { idText } from '../../packages/service/src/platform/ids.js';
 import { codeAt, readPicture } from '../../packages/standins/src/phone/code.js';
@@ -29,10 +32,53 @@ export const PASSWORD = 'harbour lights at dawn';
 const { NLATCH_TEST_FAULTS } = process.env;
 const FAULTS = NLATCH_TEST_FAULTS === undefined || isAborting ? {} : { NLATCH_TEST_FAULTS };
 
-type Service = Awaited<ReturnType<typeof startService>>;
-export interface Node extends Service {
+/** A node that runs: in a process of its own, or in the one that tests it. */
+export interface Running {
+  readonly url: string;
+  /** What it is made of, where it runs in this process. */
+  readonly deps?: Deps;
+  /** Everything that it logged. */
+  readonly log: () => string;
+  /** What it printed at its start. */
+  readonly said: () => string;
+  readonly runs: () => boolean;
+  /** Answers the code that its process ended with. */
+  stop(signal?: NodeJS.Signals): Promise<number | null>;
+}
+export interface Node extends Running {
   /** An owner's client of this node. */
   readonly owner: Client;
+}
+
+export interface Where {
+  /** A server of the test's own instead of the one of all. */
+  readonly server?: DatabaseServer | undefined;
+  /**
+   * Every node is a process. Otherwise the first one runs in the test's own, which saves the start of a program for each
+   * installation; the second, where there is one, is a process always: what two nodes do to each other is never done in one.
+   */
+  readonly processes?: boolean;
+}
+
+/** A node within this process: the same service, its log kept here. */
+async function serveWithin(env: Record<string, string>): Promise<Running> {
+  let log = '';
+  const config = readConfig(env);
+  const service = await serve(config, createLogger(config.logLevel, { write: (line) => void (log += line) }));
+  let stopped: Promise<void> | undefined;
+  return {
+    url: service.address.replace('127.0.0.1', 'localhost'),
+    deps: service.deps,
+    log: () => log,
+    said: () => startedText(service),
+    runs: () => stopped === undefined,
+    async stop(signal = 'SIGTERM') {
+      if (signal === 'SIGKILL')
+        throw new Error('What runs in this process cannot be killed: start it with `processes`.');
+      await (stopped ??= service.stop());
+      return 0;
+    },
+  };
 }
 
 /** A whole installation of its own: database, key set, and as many nodes as a test wants. */
@@ -44,17 +90,21 @@ export class Installation {
   database!: Awaited<ReturnType<typeof createDatabase>>;
   readonly #more: Record<string, string>;
   /** On the server of all: it is slow at times, and never away. */
-  #shared = false;
+  readonly #shared: boolean;
+  readonly #processes: boolean;
+  #begun = false;
 
-  private constructor(more: Record<string, string>) {
+  private constructor(more: Record<string, string>, { server, processes = server !== undefined || isAborting }: Where) {
     this.#more = more;
+    this.#shared = server === undefined;
+    this.#processes = processes;
   }
 
   /** Made, migrated, with a key set; no node runs yet. On a server of its own it migrates by itself. */
-  static async prepare(more: Record<string, string> = {}, server?: DatabaseServer): Promise<Installation> {
-    const made = new Installation(more);
+  static async prepare(more: Record<string, string> = {}, where: Where = {}): Promise<Installation> {
+    const made = new Installation(more, where);
+    const { server } = where;
     made.database = await createDatabase(server ?? inject('server'), `t_${randomBytes(5).toString('hex')}`);
-    made.#shared = server === undefined;
     const env = await made.environment();
     if (server) await chore(env, 'migrate');
     else await made.sql(inject('schema'));
@@ -63,8 +113,8 @@ export class Installation {
   }
 
   /** Running, owned by Ines Marlow, who came in by the printed set-up link. */
-  static async start(nodes = 1, more: Record<string, string> = {}, server?: DatabaseServer): Promise<Installation> {
-    const made = await Installation.prepare(more, server);
+  static async start(nodes = 1, more: Record<string, string> = {}, where: Where = {}): Promise<Installation> {
+    const made = await Installation.prepare(more, where);
     const first = await made.startNode();
     made.setUpLink = /(http\S+set-up#\S+)/.exec(first.said())![1]!;
     const open = createClient({ server: first.url });
@@ -96,16 +146,19 @@ export class Installation {
     const [owner] = await this.sql<{ person_id: Buffer }>(
       "SELECT r.person_id FROM role_grants r JOIN persons p ON p.id = r.person_id WHERE r.role = 'owner' AND p.state = 'active'",
     );
-    const deps = await openRuntime(readConfig({ ...(await this.environment()), NLATCH_LOG_LEVEL: 'silent' }));
-    try {
+    await this.#within(async (deps) => {
       const made = await inTransaction(
         deps,
         async (work) => await issueAccessToken(deps, work, idText(owner!.person_id), 'made on the host', 12, null),
       );
       this.ownerToken = made.token;
-    } finally {
-      await closeRuntime(deps);
-    }
+    });
+  }
+
+  /** Does something with the parts of the service themselves, on the installation's records. */
+  async #within<T>(work: (deps: Deps) => Promise<T>): Promise<T> {
+    const deps = await openRuntime(readConfig({ ...(await this.environment()), NLATCH_LOG_LEVEL: 'silent' }));
+    return await work(deps).finally(async () => await closeRuntime(deps));
   }
 
   /** A new access token for the owner, where a test ended the one before. */
@@ -138,14 +191,12 @@ export class Installation {
 
   /** Starts one more node; each later one believes to be somewhere else, which must not matter. */
   async startNode(more: Record<string, string> = {}): Promise<Node> {
-    const zone = this.nodes.length > 0 ? { TZ: 'Pacific/Auckland' } : {};
-    const service: Service = await startService({
-      ...(await this.environment()),
-      ...inject('forNodes'),
-      ...zone,
-      ...more,
-    });
-    const node = { ...service, owner: this.client(service.url) };
+    const first = !this.#begun;
+    this.#begun = true;
+    const zone = first ? {} : { TZ: 'Pacific/Auckland' };
+    const env = { ...(await this.environment()), ...inject('forNodes'), ...zone, ...more };
+    const running: Running = first && !this.#processes ? await serveWithin(env) : await startService(env);
+    const node = { ...running, owner: this.client(running.url) };
     this.nodes.push(node);
     return node;
   }
@@ -181,8 +232,7 @@ export class Installation {
     await Promise.all(this.nodes.map((node) => node.stop()));
     this.#sayWhatFailed();
     if (!tampered && this.nodes.length > 0) {
-      const deps = await openRuntime(readConfig({ ...(await this.environment()), NLATCH_LOG_LEVEL: 'silent' }));
-      const { findings } = await verify(deps, {}).finally(async () => await closeRuntime(deps));
+      const { findings } = await this.#within(async (deps) => await verify(deps, {}));
       if (findings.length > 0) throw new Error(`The trail does not verify: ${JSON.stringify(findings)}`);
     }
     rmSync(this.dir, { recursive: true, force: true });

@@ -112,7 +112,7 @@ export async function chore(env, ...args) {
  * @param {Record<string, string | undefined>} env
  * @param {string[]} [args]
  * @param {(lines: string) => void} [onLog] is given what it logs, from the first line on
- * @returns {Promise<{ url: string, child: import('node:child_process').ChildProcess, log: () => string, said: () => string, stop: (signal?: string) => Promise<number | null> }>}
+ * @returns {Promise<{ url: string, child: import('node:child_process').ChildProcess, log: () => string, said: () => string, runs: () => boolean, stop: (signal?: string) => Promise<number | null> }>}
  */
 export function startService(env, args = [], onLog = () => undefined) {
   return new Promise((resolve, reject) => {
@@ -133,6 +133,7 @@ export function startService(env, args = [], onLog = () => undefined) {
           child,
           log: () => log,
           said: () => said,
+          runs: () => child.exitCode === null && child.signalCode === null,
           async stop(signal = 'SIGTERM') {
             if (child.exitCode === null && child.signalCode === null) child.kill(signal);
             return await ended;

@@ -92,8 +92,7 @@ export async function withDatabase<T>(
 }
 
 /** Connects and opens the key set: what the service and its chores both need. */
-export async function openRuntime(config: Config): Promise<Deps> {
-  const log = createLogger(config.logLevel);
+export async function openRuntime(config: Config, log = createLogger(config.logLevel)): Promise<Deps> {
   const pulse = await reachDatabase(config, log);
   const sequelize = connectDatabase(config.database, pulse);
   // Keys and settings are read while transactions hold connections of the main pool: with a pool of their own they

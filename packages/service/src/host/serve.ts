@@ -1,5 +1,6 @@
 import type { AddressInfo } from 'node:net';
 import { setTimeout as delay } from 'node:timers/promises';
+import type { Logger } from 'pino';
 import { besideService } from './beside.js';
 import { buildApp, type Leaving } from './app.js';
 import { served } from './areas.js';
@@ -8,6 +9,7 @@ import { startLoop } from '../platform/jobs/loop.js';
 import { beat } from '../platform/jobs/node-heartbeat.js';
 import type { BuiltPages } from '../platform/http/pages.js';
 import type { Config } from '../platform/config.js';
+import type { Deps } from '../platform/deps.js';
 import { patiently } from '../platform/db/patience.js';
 import { startSending } from '../platform/delivery/sender.js';
 import { hasOwner, issueHostLink, LINK_MINUTES } from '../areas/access/host-links.js';
@@ -22,6 +24,8 @@ export const BUILT_PAGES: BuiltPages = { console: builtOf('console'), pocket: bu
 /** A running service. */
 export interface Service {
   readonly address: string;
+  /** What it is made of, for whoever runs it within a program of their own. */
+  readonly deps: Deps;
   readonly setUpLink: string | undefined;
   stop(): Promise<void>;
 }
@@ -31,8 +35,8 @@ const kindsOf = (jobs: JobKinds, long: boolean): JobKinds =>
   Object.fromEntries(Object.entries(jobs).filter(([, kind]) => (kind.long ?? false) === long));
 
 /** Starts the service: HTTP, and its background loops. Answers once it takes calls. */
-export async function serve(config: Config, built = BUILT_PAGES): Promise<Service> {
-  const deps = await openRuntime(config);
+export async function serve(config: Config, log?: Logger, built = BUILT_PAGES): Promise<Service> {
+  const deps = await openRuntime(config, log);
   const startedAt = deps.now();
   const all = await served();
   const standing: Leaving = { leaving: false };
@@ -84,6 +88,7 @@ export async function serve(config: Config, built = BUILT_PAGES): Promise<Servic
   );
   return {
     address,
+    deps,
     setUpLink,
     async stop() {
       standing.leaving = true;
