@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { hotp } from './support/counters.js';
 import { Installation, personWithApp } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -19,7 +19,7 @@ afterAll(async () => {
 
 /** Runs the client as a script would: no terminal, an access token from the environment. */
 const nlatch = async (args: string[], input = '') =>
-  await run(NLATCH, args, {
+  await nlatchWithin(args, {
     env: { PATH: process.env['PATH']!, HOME: dir, NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url, TZ: 'UTC' },
     input,
   });
@@ -185,7 +185,7 @@ describe('what is said and asked', () => {
     });
     const wrong = await json(['stock', 'add', '!!', '--encoding', 'hex']);
     expect(wrong).toMatchObject({ exit: 2 });
-    const away = await run(NLATCH, ['stock', 'counts', '--json'], {
+    const away = await nlatchWithin(['stock', 'counts', '--json'], {
       env: { PATH: process.env['PATH']!, HOME: dir, NLATCH_TOKEN: 'x', NLATCH_SERVER: 'http://127.0.0.1:1' },
       input: '',
     });

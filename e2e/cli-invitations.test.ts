@@ -2,7 +2,7 @@ import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync 
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { Installation } from './support/installation.js';
 import { inviting } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
@@ -24,7 +24,7 @@ afterAll(async () => {
 
 /** Runs the client as a user's script would: no terminal, an access token from the environment. */
 const nlatch = (args: string[]) =>
-  run(NLATCH, args, {
+  nlatchWithin(args, {
     env: { PATH: process.env['PATH']!, HOME: dir, NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url, TZ: 'UTC' },
     input: '',
   });

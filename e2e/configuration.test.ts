@@ -2,7 +2,8 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { configurationSchema } from '@nimble-latch/api/openapi';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, ROOT, run } from '../scripts/lib/installation.mjs';
+import { ROOT } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { administrator } from './support/administrators.js';
 import { connectedApplication, Installation, personWithApp } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -162,7 +163,7 @@ describe('a configuration', () => {
   it('goes from one installation to another on the command line', async () => {
     const path = join(inst.dir, 'latch.yaml');
     const nlatch = async (of: Installation, ...args: string[]) =>
-      await run(NLATCH, args, {
+      await nlatchWithin(args, {
         env: { NLATCH_SERVER: of.url, NLATCH_TOKEN: of.ownerToken, NO_COLOR: '1', HOME: of.dir },
       });
     expect((await nlatch(inst, 'config', 'export', path)).out).toContain('It holds no keys');

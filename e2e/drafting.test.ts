@@ -1,6 +1,6 @@
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { accessible, intoConsole, openPage } from './support/browser.js';
+import { accessible, fromMenu, intoConsole, openPage, unfold } from './support/browser.js';
 import { connectedApplication, Installation, personWithApp } from './support/installation.js';
 
 let inst: Installation;
@@ -22,8 +22,27 @@ afterAll(async () => {
 });
 
 const text = () => page.getByRole('textbox', { name: 'As text' });
+/** What stands in the editor; all of it is in sight of so small a text. */
+const typed = async () => (await text().locator('.cm-line').allTextContents()).join('\n');
+/** Puts something else in place of all of it, as somebody does who pastes. */
+async function write(all: string): Promise<void> {
+  await text().press('Control+a');
+  await text().evaluate((area, pasted) => {
+    const clipboardData = new DataTransfer();
+    clipboardData.setData('text/plain', pasted);
+    area.dispatchEvent(new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true }));
+  }, all);
+}
+const part = (title: string) => page.locator('details', { has: page.getByRole('heading', { name: title }) });
+/** The kept draft’s outcome, as it stands while it is folded. */
+const comesTo = async (title: string) => await part(title).locator('summary').textContent();
+const atCursor = async () =>
+  await page.evaluate(() => {
+    const { anchorNode, anchorOffset } = getSelection()!;
+    return anchorNode?.textContent?.slice(anchorOffset);
+  });
 const dialog = () => page.getByRole('dialog');
-const ruleNames = async () => await page.locator('section[aria-labelledby=as-sentences] li strong').allTextContents();
+const ruleNames = async () => await page.locator('section[aria-labelledby=as-sentences] strong').allTextContents();
 
 describe('the rulebook in the console', () => {
   it('is changed as sentences and as text, which stay in step, with comments kept', async () => {
@@ -49,39 +68,101 @@ describe('the rulebook in the console', () => {
     await dialog().getByRole('button', { name: 'Take it over' }).click();
     await expect.poll(ruleNames).toEqual(['The console', 'Wages', 'Otherwise']);
     await page.getByText('Everybody, but not people in pilots · at Payroll').waitFor();
-    const typed = await text().inputValue();
-    expect(typed).toContain('- rule: Wages\n');
-    expect(typed).toContain('ask for: [password + totp, "webauthn(verified, device-bound)"]');
+    expect(await typed()).toContain('- rule: Wages\n');
+    expect(await typed()).toContain('ask for: [password + totp, "webauthn(verified, device-bound)"]');
     // Nobody has a second factor on the first day: the comment above a rule is still there, and goes with it.
-    await page.getByRole('button', { name: 'Up Wages' }).click();
+    await fromMenu(page, 'Wages', 'Up');
     await expect.poll(ruleNames).toEqual(['Wages', 'The console', 'Otherwise']);
-    expect(await text().inputValue()).toMatch(
-      /# Nobody has a second factor on the first day.*\n\s+- rule: The console/,
-    );
+    expect(await typed()).toMatch(/# Nobody has a second factor on the first day.*\n\s+- rule: The console/);
     // By text: what is typed stands among the sentences; what is wrong is told by its place.
-    await text().fill((await text().inputValue()).replace('rule: Wages', 'rule: Pay'));
+    await write((await typed()).replace('rule: Wages', 'rule: Pay'));
     await expect.poll(ruleNames).toEqual(['Pay', 'The console', 'Otherwise']);
-    await text().fill((await text().inputValue()).replace('form: 1', 'form: 9'));
+    await write((await typed()).replace('form: 1', 'form: 9'));
     await page.getByText('line 2, column 7: this release reads form 1').waitFor();
     await page.getByRole('button', { name: 'Go there' }).click();
-    expect(
-      await text().evaluate((area: HTMLTextAreaElement) => area.value.slice(area.selectionStart).split('\n')[0]),
-    ).toBe('9');
+    await expect.poll(atCursor).toBe('9');
+    // It is underlined where it stands, and said there.
+    expect(await page.locator('.cm-lintRange-error').allTextContents()).toEqual(['9']);
     await page.keyboard.press('Delete');
     await page.keyboard.type('1');
     await expect.poll(ruleNames).toEqual(['Pay', 'The console', 'Otherwise']);
   });
 
+  it('has its rules moved and taken out by the keyboard, each step to be taken back', async () => {
+    // As one drags, without a pointer: picked up, over the next one, put down.
+    await page.getByRole('row', { name: 'Pay' }).focus();
+    await page.keyboard.press('Tab');
+    expect(await page.evaluate(() => document.activeElement?.getAttribute('aria-label'))).toBe('Move Pay');
+    await page.keyboard.press('Enter');
+    const spot = page.locator(':focus');
+    await expect.poll(async () => await spot.getAttribute('aria-roledescription')).toBe('drop indicator');
+    for (let tries = 0; (await spot.getAttribute('aria-label')) !== 'Insert after The console' && tries < 5; tries++)
+      await page.keyboard.press('ArrowDown');
+    await page.keyboard.press('Enter');
+    await expect.poll(ruleNames).toEqual(['The console', 'Pay', 'Otherwise']);
+    // In the text it is one step, which is taken back there.
+    await text().press('Control+z');
+    await expect.poll(ruleNames).toEqual(['Pay', 'The console', 'Otherwise']);
+    await fromMenu(page, 'Pay', 'Remove');
+    await expect.poll(ruleNames).toEqual(['The console', 'Otherwise']);
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await expect.poll(ruleNames).toEqual(['Pay', 'The console', 'Otherwise']);
+  });
+
+  it('marks the same rule on both sides', async () => {
+    const marked = async () => (await page.locator('.cm-marked').allTextContents()).join('\n');
+    await page.getByRole('row', { name: 'The console' }).focus();
+    await page.keyboard.press('Enter');
+    await expect.poll(marked).toMatch(/^ +- rule: The console/);
+    await text().getByText('rule: Pay').click();
+    await expect.poll(marked).toMatch(/^ +- rule: Pay/);
+    expect(await page.locator('section[aria-labelledby=as-sentences] .marked strong').allTextContents()).toEqual([
+      'Pay',
+    ]);
+  });
+
+  it('suggests keys, words and names of what there is, where they fit', async () => {
+    const before = await typed();
+    const choose = async (begin: string, option: string) => {
+      await page.keyboard.type(begin);
+      await page.locator('.cm-completionLabel').getByText(option, { exact: true }).waitFor();
+      // What has only just come up under somebody's fingers takes no key yet.
+      await page.waitForTimeout(100);
+      await page.keyboard.press('Enter');
+    };
+    await write('form: 1\nrules:\n  - rule: Aids\n    ');
+    await text().press('Control+End');
+    await choose('who', 'who');
+    await choose('{ gro', 'groups');
+    await choose('[pil', 'pilots');
+    await page.keyboard.type('] }\n');
+    await choose('the', 'then');
+    await choose('ref', 'refuse');
+    await page.keyboard.type('\n');
+    await page.keyboard.press('Home');
+    await choose('other', 'otherwise');
+    await choose('let', 'let in');
+    expect((await typed()).trimEnd()).toBe(
+      'form: 1\nrules:\n  - rule: Aids\n    who: { groups: [pilots] }\n    then: refuse\notherwise: let in',
+    );
+    await expect.poll(ruleNames).toEqual(['Aids', 'Otherwise']);
+    await write(before);
+    await expect.poll(ruleNames).toEqual(['Pay', 'The console', 'Otherwise']);
+  });
+
   it('is reviewed before it is published, with names, and asks a second administrator where it locks out', async () => {
     await page.getByText('not kept yet').waitFor();
-    await text().fill(
+    await write(
       'form: 1\nrules:\n  - { rule: Closed, at: { applications: [Payroll] }, then: refuse }\notherwise: { ask whoever has one: [password + totp] }\n',
     );
     await expect.poll(ruleNames).toEqual(['Closed', 'Otherwise']);
     await page.getByRole('button', { name: 'Keep the draft' }).click();
+    await expect.poll(async () => await comesTo('Whom it locks out')).toContain('1 person');
+    await unfold(page, 'Whom it locks out');
     await page.getByText('1 person who gets in today.').waitFor();
     await page.getByRole('link', { name: 'ada.quay' }).waitFor();
-    const changes = page.getByRole('region', { name: 'What changes' });
+    await unfold(page, 'What changes');
+    const changes = part('What changes');
     await changes.getByText('Closed is new, at place 1').waitFor();
     await changes.getByText('As text, line by line').click();
     await changes.getByText('rule: Closed').waitFor();
@@ -92,10 +173,10 @@ describe('the rulebook in the console', () => {
     await dialog().getByRole('button', { name: 'Publish' }).click();
     await dialog().getByText('A second administrator has to agree first.').waitFor();
     await dialog().getByRole('button', { name: 'Cancel' }).click();
-    await text().fill((await text().inputValue()).replace('then: refuse', 'then: { ask for: [password + totp] }'));
+    await write((await typed()).replace('then: refuse', 'then: { ask for: [password + totp] }'));
     await expect.poll(async () => await page.getByText('ask for password + totp').count()).toBeGreaterThan(0);
     await page.getByRole('button', { name: 'Keep the draft' }).click();
-    await page.getByText('Nobody who gets in today.').waitFor();
+    await expect.poll(async () => await comesTo('Whom it locks out')).toContain('nobody');
     await page.getByRole('button', { name: 'Publish' }).click();
     await dialog().getByLabel('What changes, and why').fill('Payroll by two factors');
     await dialog().getByRole('button', { name: 'Publish' }).click();

@@ -6,7 +6,7 @@ import type { Sent } from '@nimble-latch/api';
 import type { ApiError } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { MetadataPublisher, type Entry } from './support/metadata.js';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { Installation } from './support/installation.js';
 import { KeyHolders, options } from './support/key-holder.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -248,7 +248,7 @@ describe('what the method settings say of keys', () => {
       return join(inst.dir, name);
     };
     const nlatch = async (...args: string[]) =>
-      await run(NLATCH, args, {
+      await nlatchWithin(args, {
         env: { PATH: process.env['PATH']!, HOME: inst.dir, NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url },
         input: '',
       });

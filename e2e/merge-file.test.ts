@@ -7,7 +7,7 @@ import { createClient } from '@nimble-latch/api/client';
 import type { Answer, Sent } from '@nimble-latch/api';
 import { parse } from 'csv-parse/sync';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { administrator, withSignature, type Administrator } from './support/administrators.js';
 import { Installation } from './support/installation.js';
 import { inviting, mailOf } from './support/inviting.js';
@@ -195,7 +195,7 @@ describe('a merge file of invitations', () => {
   it('is written by the client into a file of one’s own, or not at all', async () => {
     await at.add('scripted.one');
     const nlatch = async (...args: string[]) =>
-      await run(NLATCH, ['invitation', ...args], {
+      await nlatchWithin(['invitation', ...args], {
         env: {
           PATH: process.env['PATH']!,
           HOME: dir,

@@ -28,7 +28,7 @@ beforeAll(async () => {
   await planner.listen({ host: '127.0.0.1', port: Number(new URL(address).port) });
   await inst.owner.call('networks.add', { body: { name: 'quay', ranges: ['127.0.0.0/8', '::1/128'] } });
   await askByPush(inst.owner);
-  open = await openPage();
+  open = await openPage('whole');
 });
 afterAll(async () => {
   await open.browser.close();

@@ -1,6 +1,6 @@
 import { createClient } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { connectedApplication, Installation } from './support/installation.js';
 import { askByPush, followed, type Holder, holderOf } from './support/phones.js';
 
@@ -9,7 +9,7 @@ let keys: Record<'berths' | 'gate', string>;
 let holders: Record<'dockhand' | 'harbour.master' | 'somebody', Holder>;
 
 const nlatch = async (...args: string[]) =>
-  await run(NLATCH, args, {
+  await nlatchWithin(args, {
     env: { PATH: process.env['PATH'], NLATCH_SERVER: inst.url, NLATCH_TOKEN: inst.ownerToken },
   });
 

@@ -1,6 +1,6 @@
 import { createClient, type Client } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
 import { codeAt } from '../packages/standins/src/phone/code.js';
 import { ScreenLock } from '../packages/standins/src/pocket/screen-lock.js';
@@ -13,7 +13,7 @@ let vault: Client;
 let berths: Client;
 const anybody = () => createClient({ server: inst.url });
 const nlatch = async (...args: string[]) =>
-  await run(NLATCH, args, {
+  await nlatchWithin(args, {
     env: { PATH: process.env['PATH'], NLATCH_SERVER: inst.url, NLATCH_TOKEN: inst.ownerToken },
   });
 

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { PocketPhone } from '../packages/standins/src/pocket/phone.js';
 import { createPushService, NOTHING_WRONG } from '../packages/standins/src/push-service/server.js';
 import { freePort } from '../scripts/lib/private-mariadb.mjs';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { connectedApplication, Installation } from './support/installation.js';
 import { enrolPhone, holderOf, askByPush, type Holder } from './support/phones.js';
 
@@ -164,8 +164,8 @@ describe('a phone whose page is closed', () => {
       NLATCH_TOKEN: inst.ownerToken,
       NLATCH_SERVER: inst.url,
     };
-    expect((await run(NLATCH, ['keyring', 'show', 'old.page'], { env })).out).toContain('page is out of');
-    expect((await run(NLATCH, ['overview'], { env })).out).toMatch(/is of\s+a\s+release\s+before,\s+since/);
+    expect((await nlatchWithin(['keyring', 'show', 'old.page'], { env })).out).toContain('page is out of');
+    expect((await nlatchWithin(['overview'], { env })).out).toMatch(/is of\s+a\s+release\s+before,\s+since/);
     await holder.phone.fetch(page!);
     expect(await shownOf(holder)).toMatchObject({ outdated: false });
     // What is no page of the service is never one of a release before.

@@ -2,7 +2,7 @@ import type { Answer } from '@nimble-latch/api';
 import { createClient } from '@nimble-latch/api/client';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { PocketPhone, type PhoneRequest } from '../packages/standins/src/pocket/phone.js';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { connectedApplication, Installation, outcomes, PASSWORD, Phone } from './support/installation.js';
 import { mailOf } from './support/inviting.js';
 import { startPost, type Post } from './support/mailbox.js';
@@ -296,7 +296,7 @@ describe('a phone at the desk', () => {
   it('is enrolled by whoever may, from the client, which waits for it', async () => {
     const id = await person('at.desk');
     const nlatch = async (...args: string[]) =>
-      await run(NLATCH, ['keyring', ...args], {
+      await nlatchWithin(['keyring', ...args], {
         env: { PATH: process.env['PATH']!, HOME: '/nowhere', NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url },
         input: '',
       });

@@ -1,6 +1,6 @@
 import type { Answer } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { administrator, withSignature } from './support/administrators.js';
 import { connectedApplication, Installation, personWithApp } from './support/installation.js';
 import { CONSOLE, publish, rulebookOf } from './support/rulebooks.js';
@@ -43,7 +43,7 @@ const eased = ({ loosened }: Answer<'rulebookDraft.review'>) =>
     ]),
   );
 const nlatch = async (...args: string[]) =>
-  await run(NLATCH, args, {
+  await nlatchWithin(args, {
     env: {
       PATH: process.env['PATH']!,
       HOME: '/nonexistent',

@@ -2,7 +2,8 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { catalogue, sayRule } from '@nimble-latch/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, ROOT, run } from '../scripts/lib/installation.mjs';
+import { ROOT } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { Installation, personWithApp } from './support/installation.js';
 
 let inst: Installation;
@@ -72,7 +73,7 @@ describe('the text of a rulebook', () => {
 
   it('is checked from the command line, each problem with file, line and column', async () => {
     const env = { PATH: process.env['PATH'], NLATCH_SERVER: inst.url, NLATCH_TOKEN: inst.ownerToken, HOME: inst.dir };
-    const nlatch = async (file: string) => await run(NLATCH, ['rulebook', 'check', file], { env });
+    const nlatch = async (file: string) => await nlatchWithin(['rulebook', 'check', file], { env });
     expect((await nlatch(example)).out).toMatch(/ 4\. Wages\n +Everybody · at Payroll · except yara\.duarte until/);
     const wrong = join(inst.dir, 'wrong.yaml');
     writeFileSync(wrong, 'form: 1\nrules:\n  - rule: A\n    then: { ask for: [password + tptp] }\notherwise: refuse\n');

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { administrator } from './support/administrators.js';
 import { connectedApplication, Installation, personWithApp } from './support/installation.js';
 
@@ -18,7 +18,7 @@ afterAll(async () => await inst.stop());
 
 const keyringOf = async (id: string) => await inst.owner.call('keyring.show', { params: { id } });
 const nlatch = (args: string[], token = inst.ownerToken) =>
-  run(NLATCH, args, { env: { PATH: process.env['PATH']!, NLATCH_SERVER: inst.url, NLATCH_TOKEN: token }, input: '' });
+  nlatchWithin(args, { env: { PATH: process.env['PATH']!, NLATCH_SERVER: inst.url, NLATCH_TOKEN: token }, input: '' });
 
 describe('the beginning of an id', () => {
   it('stands in lists, and is taken wherever an id is', async () => {

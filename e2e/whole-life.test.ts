@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { NLATCH, run } from '../scripts/lib/installation.mjs';
+import { nlatchWithin } from './support/client.js';
 import { openPage, withPasskeys, type OpenPage } from './support/browser.js';
 import { connectedApplication, Installation, PASSWORD, Phone } from './support/installation.js';
 import { LINK, mailOf } from './support/inviting.js';
@@ -41,7 +41,7 @@ afterAll(async () => {
 });
 
 const nlatch = async (...args: string[]) => {
-  const ran = await run(NLATCH, args, {
+  const ran = await nlatchWithin(args, {
     env: { PATH: process.env['PATH']!, HOME: dir, NLATCH_TOKEN: inst.ownerToken, NLATCH_SERVER: inst.url, TZ: 'UTC' },
     input: '',
   });

@@ -11,6 +11,10 @@ const FLAGS = [
   ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
 ];
 
+/** The browser without windows of its own, which takes less to start and to draw; and the whole one, which can be rung while a page is closed. */
+const PROGRAMS = { windowless: '/usr/bin/chromium-headless-shell', whole: '/usr/bin/chromium' } as const;
+type Program = keyof typeof PROGRAMS;
+
 export interface OpenPage {
   readonly browser: Browser;
   readonly page: Page;
@@ -18,20 +22,20 @@ export interface OpenPage {
   readonly complaints: string[];
 }
 
-/** The one Chromium of a worker: starting one takes as long as many a test. It ends with the worker. */
-let running: Promise<Browser> | undefined;
+/** The one Chromium of a worker, of each kind: starting one takes as long as many a test. They end with the worker. */
+const running = new Map<Program, Promise<Browser>>();
 
-async function launched(): Promise<Browser> {
-  const program = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+async function launched(kind: Program): Promise<Browser> {
+  const program = await chromium.launch({ executablePath: PROGRAMS[kind], args: FLAGS });
   // One that crashed is not met again by the next file.
-  program.once('disconnected', () => (running = undefined));
+  program.once('disconnected', () => running.delete(kind));
   return program;
 }
 
 /** A browser of a test file's own, as far as a page can tell: nothing is shared but the program. */
-async function ownBrowser(): Promise<Browser> {
-  running ??= launched();
-  const program = await running;
+async function ownBrowser(kind: Program): Promise<Browser> {
+  if (!running.has(kind)) running.set(kind, launched(kind));
+  const program = await running.get(kind)!;
   const own: BrowserContext[] = [];
   const part: Pick<Browser, 'newContext' | 'close'> = {
     async newContext(options) {
@@ -47,8 +51,8 @@ async function ownBrowser(): Promise<Browser> {
 }
 
 /** A headless Chromium with one page. */
-export async function openPage(): Promise<OpenPage> {
-  const browser = await ownBrowser();
+export async function openPage(kind: Program = 'windowless'): Promise<OpenPage> {
+  const browser = await ownBrowser(kind);
   const page = await (
     await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
   ).newPage();

@@ -12,6 +12,7 @@ export { LIMITS } from './limits.js';
 export { misplacedSubject, type About, type Access, type RouteSpec } from './contract.js';
 export { API_BASE, ROUTE_IDS, type RouteId } from './paths.js';
 export { ROUTES, type Answer, type Parsed, type Routes, type Sent } from './routes/index.js';
+export { FIGURE_PERIODS, type FigurePeriod } from './routes/figures.js';
 export { DELIMITER_NAMES } from './routes/imports.js';
 export { configurationFile } from './routes/configuration.js';
 export { FIRST_INVITATION_SETTINGS } from './routes/invitations.js';

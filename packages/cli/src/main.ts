@@ -1,7 +1,6 @@
-import { CommanderError } from 'commander';
 import { createAsking } from './asking.js';
 import type { Context } from './context.js';
-import { buildProgram } from './program.js';
+import { runLine } from './run.js';
 
 /** Put in by the bundler from package.json. */
 declare const NLATCH_VERSION: string;
@@ -26,18 +25,6 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   throw error;
 });
 
-try {
-  const args = process.argv.slice(2);
-  await (await buildProgram(context, args, NLATCH_VERSION)).parseAsync(args, { from: 'user' });
-} catch (error) {
-  if (error instanceof CommanderError) {
-    process.exitCode = error.exitCode === 0 ? 0 : 2;
-  } else {
-    const { explainFailure, failureAsJson } = await import('./failure.js');
-    const { text, exit } = explainFailure(error);
-    context.err(process.argv.includes('--json') ? failureAsJson(error) : text);
-    process.exitCode = exit;
-  }
-}
+process.exitCode = await runLine(context, process.argv.slice(2), NLATCH_VERSION);
 // An open standard input must not keep the process waiting.
 process.stdin.unref?.();

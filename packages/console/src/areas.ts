@@ -1,5 +1,6 @@
 import { accessArea } from './areas/access/area.js';
 import { applicationsArea } from './areas/applications/area.js';
+import { figuresArea } from './areas/figures/area.js';
 import { importsArea } from './areas/imports/area.js';
 import { insightArea } from './areas/insight/area.js';
 import { invitationsArea } from './areas/invitations/area.js';
@@ -19,6 +20,7 @@ import type { ConsoleArea } from './frame/area.js';
 export const AREAS: readonly ConsoleArea[] = [
   accessArea,
   applicationsArea,
+  figuresArea,
   importsArea,
   insightArea,
   invitationsArea,

@@ -4,6 +4,7 @@ import type { RouteId } from '../paths.js';
 import { accessRoutes } from './access.js';
 import { applicationRoutes } from './applications.js';
 import { configurationRoutes } from './configuration.js';
+import { figureRoutes } from './figures.js';
 import { importRoutes } from './imports.js';
 import { insightRoutes } from './insight.js';
 import { keyModelRoutes } from './models.js';
@@ -32,6 +33,7 @@ export const ROUTES = {
   ...relyingPartyRoutes,
   ...keyModelRoutes,
   ...configurationRoutes,
+  ...figureRoutes,
   ...rulebookRoutes,
   ...peopleRoutes,
   ...importRoutes,

@@ -16,7 +16,7 @@ import {
   type SignalId,
 } from '@nimble-latch/core/vocabulary';
 import { z } from 'zod';
-import { operator, READS, route } from '../contract.js';
+import { operator, READS, route, self } from '../contract.js';
 import { id, instant, line, page, pageQuery, version } from '../schema.js';
 import { LIMITS } from '../limits.js';
 import { hint } from '../messages/index.js';
@@ -24,6 +24,9 @@ import { FIRST_INVITATION_SETTINGS, invitationSettings } from './invitations.js'
 import { FIRST_PASS_BOUNDS, passBounds } from './passes.js';
 
 const named = z.strictObject({ kind: z.string(), id: z.string().nullable(), name: z.string().nullable() });
+
+/** A figure of what the caller may see all of; null otherwise. */
+const seen = z.number().int().nullable();
 
 export const trailRow = z.strictObject({
   writer: id,
@@ -141,6 +144,18 @@ export const insightRoutes = {
     answer: z.string(),
     media: 'text/csv; charset=utf-8',
     trail: ['trail.exported'],
+  }),
+  'overview.waiting': route('overview.waiting', {
+    summary: 'How much waits for somebody: what the caller could sign, and whatever else they may see all of',
+    access: self,
+    answer: z.strictObject({
+      signatures: z.number().int().describe('Requests that wait for the caller’s own yes or no; a hundred at most'),
+      hands: seen.describe('What needs a hand, as on the overview'),
+      disputes: seen.describe('Changes that their people say were not them'),
+      invitations: seen.describe('Invitations that bounced or ran out, with nothing since'),
+      messages: seen.describe('Messages of the last week that could not be delivered'),
+    }),
+    trail: READS,
   }),
   'overview.show': route('overview.show', {
     summary: 'How the population stands, and what happened in the last day',

@@ -252,6 +252,13 @@ export const rulebookRoutes = {
     answer: z.strictObject({ ...checked, text }),
     trail: { none: 'nothing of the text is kept, so nothing has happened' },
   }),
+  'rulebook.schema': route('rulebook.schema', {
+    summary:
+      'The JSON Schema (2020-12) of a rulebook’s text, for editors that help while one types; `x-names` says what a name is of',
+    access: operator('rulebook.read'),
+    answer: z.strictObject({ schema: z.record(z.string(), z.unknown()) }),
+    trail: READS,
+  }),
   'rulebook.starters': route('rulebook.starters', {
     summary: 'Rulebooks to begin with, each named by its goal',
     access: operator('rulebook.read'),

@@ -147,6 +147,16 @@ export const rulebook: Noun = (command, context) => {
       }),
     );
   command
+    .command('schema')
+    .description(help.schema)
+    .action(
+      withSession(context, async (session) => {
+        const { schema } = await session.client.call('rulebook.schema');
+        // Whatever is asked for, it is a file for a program.
+        show(session, schema, () => `${JSON.stringify(schema, null, 2)}\n`);
+      }),
+    );
+  command
     .command('draft <file>')
     .description(help.draft)
     .action(

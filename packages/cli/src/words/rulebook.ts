@@ -42,6 +42,7 @@ export const rulebookWords = {
     show: 'the rulebook in force as sentences, and which node runs which version',
     check: 'read a rulebook’s file, as sentences, with what was probably not meant',
     starter: 'rulebooks to begin with, or the text of one',
+    schema: 'the JSON Schema of a rulebook’s text, for an editor that helps while you type',
     draft: 'keep a file as the draft; nothing of it is in force',
     'bring-back': 'make an earlier version the draft',
     diff: 'what the draft changes, line by line',

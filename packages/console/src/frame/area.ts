@@ -1,8 +1,11 @@
-import type { Language, RouteId } from '@nimble-latch/api';
+import type { Answer, Language, RouteId } from '@nimble-latch/api';
 import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
 
 /** A name in every language: what is shown before anything of an area is loaded. */
 export type Named = Readonly<Record<Language, string>>;
+
+/** How much waits for somebody, by what it is. */
+export type Waiting = Answer<'overview.waiting'>;
 
 /** Groups of the rail, in the order of the work. */
 export const RAIL_GROUPS = [
@@ -33,6 +36,8 @@ export interface RailLine {
   readonly name: Named;
   /** The call without which there would be nothing to see. */
   readonly calls?: RouteId;
+  /** What waits for somebody there, whose figure stands beside it. */
+  readonly waits?: keyof Waiting;
 }
 
 /** What can be done from anywhere, by the palette. */

@@ -1,15 +1,22 @@
 import type { Language, RouteId } from '@nimble-latch/api';
+import { useQuery } from '@tanstack/react-query';
 import { useState, type MouseEvent, type ReactNode } from 'react';
 import { Button as AriaButton, Disclosure, DisclosurePanel } from 'react-aria-components';
 import { NavLink, useLocation } from 'react-router';
 import { styled } from 'styled-components';
-import { railOf, type ConsoleArea, type RailGroup as RailGroupName, type RailLine } from './area.js';
+import {
+  railOf,
+  type ConsoleArea,
+  type RailGroup as RailGroupName,
+  type RailLine,
+  type Waiting as WaitingCounts,
+} from './area.js';
 import { Button } from './components/button.js';
-import { Banner, Row } from './components/layout.js';
+import { Banner, Heard, Row } from './components/layout.js';
 import { Mark } from './components/mark.js';
 import { Select } from './components/choices.js';
 import { Toasts } from './components/toasts.js';
-import { changeLanguage, language, LANGUAGE_NAMES, shared, words } from './messages/index.js';
+import { changeLanguage, language, LANGUAGE_NAMES, say, shared, words } from './messages/index.js';
 import { focusPage, PAGE_ID } from './page-focus.js';
 import { usePalette } from './palette/palette.js';
 import { call, useRead } from './session/api.js';
@@ -136,7 +143,10 @@ const Lines = styled.ul`
   display: grid;
   gap: ${space.hair};
   a {
-    display: block;
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    gap: ${space.small};
     padding: ${space.hair} ${space.snug};
     border-radius: ${radius.field};
     color: ${colour.ink};
@@ -181,22 +191,60 @@ const Nag = styled.div`
   }
 `;
 
+/** A figure beside where something waits: brass, as all that is held. */
+const Waits = styled.span`
+  min-width: ${space.wide};
+  padding: 0 ${space.small};
+  border: 1px solid ${colour.brass};
+  border-radius: ${radius.pill};
+  background: ${colour.brassSoft};
+  color: ${colour.brass};
+  font-size: ${type.small};
+  font-variant-numeric: tabular-nums;
+  text-align: center;
+`;
+/** What waits is asked for again after so long; after every change of one's own at once. */
+const ASKED_AGAIN_MS = 60_000;
+
+/** A figure, and for whoever hears it what it is of. */
+function Waiting({ count, what }: { count: number; what: string }) {
+  return (
+    <Waits>
+      <span aria-hidden="true">{count}</span>
+      <Heard>{say(what, { count })}</Heard>
+    </Waits>
+  );
+}
+
 const FOLDED = 'nimble-latch.folded';
 /** Groups of the rail that were folded away in this browser. */
 const foldedGroups = (): string[] => (localStorage.getItem(FOLDED) ?? '').split(' ').filter(Boolean);
 
 /** One group of the rail. A group of one line that is called like it needs no heading. */
-function RailGroup({ group, lines, onGo }: { group: RailGroupName; lines: readonly RailLine[]; onGo: () => void }) {
+function RailGroup({
+  group,
+  lines,
+  waiting,
+  onGo,
+}: {
+  group: RailGroupName;
+  lines: readonly RailLine[];
+  waiting: WaitingCounts | undefined;
+  onGo: () => void;
+}) {
+  const count = ({ waits }: RailLine) => (waits && waiting?.[waits]) || 0;
+  const all = lines.reduce((sum, line) => sum + count(line), 0);
   const title = words.rail.groups[group];
   const { pathname } = useLocation();
   const within = lines.some(({ to }) => (to === '/' ? pathname === '/' : pathname.startsWith(to)));
   const [open, setOpen] = useState(!foldedGroups().includes(group));
   const list = (
     <Lines>
-      {lines.map(({ to, name }) => (
-        <li key={to}>
-          <NavLink to={to} end={to === '/'} onClick={onGo}>
-            {name[language]}
+      {lines.map((line) => (
+        <li key={line.to}>
+          <NavLink to={line.to} end={line.to === '/'} onClick={onGo}>
+            {line.name[language]}
+            {count(line) > 0 && <Waiting count={count(line)} what={words.rail.waits[line.waits!]} />}
           </NavLink>
         </li>
       ))}
@@ -212,7 +260,10 @@ function RailGroup({ group, lines, onGo }: { group: RailGroupName; lines: readon
     // Where somebody is stays in sight.
     <Group isExpanded={open || within} onExpandedChange={fold}>
       <AriaButton slot="trigger">
-        <span>{title}</span> <span aria-hidden="true">{open || within ? '▾' : '▸'}</span>
+        <span>
+          {title} {!open && !within && all > 0 && <Waiting count={all} what={words.rail.waitsHere} />}
+        </span>{' '}
+        <span aria-hidden="true">{open || within ? '▾' : '▸'}</span>
       </AriaButton>
       <DisclosurePanel>{list}</DisclosurePanel>
     </Group>
@@ -262,6 +313,13 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
   const session = useSession();
   const [open, setOpen] = useState(false);
   const { open: goTo, palette } = usePalette(areas);
+  const { data: waiting } = useQuery({
+    queryKey: ['overview', 'overview.waiting'],
+    queryFn: async () => await call('overview.waiting'),
+    refetchInterval: ASKED_AGAIN_MS,
+    // Beside the work, never in its way: where it fails there are no figures.
+    retry: false,
+  });
   return (
     <Frame>
       <Skip href={`#${PAGE_ID}`} onClick={toPage}>
@@ -283,7 +341,9 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
           {railOf(areas).map(({ group, lines }) => {
             const shown = lines.filter(({ calls }) => calls === undefined || session.calls.includes(calls));
             return (
-              shown.length > 0 && <RailGroup key={group} group={group} lines={shown} onGo={() => setOpen(false)} />
+              shown.length > 0 && (
+                <RailGroup key={group} group={group} lines={shown} waiting={waiting} onGo={() => setOpen(false)} />
+              )
             );
           })}
         </Groups>

@@ -1,4 +1,4 @@
-import { METHODS } from '../vocabulary.js';
+import { METHODS, type NameKind } from '../vocabulary.js';
 import { CONDITION_KEYS, CONDITIONS, MOST_NAMES, nameSchema as name, type NamesText } from './conditions/index.js';
 import { FORM, MOST_RULES, MOST_WAYS } from './text.js';
 
@@ -25,11 +25,25 @@ const SAID: Readonly<Record<string, string>> = {
   from: 'Where the address lies',
 };
 
+/**
+ * What a name is of, for editors that know what there is (JSON Schema leaves unknown keywords to whoever knows them). Countries and
+ * cities are words that no list has.
+ */
+const named = (kind: NameKind, schema: Schema = name): Schema =>
+  kind === 'country' || kind === 'city' ? schema : { ...schema, 'x-names': kind };
+const KIND_OF: Readonly<Record<string, NameKind>> = Object.fromEntries(
+  CONDITIONS.flatMap(({ names }) => names.map(({ member, kind }) => [member, kind])),
+);
+const listed = ({ member, schema }: NamesText): Schema => {
+  const kind = KIND_OF[member];
+  return list(kind === undefined ? schema : named(kind, schema));
+};
+
 /** Lists below one key, of which a map has each in one of its two words. */
 function either(key: string, lists: readonly NamesText[]): Schema {
   const pairs = lists.map(({ words }) => ({ required: [...words] }));
   const properties = Object.fromEntries(
-    lists.flatMap(({ words, schema }) => words.map((word): [string, Schema] => [word, list(schema)])),
+    lists.flatMap((one) => one.words.map((word): [string, Schema] => [word, listed(one)])),
   );
   const schema = strict(properties, [], { not: { anyOf: pairs } });
   return SAID[key] === undefined ? schema : { ...schema, description: SAID[key] };
@@ -76,7 +90,11 @@ export const RULEBOOK_SCHEMA: Schema = {
         state: {
           anyOf: [
             { enum: ['in force', 'resting'] },
-            { type: 'string', pattern: String.raw`^on trial until \d{4}-\d\d-\d\d$` },
+            {
+              type: 'string',
+              pattern: String.raw`^on trial until \d{4}-\d\d-\d\d$`,
+              examples: ['on trial until 2027-01-31'],
+            },
           ],
           description: 'On trial: recorded, not enforced, up to and with that day',
         },
@@ -86,8 +104,8 @@ export const RULEBOOK_SCHEMA: Schema = {
           maxItems: MOST_NAMES,
           items: strict(
             {
-              person: name,
-              group: name,
+              person: named('person'),
+              group: named('group'),
               reason: { type: 'string' },
               until: day,
               instead: {
@@ -100,7 +118,7 @@ export const RULEBOOK_SCHEMA: Schema = {
           ),
         },
         then: { $ref: '#/$defs/outcome' },
-        'remember browser': { type: 'string', pattern: String.raw`^\d{1,4} days?$` },
+        'remember browser': { type: 'string', pattern: String.raw`^\d{1,4} days?$`, examples: ['14 days'] },
         'once a session': { type: 'boolean', description: 'Not at each unlock of a screen' },
         grace: strict({ days: { type: 'number', minimum: 1, maximum: 365 }, 'last day': day }, ['days', 'last day']),
       },
@@ -118,6 +136,7 @@ export const RULEBOOK_SCHEMA: Schema = {
       type: 'string',
       pattern: `^\\s*(${METHODS.join('|')})\\s*(\\([a-z, -]+\\))?(\\s*\\+\\s*(${METHODS.join('|')})\\s*(\\([a-z, -]+\\))?){0,3}\\s*$`,
       description: 'Proofs that suffice together, such as password + totp or webauthn(verified)',
+      examples: METHODS,
     },
     duration: { type: 'string', pattern: String.raw`^\d{1,4} (minute|hour|day)s?$` },
   },

@@ -3,6 +3,7 @@ import { accessArea } from '../areas/access/area.js';
 import { applicationsArea } from '../areas/applications/area.js';
 import { browsersArea } from '../areas/browsers/area.js';
 import { configurationArea } from '../areas/configuration/area.js';
+import { figuresArea } from '../areas/figures/area.js';
 import { importsArea } from '../areas/imports/area.js';
 import { insightArea } from '../areas/insight/area.js';
 import { invitationsArea } from '../areas/invitations/area.js';
@@ -45,6 +46,7 @@ const BROUGHT = [
   applicationsArea,
   browsersArea,
   configurationArea,
+  figuresArea,
   importsArea,
   insightArea,
   invitationsArea,

@@ -15,7 +15,14 @@ export const insightArea: ConsoleArea = {
     page('system', async () => (await import('./system-page.js')).SystemPage),
   ],
   rail: [
-    { group: 'today', place: 1, to: '/', name: { en: 'Overview', de: 'Überblick' }, calls: 'overview.show' },
+    {
+      group: 'today',
+      place: 1,
+      to: '/',
+      name: { en: 'Overview', de: 'Überblick' },
+      calls: 'overview.show',
+      waits: 'hands',
+    },
     { group: 'record', place: 2, to: '/trail', name: { en: 'Trail', de: 'Protokoll' }, calls: 'trail.list' },
     {
       group: 'installation',
@@ -23,6 +30,7 @@ export const insightArea: ConsoleArea = {
       to: '/system',
       name: { en: 'Nodes and work', de: 'Knoten und Arbeiten' },
       calls: 'system.show',
+      waits: 'messages',
     },
     {
       group: 'installation',

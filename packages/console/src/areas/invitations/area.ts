@@ -10,6 +10,7 @@ export const invitationsArea: ConsoleArea = {
       to: '/invitations',
       name: { en: 'Invitations', de: 'Einladungen' },
       calls: 'invitations.list',
+      waits: 'invitations',
     },
   ],
   actions: [

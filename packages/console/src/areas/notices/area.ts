@@ -10,6 +10,7 @@ export const noticesArea: ConsoleArea = {
       to: '/disputes',
       name: { en: 'Disputed changes', de: 'Bestrittenes' },
       calls: 'disputes.list',
+      waits: 'disputes',
     },
   ],
   actions: [

@@ -1,22 +1,27 @@
 import { say as sayShared, type Answer } from '@nimble-latch/api';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { styled } from 'styled-components';
 import { Button } from '../../frame/components/button.js';
+import type { CodeEditorHandle } from '../../frame/components/code-editor/index.js';
 import { Select } from '../../frame/components/choices.js';
 import { TextArea } from '../../frame/components/text-fields.js';
 import { FormDialog } from '../../frame/components/form-dialog.js';
-import { Banner, Page, Row, Section, Small, Spread, State } from '../../frame/components/layout.js';
+import { Banner, Page, Row, Small, Spread, State } from '../../frame/components/layout.js';
 import { toast } from '../../frame/components/toasts.js';
 import { say, shared, words } from '../../frame/messages/index.js';
 import { rulebookWords } from './messages/index.js';
 import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
-import { narrow, space } from '../../frame/theme/tokens.js';
+import { narrow, size, space } from '../../frame/theme/tokens.js';
+import { DraftRules } from './draft-rules.js';
 import { Review } from './review.js';
 import type { Edit } from './outcome-fields.js';
 import { OtherwiseForm, RuleForm } from './rule-form.js';
-import { Sentences, type ShownRule } from './sentences.js';
+import { placeInLines, ruleLines } from './text/rule-lines.js';
+
+/** As large as the rest of the page together: it comes when there is a text to show. */
+const RulebookText = lazy(async () => await import('./text/rulebook-text.js'));
 
 const w = rulebookWords.rulebook;
 type Draft = Answer<'rulebookDraft.show'>;
@@ -35,6 +40,26 @@ const Pane = styled.section`
   display: grid;
   gap: ${space.snug};
   min-width: 0;
+`;
+/** Beside the rules however far one has gone down them. */
+const Beside = styled(Pane)`
+  position: sticky;
+  top: ${space.base};
+  max-height: calc(100vh - 2 * ${space.base});
+  grid-template-rows: auto minmax(${size.rule}, 1fr);
+  overflow-y: auto;
+  ${narrow} {
+    position: static;
+    max-height: none;
+  }
+`;
+const Effects = styled(Pane)`
+  gap: ${space.tight};
+`;
+/** As high as what is left of the window, and never so low that nothing could be read in it. */
+const Text = styled(Pane)`
+  grid-template-rows: auto auto minmax(${size.editor}, 1fr);
+  min-height: 0;
 `;
 
 export function DraftPage() {
@@ -59,11 +84,20 @@ function useLagging<T>(value: T, ms: number): T {
   return lagging;
 }
 
+/** What is wrong with a text, each as a sentence. */
+const problemsOf = (checked: Checked | undefined) =>
+  (checked?.problems ?? []).map(({ line, column, what, facts }) => ({
+    line,
+    column,
+    text: sayShared(shared.rulebook.problems[what], facts),
+  }));
+
 function Editor({ draft }: { draft: Draft }) {
   const [text, setText] = useState(draft.text);
   const [dialog, setDialog] = useState<'publish' | 'discard'>();
-  const [editing, setEditing] = useState<{ at: number; rule?: ShownRule } | 'otherwise'>();
-  const area = useRef<HTMLTextAreaElement>(null);
+  const [editing, setEditing] = useState<number | 'otherwise'>();
+  const [marked, setMarked] = useState<number>();
+  const editor = useRef<CodeEditorHandle>(null);
   const asked = useLagging(text, 350);
   const check = useQuery({
     queryKey: ['rulebook', 'rulebook.check', asked],
@@ -74,25 +108,24 @@ function Editor({ draft }: { draft: Draft }) {
   const save = useAct((typed: string) => call('rulebookDraft.save', { body: { text: typed }, ifMatch: draft.version }));
   const edit = useAct(
     (change: Edit) => call('rulebook.edit', { body: { text, edit: change } }),
-    (answer) => setText(answer.text),
+    (answer, { kind }) => {
+      const before = text;
+      setText(answer.text);
+      if (kind === 'remove') toast(w.removed, () => Promise.resolve(setText(before)));
+    },
   );
-  const change = (wanted: Edit) => edit.mutate(wanted);
   const checked: Checked | undefined = check.data;
+  const problems = useMemo(() => problemsOf(checked), [checked]);
+  const lines = useMemo(() => ruleLines(text), [text]);
   const kept = draft.begun && text === draft.text;
   const trouble = save.trouble ?? edit.trouble ?? (check.error ? troubleOf(check.error) : undefined);
-  const goTo = (line: number, column: number) => {
-    const at =
-      text
-        .split('\n')
-        .slice(0, line - 1)
-        .join('\n').length +
-      (line > 1 ? 1 : 0) +
-      column -
-      1;
-    area.current?.focus();
-    area.current?.setSelectionRange(at, at);
+  const rulebook = checked?.rulebook;
+  const rules = rulebook?.rules ?? [];
+  const mark = (at: number) => {
+    setMarked(at);
+    const [line] = lines[at] ?? [];
+    if (line !== undefined) editor.current?.show(line);
   };
-  const rules = checked?.rulebook?.rules ?? [];
   return (
     <Page>
       <Spread>
@@ -110,7 +143,7 @@ function Editor({ draft }: { draft: Draft }) {
           </Button>
           <Button
             look={kept ? 'main' : 'plain'}
-            isDisabled={!kept || !checked?.rulebook}
+            isDisabled={!kept || !rulebook}
             calls="rulebook.publish"
             onPress={() => setDialog('publish')}
           >
@@ -136,109 +169,76 @@ function Editor({ draft }: { draft: Draft }) {
         <Pane aria-labelledby="as-sentences">
           <Spread>
             <h2 id="as-sentences">{w.sentences}</h2>
-            {checked?.rulebook && (
-              <Button calls="rulebook.edit" onPress={() => setEditing({ at: rules.length })} isPending={edit.isPending}>
+            {rulebook && (
+              <Button calls="rulebook.edit" onPress={() => setEditing(rules.length)} isPending={edit.isPending}>
                 {w.addRule}
               </Button>
             )}
           </Spread>
-          {checked?.rulebook && (
-            <Sentences
-              rulebook={checked.rulebook}
-              notes={(at) =>
-                checked.findings
-                  .filter((one) => one.rule === rules[at]!.name)
-                  .map((one, i) => (
-                    <Small key={i}>{`◐ ${sayShared(shared.rulebook.findings[one.what], one.facts)}`}</Small>
-                  ))
-              }
-              tools={(rule, at) => (
-                <>
-                  <Button look="quiet" about={rule.name} calls="rulebook.edit" onPress={() => setEditing({ at, rule })}>
-                    {w.editRule}
-                  </Button>
-                  {at > 0 && (
-                    <Button
-                      look="quiet"
-                      about={rule.name}
-                      calls="rulebook.edit"
-                      onPress={() => change({ kind: 'move', at, to: at - 1 })}
-                    >
-                      {w.up}
-                    </Button>
-                  )}
-                  {at < rules.length - 1 && (
-                    <Button
-                      look="quiet"
-                      about={rule.name}
-                      calls="rulebook.edit"
-                      onPress={() => change({ kind: 'move', at, to: at + 1 })}
-                    >
-                      {w.down}
-                    </Button>
-                  )}
-                  <Button
-                    look="quiet"
-                    about={rule.name}
-                    calls="rulebook.edit"
-                    onPress={() => change({ kind: 'remove', at })}
-                  >
-                    {w.remove}
-                  </Button>
-                </>
-              )}
-              otherwiseTools={
-                <Button look="quiet" about={w.otherwise} calls="rulebook.edit" onPress={() => setEditing('otherwise')}>
-                  {w.editRule}
-                </Button>
-              }
+          {rulebook && (
+            <DraftRules
+              rulebook={rulebook}
+              findings={checked.findings}
+              marked={marked}
+              onMark={mark}
+              onChange={edit.mutate}
+              onEdit={setEditing}
             />
           )}
-          {checked && !checked.rulebook && <p>{w.mend}</p>}
+          {checked && !rulebook && <p>{w.mend}</p>}
         </Pane>
-        <Pane aria-labelledby="as-text">
-          <h2 id="as-text">{w.text}</h2>
-          {checked && checked.problems.length > 0 && (
-            <Banner $tone="danger" role="alert">
-              <div>
-                <strong>{w.wrong}</strong>
-                {checked.problems.map(({ line, column, what, facts }, i) => (
-                  <Row key={i}>
-                    <span>
-                      {say(w.at, { line, column })}: {sayShared(shared.rulebook.problems[what], facts)}
-                    </span>
-                    <Button look="quiet" onPress={() => goTo(line, column)}>
-                      {w.toLine}
-                    </Button>
-                  </Row>
-                ))}
-              </div>
-            </Banner>
-          )}
-          <TextArea label={w.text} heard code rows={32} value={text} onChange={setText} inputRef={area} />
-        </Pane>
+        <Beside>
+          <Effects aria-labelledby="would-do">
+            <h2 id="would-do">{w.wouldDo}</h2>
+            {kept && rulebook ? <Review key={draft.version} /> : <Small>{w.keepFirst}</Small>}
+          </Effects>
+          <Text aria-labelledby="as-text">
+            <h2 id="as-text">{w.text}</h2>
+            {problems.length > 0 ? (
+              <Banner $tone="danger" role="alert">
+                <div>
+                  <strong>{w.wrong}</strong>
+                  {problems.map((one, i) => (
+                    <Row key={i}>
+                      <span>
+                        {say(w.at, { line: one.line, column: one.column })}: {one.text}
+                      </span>
+                      <Button look="quiet" onPress={() => editor.current?.goTo(one)}>
+                        {w.toLine}
+                      </Button>
+                    </Row>
+                  ))}
+                </div>
+              </Banner>
+            ) : (
+              <Small>{w.textHint}</Small>
+            )}
+            <Suspense fallback={<p aria-busy="true">{words.loading}</p>}>
+              <RulebookText
+                value={text}
+                onChange={setText}
+                problems={problems}
+                marked={marked === undefined ? undefined : lines[marked]}
+                onLine={(line) => setMarked(placeInLines(lines, line))}
+                ref={editor}
+              />
+            </Suspense>
+          </Text>
+        </Beside>
       </Panes>
-      {kept && checked?.rulebook ? (
-        <Review key={draft.version} />
-      ) : (
-        <Section>
-          <h2>{w.review}</h2>
-          <p>{w.keepFirst}</p>
-        </Section>
-      )}
-      {editing === 'otherwise' && checked?.rulebook && (
+      {editing === 'otherwise' && rulebook && (
         <OtherwiseForm
           text={text}
-          otherwise={checked.rulebook.otherwise}
+          otherwise={rulebook.otherwise}
           onClose={() => setEditing(undefined)}
           onDone={setText}
         />
       )}
-      {editing && editing !== 'otherwise' && (
+      {typeof editing === 'number' && (
         <RuleForm
           text={text}
-          at={editing.at}
-          rule={editing.rule}
+          at={editing}
+          rule={rules[editing]}
           onClose={() => setEditing(undefined)}
           onDone={setText}
         />

@@ -1,9 +1,10 @@
 import { say as sayShared, sayChange, type Answer } from '@nimble-latch/api';
 import { styled } from 'styled-components';
 import { Difference } from '../../frame/components/difference.js';
-import { Banner, Section, Soft, State } from '../../frame/components/layout.js';
+import { Fold } from '../../frame/components/fold.js';
+import { Banner, Soft, State } from '../../frame/components/layout.js';
 import type { PageQuery } from '../../frame/components/paged-table.js';
-import { shared, words } from '../../frame/messages/index.js';
+import { say, shared, words } from '../../frame/messages/index.js';
 import { space } from '../../frame/theme/tokens.js';
 import { LockedOut, Loosened } from './affected.js';
 import { rulebookWords } from './messages/index.js';
@@ -23,51 +24,74 @@ const READING = {
   people: (query: PageQuery & { only: 'locked-out' | 'eased' }) => call('rulebookDraft.people', { query }),
 };
 
-/** What the kept draft would do: to the text, by oversight, and to whom. */
+const countOf = (people: number) => (people === 0 ? w.noOne : say(w.count, { people }));
+
+/** What the kept draft would do: to the text, to whom, and by oversight. Each in a word, and opened, all of it. */
 export function Review() {
   const { data, error } = useRead('rulebookDraft.review');
   if (error) return <Banner $tone="danger">{troubleOf(error)?.text}</Banner>;
-  if (!data) return <p>{words.loading}</p>;
+  if (!data) return <p aria-busy="true">{words.loading}</p>;
+  const { changes, difference, lockedOut, loosened, findings } = data;
   return (
     <>
-      <Section aria-labelledby="changes">
-        <h2 id="changes">{w.changes}</h2>
-        {data.changes.length === 0 ? (
-          <Soft>{data.difference.length === 0 ? w.noChanges : shared.rulebook.changes.none}</Soft>
+      <Fold
+        tight
+        id="draft-changes"
+        title={w.changes}
+        says={<Soft>{say(w.changesCount, { count: changes.length })}</Soft>}
+      >
+        {changes.length === 0 ? (
+          <Soft>{difference.length === 0 ? w.noChanges : shared.rulebook.changes.none}</Soft>
         ) : (
           <Changes>
-            {data.changes.map((change, i) => (
+            {changes.map((change, i) => (
               <Change key={i} change={change} />
             ))}
           </Changes>
         )}
-        {data.difference.length > 0 && (
+        {difference.length > 0 && (
           <details>
             <summary>{w.asText}</summary>
-            <Difference label={w.changes} lines={data.difference} />
+            <Difference label={w.changes} lines={difference} />
           </details>
         )}
-      </Section>
-      <Section aria-labelledby="locks">
-        <h2 id="locks">{w.locks}</h2>
-        <LockedOut {...data.lockedOut} reading={READING} />
-      </Section>
-      <Section aria-labelledby="loosens">
-        <h2 id="loosens">{w.loosens}</h2>
-        <Loosened people={data.loosened.people} reading={READING} />
-      </Section>
-      <Section aria-labelledby="found">
-        <h2 id="found">{w.found}</h2>
-        {data.findings.length === 0 ? (
+      </Fold>
+      <Fold
+        tight
+        id="draft-locks"
+        title={w.locks}
+        says={<State tone={lockedOut.people === 0 ? 'good' : 'ended'}>{countOf(lockedOut.people)}</State>}
+      >
+        <LockedOut {...lockedOut} reading={READING} />
+      </Fold>
+      <Fold
+        tight
+        id="draft-loosens"
+        title={w.loosens}
+        says={<State tone={loosened.people === 0 ? 'good' : 'held'}>{countOf(loosened.people)}</State>}
+      >
+        <Loosened people={loosened.people} reading={READING} />
+      </Fold>
+      <Fold
+        tight
+        id="draft-found"
+        title={w.found}
+        says={
+          <State tone={findings.length === 0 ? 'good' : 'held'}>
+            {findings.length === 0 ? w.noThing : String(findings.length)}
+          </State>
+        }
+      >
+        {findings.length === 0 ? (
           <State tone="good">{w.nothingFound}</State>
         ) : (
-          data.findings.map((one, i) => (
+          findings.map((one, i) => (
             <p key={i}>
               <strong>{one.rule ?? w.whole}</strong>: {sayShared(shared.rulebook.findings[one.what], one.facts)}
             </p>
           ))
         )}
-      </Section>
+      </Fold>
     </>
   );
 }

@@ -1,5 +1,4 @@
 import { sayOutcome, sayRule, type Answer } from '@nimble-latch/api';
-import type { ReactNode } from 'react';
 import { styled } from 'styled-components';
 import { Row, Soft, State } from '../../frame/components/layout.js';
 import { say, shared } from '../../frame/messages/index.js';
@@ -42,19 +41,7 @@ export function RuleState({ state }: { state: ShownRule['state'] }) {
 }
 
 /** Rules as sentences, in the order in which they are read; what holds otherwise stands last. */
-export function Sentences({
-  rulebook: { rules, otherwise },
-  tools,
-  otherwiseTools,
-  notes,
-}: {
-  rulebook: ShownRulebook;
-  /** What can be done with a rule. */
-  tools?: (rule: ShownRule, at: number) => ReactNode;
-  otherwiseTools?: ReactNode;
-  /** What else is said below a rule. */
-  notes?: (at: number) => ReactNode;
-}) {
+export function Sentences({ rulebook: { rules, otherwise } }: { rulebook: ShownRulebook }) {
   return (
     <List>
       {rules.map((rule, i) => (
@@ -66,8 +53,6 @@ export function Sentences({
           </Row>
           {/* The state stands beside the name. */}
           <p>{sayRule(shared, { ...rule, state: { kind: 'in-force' } })}</p>
-          {notes?.(i)}
-          {tools && <Row>{tools(rule, i)}</Row>}
         </li>
       ))}
       <li>
@@ -75,7 +60,6 @@ export function Sentences({
           <strong>{w.otherwise}</strong>
           <span>{sayOutcome(shared, otherwise)}</span>
         </Row>
-        {otherwiseTools && <Row>{otherwiseTools}</Row>}
       </li>
     </List>
   );

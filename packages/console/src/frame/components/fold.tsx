@@ -2,15 +2,16 @@ import { useState, type ReactNode } from 'react';
 import { styled } from 'styled-components';
 import { colour, space, type } from '../theme/tokens.js';
 
-const Part = styled.details`
+const Part = styled.details<{ $tight: boolean }>`
   border-top: 1px solid ${colour.line};
-  padding-top: ${space.base};
+  padding-top: ${({ $tight }) => ($tight ? space.tight : space.base)};
   min-width: 0;
   > summary {
     cursor: pointer;
   }
   > summary h2 {
     display: inline;
+    ${({ $tight }) => ($tight ? `font-size: ${type.base};` : '')}
   }
   > summary small {
     color: ${colour.inkSoft};
@@ -29,10 +30,24 @@ const KEPT = 'nimble-latch.unfolded';
 const unfolded = (): string[] => (localStorage.getItem(KEPT) ?? '').split(' ').filter(Boolean);
 
 /** A part of a page that few need: its heading, and what it comes to in a few words; read when it is unfolded. */
-export function Fold({ id, title, says, children }: { id: string; title: string; says?: string; children: ReactNode }) {
+export function Fold({
+  id,
+  title,
+  says,
+  tight = false,
+  children,
+}: {
+  id: string;
+  title: string;
+  says?: ReactNode;
+  /** One of several that stand together beside something else. */
+  tight?: boolean;
+  children: ReactNode;
+}) {
   const [open, setOpen] = useState(() => unfolded().includes(id));
   return (
     <Part
+      $tight={tight}
       open={open}
       aria-labelledby={`fold-${id}`}
       onToggle={({ currentTarget }) => {

@@ -51,6 +51,16 @@ export const Small = styled.p`
   font-size: ${type.small};
 `;
 
+/** For whoever hears the page: what others see by a shape or a place. */
+export const Heard = styled.span`
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+  clip-path: inset(50%);
+  white-space: nowrap;
+`;
+
 /** Codes, serials, keys: monospaced, to be read aloud. */
 export const Code = styled.code`
   font-family: ${type.code};

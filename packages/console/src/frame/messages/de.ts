@@ -10,12 +10,22 @@ export const de: Words<typeof en> = {
   unheeded: 'Die Adresse dieser Seite sagt, was sie nicht kennt, und was sie zeigt, richtet sich nicht danach: {what}',
   somebodyDeleted: 'jemand, der gelöscht wurde',
   nobodyKnown: 'niemand dieses Namens',
+  charts: { table: 'Als Tabelle' },
   rail: {
     label: 'Bereiche',
     signOut: 'Abmelden',
     menu: 'Bereiche',
     skip: 'Zur Seite',
     language: 'Sprache',
+    waitsHere: '{count, plural, one {# wartet} other {# warten}}',
+    waits: {
+      signatures: '{count, plural, one {# wartet auf Ihr Ja oder Nein} other {# warten auf Ihr Ja oder Nein}}',
+      hands: '{count, plural, one {# braucht jemanden} other {# brauchen jemanden}}',
+      disputes: '{count, plural, one {# ist noch nicht angesehen} other {# sind noch nicht angesehen}}',
+      invitations: '{count, plural, one {# kommt nicht weiter} other {# kommen nicht weiter}}',
+      messages:
+        '{count, plural, one {# Nachricht wurde nicht zugestellt} other {# Nachrichten wurden nicht zugestellt}}',
+    },
     groups: {
       today: 'Heute',
       people: 'Personen',

@@ -7,12 +7,21 @@ export const en = {
   unheeded: 'The address of this page says what it does not know, and what it shows does not go by it: {what}',
   somebodyDeleted: 'somebody since deleted',
   nobodyKnown: 'nobody of that name',
+  charts: { table: 'As a table' },
   rail: {
     label: 'Areas',
     signOut: 'Sign out',
     menu: 'Areas',
     skip: 'Go to the page',
     language: 'Language',
+    waitsHere: '{count, plural, one {# waits} other {# wait}}',
+    waits: {
+      signatures: '{count, plural, one {# waits for your yes or no} other {# wait for your yes or no}}',
+      hands: '{count, plural, one {# needs a hand} other {# need a hand}}',
+      disputes: '{count, plural, one {# that nobody has seen to} other {# that nobody has seen to}}',
+      invitations: '{count, plural, one {# is stuck} other {# are stuck}}',
+      messages: '{count, plural, one {# message was not delivered} other {# messages were not delivered}}',
+    },
     groups: {
       today: 'Today',
       people: 'People',

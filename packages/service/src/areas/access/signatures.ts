@@ -49,6 +49,23 @@ async function readRequest(db: Db, actor: OperatorActor, id: Id): Promise<Signat
   return row;
 }
 
+/** What somebody is counted of at most: more than anybody signs in a day. */
+const MOST_COUNTED = 100;
+
+/** How many requests wait for this operator’s own yes or no; a hundred at most. */
+export async function countToSign(deps: Deps, actor: OperatorActor): Promise<number> {
+  const permissions = [...actor.rights].flatMap(([permission, reach]) => (reach === 'everybody' ? [permission] : []));
+  const now = deps.now();
+  const rows = await signatureRequests(deps).findAll({
+    where: { permission: permissions, state: 'open', expiresAt: { [Op.gt]: now } },
+    order: [['id', 'DESC']],
+    limit: MOST_COUNTED,
+    ...within(deps),
+  });
+  const mine = { id: actor.personId, may: true };
+  return rows.filter((row) => whyNoSignature(requestOf(row), mine, now.getTime()) === undefined).length;
+}
+
 export const listSignatures: Handler<'signatures.list'> = async (deps, { actor, query }) => {
   const after = decodeCursor(query.cursor, ['id']);
   const permissions = [...actor.rights].flatMap(([permission, reach]) => (reach === 'everybody' ? [permission] : []));

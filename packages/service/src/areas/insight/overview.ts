@@ -2,11 +2,12 @@ import type { Answer } from '@nimble-latch/api';
 import { uuidV7Floor } from '@nimble-latch/core/crypto';
 import { OUTDATED_HOURS, SILENT_DAYS } from '@nimble-latch/core/push';
 import { UNLOCK_AT } from '@nimble-latch/core/throttle';
-import type { Method } from '@nimble-latch/core/vocabulary';
+import type { Method, Permission } from '@nimble-latch/core/vocabulary';
 import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
+import { countToSign } from '../access/signatures.js';
 import { countInvitations } from '../invitations/list.js';
 import { countDisputes } from '../notices/list.js';
 import { countPeople } from '../people/counts.js';
@@ -171,6 +172,30 @@ async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
   );
   return await people;
 }
+
+/** Messages of the last week that nobody could be given, and nothing will be tried with again; what is older is history. */
+async function undelivered(deps: Deps): Promise<number> {
+  const row = await selectOne<{ n: number }>(
+    deps,
+    "SELECT COUNT(*) AS n FROM outbox WHERE state = 'failed' AND created_at > UTC_TIMESTAMP(3) - INTERVAL 7 DAY",
+  );
+  return Number(row!.n);
+}
+
+/** What waits for somebody, as figures beside the rail; each told only to whoever may see all of what it counts. */
+export const showWaiting: Handler<'overview.waiting'> = async (deps, { actor }) => {
+  const told = async (permission: Permission, count: () => Promise<number>) =>
+    actor.rights.get(permission) === 'everybody' ? await count() : null;
+  const now = deps.now();
+  const [signatures, hands, disputes, invitations, messages] = await Promise.all([
+    countToSign(deps, actor),
+    told('person.read', async () => (await needsHand(deps, now)).length + (await compromisedModels(deps)).length),
+    told('keyring.read', async () => await countDisputes(deps)),
+    told('keyring.read', async () => (await countInvitations(deps, { within: undefined })).stuck),
+    told('system.read', async () => await undelivered(deps)),
+  ]);
+  return { answer: { signatures, hands, disputes, invitations, messages } };
+};
 
 export const showOverview: Handler<'overview.show'> = async (deps) => {
   const now = deps.now();

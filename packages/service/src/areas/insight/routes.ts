@@ -11,7 +11,7 @@ import { isCountry } from '@nimble-latch/core/tables';
 import { entryOf } from '../../platform/http/actors.js';
 import type { AreaHandlers, Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
-import { showOverview } from './overview.js';
+import { showOverview, showWaiting } from './overview.js';
 import { FIRST_SETTINGS, readSettings, type Settings } from './settings-cache.js';
 import { storedSettings } from './settings.model.js';
 import { streamActivity } from './live.js';
@@ -134,6 +134,7 @@ export const insightHandlers: AreaHandlers<
   | 'trail.export'
   | 'activity.stream'
   | 'overview.show'
+  | 'overview.waiting'
   | 'settings.show'
   | 'settings.edit'
   | 'system.show'
@@ -144,6 +145,7 @@ export const insightHandlers: AreaHandlers<
   'trail.export': exportTrail,
   'activity.stream': streamActivity,
   'overview.show': showOverview,
+  'overview.waiting': showWaiting,
   'settings.show': async (deps) => {
     deps.settings.forget();
     const { settings, version } = await deps.settings.current();

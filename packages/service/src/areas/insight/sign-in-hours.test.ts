@@ -3,7 +3,7 @@ import { openInside, type Inside } from '../../../../../e2e/support/inside.js';
 import { select, write } from '../../platform/db/sql.js';
 import { loadDemo } from '../../host/demo/load.js';
 import type { Deps } from '../../platform/deps.js';
-import { HOUR_MS, keepSignInHours, signInHours } from './sign-in-hours.js';
+import { countedAfter, HOUR_MS, keepSignInHours, lastKept, signInHours, type HourCount } from './sign-in-hours.js';
 
 let inside: Inside;
 beforeAll(async () => {
@@ -25,12 +25,12 @@ async function naive(deps: Deps, from: number): Promise<Record<string, number>> 
   return counts;
 }
 
-async function counted(deps: Deps, from: number): Promise<Record<string, number>> {
+function sumOf(rows: readonly HourCount[]): Record<string, number> {
   const counts: Record<string, number> = {};
-  for (const { hour, state, n } of await signInHours(deps, from, deps.now()))
-    counts[`${hour} ${state}`] = (counts[`${hour} ${state}`] ?? 0) + n;
+  for (const { hour, state, n } of rows) counts[`${hour} ${state}`] = (counts[`${hour} ${state}`] ?? 0) + n;
   return counts;
 }
+const counted = async (deps: Deps, from: number) => sumOf(await signInHours(deps, from, deps.now()));
 
 it('sign-ins by hour are the same counted live, kept, and half kept; a quiet stretch is not counted again', async () => {
   const { deps } = inside;
@@ -45,6 +45,12 @@ it('sign-ins by hour are the same counted live, kept, and half kept; a quiet str
   await keepSignInHours(deps);
   expect(await counted(deps, days(29))).toEqual(expected);
   expect(await keepSignInHours(deps)).toBe('0 hours counted');
+
+  // Hours that are kept just after somebody has seen which are, and before they are read, are counted once.
+  await write(deps, 'DELETE FROM sign_in_hours WHERE hour > :from', { from: Math.floor(days(3) / HOUR_MS) });
+  const seen = await lastKept(deps);
+  expect(await keepSignInHours(deps)).not.toBe('0 hours counted');
+  expect(sumOf(await countedAfter(deps, days(29), deps.now(), seen))).toEqual(expected);
 
   // What is kept is told, not counted anew.
   await write(deps, "UPDATE sign_in_hours SET n = n + 1000 WHERE state = 'let-in' ORDER BY hour DESC LIMIT 1");

@@ -45,7 +45,7 @@ async function countLive(deps: Deps, from: number, to: number, now: Date): Promi
   return rows.map((row) => ({ state: row.state, hour: Number(row.hour), n: Number(row.n) }));
 }
 
-async function lastKept(deps: Deps): Promise<number | undefined> {
+export async function lastKept(deps: Deps): Promise<number | undefined> {
   const row = await selectOne<{ hour: number | null }>(deps, 'SELECT MAX(hour) AS hour FROM sign_in_hours');
   return row?.hour == null ? undefined : Number(row.hour);
 }
@@ -74,17 +74,25 @@ export async function keepSignInHours(deps: Deps): Promise<string> {
 }
 
 /** Every sign-in that began at this moment or later, by hour and outcome. */
-export async function signInHours(deps: Deps, from: number, now: Date): Promise<HourCount[]> {
+export const signInHours = async (deps: Deps, from: number, now: Date): Promise<HourCount[]> =>
+  await countedAfter(deps, from, now, await lastKept(deps));
+
+/** @param last the last hour that is taken as it was kept; what has been kept since is counted with what came after */
+export async function countedAfter(
+  deps: Deps,
+  from: number,
+  now: Date,
+  last: number | undefined,
+): Promise<HourCount[]> {
   const first = Math.ceil(from / HOUR_MS);
-  const last = await lastKept(deps);
   const end = now.getTime() + HOUR_MS;
   if (last === undefined || last < first) return await countLive(deps, from, end, now);
   const [before, kept, after] = await Promise.all([
     countLive(deps, from, first * HOUR_MS, now),
     select<{ hour: number; state: SignInState; n: number }>(
       deps,
-      'SELECT hour, state, n FROM sign_in_hours WHERE hour >= :first AND n > 0',
-      { first },
+      'SELECT hour, state, n FROM sign_in_hours WHERE hour BETWEEN :first AND :last AND n > 0',
+      { first, last },
     ),
     countLive(deps, (last + 1) * HOUR_MS, end, now),
   ]);

@@ -1,4 +1,4 @@
-import { starterText } from '@nimble-latch/core/rulebook';
+import { RULEBOOK_SCHEMA, starterText } from '@nimble-latch/core/rulebook';
 import { STARTER_IDS } from '@nimble-latch/core/vocabulary';
 import type { AreaHandlers } from '../../platform/http/call.js';
 import { discardDraft, peopleOfDraft, reviewDraft, saveDraft, showDraft } from './draft.js';
@@ -12,6 +12,7 @@ export const rulebookHandlers: AreaHandlers<
   | 'rulebook.show'
   | 'rulebook.check'
   | 'rulebook.edit'
+  | 'rulebook.schema'
   | 'rulebook.starters'
   | 'rulebook.versions'
   | 'rulebook.version'
@@ -29,6 +30,7 @@ export const rulebookHandlers: AreaHandlers<
     return { answer: checkedOf(await readText(deps.heavy, deps, body.text, binding, deps.now())) };
   },
   'rulebook.edit': editText,
+  'rulebook.schema': async () => await Promise.resolve({ answer: { schema: RULEBOOK_SCHEMA } }),
   'rulebook.starters': async (deps) => ({
     answer: { rows: STARTER_IDS.map((name) => ({ name, text: starterText(name, deps.now().getTime()) })) },
   }),

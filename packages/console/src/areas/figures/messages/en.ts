@@ -1,0 +1,35 @@
+/** What this area says, in English. */
+export const en = {
+  title: 'Figures',
+  hint: 'Each picture has its figures as a table, and each figure leads to the names behind it.',
+  period: 'How far back',
+  periods: {
+    day: 'the last day, by hours',
+    week: 'the last week, by six hours',
+    month: 'the last month, by days',
+    'two-months': 'the last two months, by days',
+  },
+  signIns: 'Sign-ins over time',
+  signInsHint: 'Days and hours are those of UTC. The last bar is not over.',
+  noSignIns: 'Nobody has signed in yet.',
+  stretch: 'From',
+  groups: 'How the people of each group are covered',
+  groupsHint: 'Active people of the largest groups, with everybody in the groups within them.',
+  groupsMore: 'The {shown} largest of {groups} groups.',
+  noGroups: 'There is no group with anybody in it.',
+  group: 'Group',
+  tokens: 'Hardware tokens by the year since which they run',
+  tokensHint:
+    'Of their own first day where a file said it, otherwise of when they came in. Batteries last five to eight years.',
+  noTokens: 'There is no token in stock or with anybody.',
+  year: 'Since',
+  sources: 'Where sign-ins come from',
+  sourcesHint:
+    'The last thirty days, as far as an address is known: {count, plural, one {# sign-in} other {# sign-ins}}.',
+  sourcesLatest: 'The latest {count} sign-ins whose address is known.',
+  noSources: 'No address of a sign-in is known: applications tell it where their connection was granted it.',
+  network: 'Network',
+  elsewhere: 'no network with a name',
+  letIn: 'let in',
+  others: 'not let in',
+} as const;
