@@ -1,8 +1,10 @@
 import react from '@vitejs/plugin-react';
 import { defineConfig } from 'vite';
+import { compression } from 'vite-plugin-compression2';
 
 export default defineConfig({
-  plugins: [react()],
+  // Compressed once, here, and not at each request. Only files that everybody may read: what is compressed tells nothing.
+  plugins: [react(), compression({ algorithms: ['gzip', 'brotliCompress'], include: /assets\/.*\.(js|css)$/ })],
   build: {
     outDir: 'dist/web',
     // The console, and the pages for everybody else: those load only what they need.

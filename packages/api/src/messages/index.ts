@@ -11,13 +11,16 @@ export { sayEntry } from './say-entry.js';
 export { sayOutcome, sayRule } from './say-rule.js';
 
 /** Languages that ship. */
-export const LANGUAGES = { en, de } satisfies Record<string, Catalogue>;
-export type Language = keyof typeof LANGUAGES;
+export const LANGUAGES = { en, de } satisfies Record<Language, Catalogue>;
+/** Their tags by themselves: whoever needs no more loads no words of the others. */
+const TAGS = ['en', 'de'] as const;
+export type Language = (typeof TAGS)[number];
+const isLanguage = (tag: string): tag is Language => (TAGS as readonly string[]).includes(tag);
 
 /** The catalogue for a language tag, by its first part; English where there is none. */
 export function catalogue(language: string): Catalogue {
   const primary = language.split('-')[0]!;
-  return Object.hasOwn(LANGUAGES, primary) ? LANGUAGES[primary as Language] : en;
+  return isLanguage(primary) ? LANGUAGES[primary] : en;
 }
 
 /** The locale that dates are written in for a language tag: plain English as it is written where most of it is, not in one country. */
@@ -91,7 +94,7 @@ export function acceptedLanguage(header: string | undefined): Language {
       const q = Number(parameters.find((one) => one.startsWith('q='))?.slice(2) ?? 1);
       return { primary: tag.split('-')[0]!, q: Number.isFinite(q) ? q : 0 };
     })
-    .filter(({ primary, q }) => q > 0 && Object.hasOwn(LANGUAGES, primary))
+    .filter(({ primary, q }) => q > 0 && isLanguage(primary))
     .sort((a, b) => b.q - a.q);
   return (wanted[0]?.primary as Language | undefined) ?? 'en';
 }

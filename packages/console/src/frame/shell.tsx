@@ -232,7 +232,7 @@ function RailGroup({
   waiting: WaitingCounts | undefined;
   onGo: () => void;
 }) {
-  const count = ({ waits }: RailLine) => (waits && waiting?.[waits]) || 0;
+  const count = ({ waits }: RailLine) => (waits === undefined ? 0 : (waiting?.[waits] ?? 0));
   const all = lines.reduce((sum, line) => sum + count(line), 0);
   const title = words.rail.groups[group];
   const { pathname } = useLocation();

@@ -1,4 +1,4 @@
-import { LANGUAGES, type Answer } from '@nimble-latch/api';
+import type { Answer } from '@nimble-latch/api';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { Select } from '../../frame/components/choices.js';
@@ -111,7 +111,7 @@ export function AddPerson({ onClose }: { onClose: () => void }) {
         label={w.language}
         value={form.language}
         onChange={set('language')}
-        options={Object.keys(LANGUAGES).map((id) => ({ id, text: LANGUAGE_NAMES[id as keyof typeof LANGUAGE_NAMES] }))}
+        options={Object.entries(LANGUAGE_NAMES).map(([id, text]) => ({ id, text }))}
       />
     </FormDialog>
   );

@@ -85,7 +85,7 @@ export default function StackedBars({ label, rows, series, lying = false }: Omit
         <BarChart
           accessibilityLayer
           title={label}
-          data={rows as ChartRow[]}
+          data={rows}
           layout={lying ? 'vertical' : 'horizontal'}
           maxBarSize={64}
           margin={{ top: 4, right: 12, bottom: 0, left: 0 }}

@@ -1,4 +1,5 @@
-import { acceptedLanguage, catalogue, say as sayIn, type Facts, type Language } from '@nimble-latch/api';
+import { acceptedLanguage, say as sayIn, type Catalogue, type Facts, type Language } from '@nimble-latch/api';
+import { en as sharedEnglish } from '@nimble-latch/api/messages/en';
 import { en } from './en.js';
 import type { Words } from './words.js';
 
@@ -24,7 +25,10 @@ export const words = await inLanguage(en, async () => (await import('./de.js')).
 /** A sentence with its facts, in the language that is shown. */
 export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, facts, language);
 /** The words that all parts of the product share. */
-export const shared = catalogue(language);
+export const shared: Catalogue = await inLanguage(
+  sharedEnglish,
+  async () => (await import('@nimble-latch/api/messages/de')).de,
+);
 /** How dates and times are written; English by day, month, year. */
 export const locale = language === 'en' ? 'en-GB' : language;
 

@@ -1,5 +1,5 @@
-import { acceptedLanguage, catalogue, say as sayIn, type Facts, type Language } from '@nimble-latch/api';
-import { de } from './de.js';
+import { acceptedLanguage, say as sayIn, type Catalogue, type Facts, type Language } from '@nimble-latch/api';
+import { en as sharedEnglish } from '@nimble-latch/api/messages/en';
 import { en } from './en.js';
 import type { Words } from '../../frame/messages/words.js';
 
@@ -21,11 +21,12 @@ export function changeLanguage(next: Language): void {
   window.location.reload();
 }
 
-export const words: Words<typeof en> = language === 'de' ? de : en;
+const german = language === 'de';
+export const words: Words<typeof en> = german ? (await import('./de.js')).de : en;
 /** A sentence with its facts, in the language that is shown. */
 export const say = (sentence: string, facts?: Facts): string => sayIn(sentence, facts, language);
 /** The words that all parts of the product share. */
-export const shared = catalogue(language);
+export const shared: Catalogue = german ? (await import('@nimble-latch/api/messages/de')).de : sharedEnglish;
 export const locale = language === 'en' ? 'en-GB' : language;
 
 /** A moment as people write it. */

@@ -146,6 +146,8 @@ export async function registerPages(app: FastifyInstance, deps: Deps, built: Bui
   await app.register(fastifyStatic, {
     root: join(consoleDir, 'assets'),
     prefix: '/assets/',
+    // Beside each file lies what the build compressed of it.
+    preCompressed: true,
     immutable: true,
     maxAge: '365d',
     index: false,
