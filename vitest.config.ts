@@ -33,7 +33,7 @@ export default defineConfig({
         ssr,
         test: {
           name: 'core',
-          include: ['packages/{api,core,cli,console,pocket,standins}/src/**/*.test.ts'],
+          include: ['packages/{api,core,cli,console,pocket,standins}/src/**/*.test.{ts,tsx}'],
           // Far above what any of them takes: how quick something is, the benchmark says.
           testTimeout: 60_000,
         },

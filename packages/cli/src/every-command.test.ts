@@ -4,7 +4,7 @@ import { ROUTES, type RouteId, type RouteSpec } from '@nimble-latch/api';
 import type { Context } from './context.js';
 import { buildProgram } from './program.js';
 import { parse } from 'csv-parse/sync';
-import { answerOf, ID, NOW, routeOf, type Making } from './testing/answers.js';
+import { answerOf, ID, NOW, routeOf, type Making } from '@nimble-latch/api/testing';
 import { words } from './words/index.js';
 
 let how: Making = { few: false, turn: 0 };

@@ -1,5 +1,5 @@
 import type { Language, RouteId } from '@nimble-latch/api';
-import { useQuery } from '@tanstack/react-query';
+import { useIsFetching, useQuery } from '@tanstack/react-query';
 import { useState, type MouseEvent, type ReactNode } from 'react';
 import { Button as AriaButton, Disclosure, DisclosurePanel } from 'react-aria-components';
 import { NavLink, useLocation } from 'react-router';
@@ -61,6 +61,25 @@ const Beside = styled.div`
   min-width: 0;
   /* What one is in needs no frame: the first thing in it that can be used will have one. */
   outline: none;
+`;
+/** Something of the page is still on its way: said in one place for all pages, for whoever looks and whoever hears. */
+const OnItsWay = styled.div`
+  position: sticky;
+  top: 0;
+  z-index: 4;
+  height: 3px;
+  margin-bottom: -3px;
+  background: linear-gradient(90deg, transparent, ${colour.brass}, transparent) 0 0 / 50% 100%;
+  animation: on-its-way 1.2s linear infinite;
+  @keyframes on-its-way {
+    to {
+      background-position: 200% 0;
+    }
+  }
+  @media (prefers-reduced-motion: reduce) {
+    animation: none;
+    background: ${colour.brass};
+  }
 `;
 /** The way past the rail (WCAG 2.2, 2.4.1): there for the keyboard, seen while it has the focus. */
 const Skip = styled.a`
@@ -313,12 +332,15 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
   const session = useSession();
   const [open, setOpen] = useState(false);
   const { open: goTo, palette } = usePalette(areas);
+  // What is read again in the background has something to show meanwhile.
+  const onItsWay = useIsFetching({ predicate: ({ state, meta }) => state.data === undefined && !meta?.['beside'] }) > 0;
   const { data: waiting } = useQuery({
     queryKey: ['overview', 'overview.waiting'],
     queryFn: async () => await call('overview.waiting'),
     refetchInterval: ASKED_AGAIN_MS,
     // Beside the work, never in its way: where it fails there are no figures.
     retry: false,
+    meta: { beside: true },
   });
   return (
     <Frame>
@@ -365,7 +387,12 @@ export function Shell({ areas, children }: { areas: readonly ConsoleArea[]; chil
       </Rail>
       {palette}
       <Toasts />
-      <Beside id={PAGE_ID} tabIndex={-1}>
+      <Beside id={PAGE_ID} tabIndex={-1} aria-busy={onItsWay}>
+        {onItsWay && (
+          <OnItsWay role="status">
+            <Heard>{words.loading}</Heard>
+          </OnItsWay>
+        )}
         {(!session.hasFactor || !session.hasPassword) && (
           <Nag>
             {!session.hasPassword && (

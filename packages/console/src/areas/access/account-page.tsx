@@ -9,7 +9,7 @@ import { Table } from '../../frame/components/table.js';
 import { Time } from '../../frame/components/time.js';
 import { words } from '../../frame/messages/index.js';
 import { insightWords } from '../insight/messages/index.js';
-import { call, useAct, useRead } from '../../frame/session/api.js';
+import { call, troubleOf, useAct, useRead } from '../../frame/session/api.js';
 import { useMayCall, useSession } from '../../frame/session/context.js';
 
 const w = insightWords.settings;
@@ -72,6 +72,7 @@ function Tokens() {
     <Section aria-labelledby="tokens">
       <h2 id="tokens">{w.tokens}</h2>
       <p>{w.tokensHint}</p>
+      {tokens.error && <Banner $tone="danger">{troubleOf(tokens.error)?.text}</Banner>}
       {tokens.data && tokens.data.rows.length > 0 && (
         <Table
           label={w.tokens}

@@ -52,7 +52,8 @@ function useParts(id: string): boolean {
     useRead('people.methods', { params }),
     useRead('passes.list', { query: { person: id, limit: 50 } }),
     useRead('invitations.list', { query: { person: id, limit: 1 } }),
-  ].some(({ isPending }) => isPending);
+    // A part that failed is asked for again by itself where it stands: to wait for that would take the page away and begin anew, for ever.
+  ].some(({ isPending, errorUpdateCount }) => isPending && errorUpdateCount === 0);
 }
 
 function Shown({ id }: { id: string }) {

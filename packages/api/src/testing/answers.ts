@@ -1,8 +1,10 @@
-import { type RouteId, ROUTES, ROUTE_IDS, type RouteSpec } from '@nimble-latch/api';
-import { schemaOf } from '@nimble-latch/api/openapi';
+import type { RouteSpec } from '../contract.js';
+import { ROUTE_IDS, ROUTES, type RouteId } from '../index.js';
+import { schemaOf } from '../openapi/index.js';
 
 /**
- * Answers that the contract allows, made from the contract itself: whatever field an answer gets, commands are shown one with it. Not a
+ * Answers that the contract allows, made from the contract itself: whatever field an answer gets, commands and pages are shown one
+ * with it. Not a
  * service: nothing of an answer follows from what was asked.
  */
 
