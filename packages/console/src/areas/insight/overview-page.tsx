@@ -1,6 +1,7 @@
 import { COVERAGES, SIGN_IN_STATES, type Answer, type Coverage } from '@nimble-latch/api';
 import { Link } from 'react-router';
 import { styled } from 'styled-components';
+import { Legend } from '../../frame/charts/swatch.js';
 import { Banner, Empty, Page, Row, Section, Small } from '../../frame/components/layout.js';
 import { Time } from '../../frame/components/time.js';
 import { locale, say, shared, words } from '../../frame/messages/index.js';
@@ -31,17 +32,6 @@ const Piece = styled(Link)<{ $part: Coverage; $share: number }>`
   &:focus-visible {
     outline: 2px solid ${colour.focus};
     outline-offset: -4px;
-  }
-`;
-const Legend = styled.ul`
-  list-style: none;
-  display: flex;
-  flex-wrap: wrap;
-  gap: ${space.small} ${space.wide};
-  li {
-    display: flex;
-    gap: ${space.small};
-    align-items: center;
   }
 `;
 const Swatch = styled.span<{ $fill: string }>`

@@ -5,7 +5,7 @@ import { Soft } from '../components/layout.js';
 import { Table } from '../components/table.js';
 import { locale, words } from '../messages/index.js';
 import { size, space } from '../theme/tokens.js';
-import { Swatch } from './swatch.js';
+import { Legend, Swatch } from './swatch.js';
 import type { FillName } from './looks.js';
 
 /** What one bar stands for. */
@@ -45,18 +45,6 @@ const Frame = styled.figure<{ $rows: number | undefined }>`
   min-width: 0;
   height: ${({ $rows }) => ($rows === undefined ? size.plot : `calc(${$rows} * ${size.bar} + ${space.far})`)};
 `;
-const Legend = styled.ul`
-  list-style: none;
-  display: flex;
-  flex-wrap: wrap;
-  gap: ${space.small} ${space.wide};
-  li {
-    display: flex;
-    gap: ${space.small};
-    align-items: center;
-  }
-`;
-
 /** Bars of parts, with what they mean, and the same as a table behind them, in which every bar leads to what it counts. */
 export function Chart({ label, of, rows, series, lying = false }: ChartProps) {
   return (

@@ -15,5 +15,18 @@ const Square = styled.span<{ $fill: FillName }>`
   background: ${({ $fill }) => background(FILLS[$fill])};
 `;
 
+/** What is drawn how, side by side. */
+export const Legend = styled.ul`
+  list-style: none;
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${space.small} ${space.wide};
+  li {
+    display: flex;
+    gap: ${space.small};
+    align-items: center;
+  }
+`;
+
 /** A sample of a fill, beside what it tells. */
 export const Swatch = ({ fill }: { fill: FillName }) => <Square $fill={fill} aria-hidden="true" />;

@@ -6,7 +6,7 @@ import type { Handler } from '../../platform/http/call.js';
 import { idBytes, idText } from '../../platform/ids.js';
 import { countPeople } from '../people/counts.js';
 import { withParts } from '../people/parts.js';
-import { keptAWhile } from './kept-a-while.js';
+import { keptAWhile } from '../../platform/kept-a-while.js';
 
 /** So many groups are told side by side as one can compare. */
 const SHOWN = 12;

@@ -4,7 +4,7 @@ import type { SignInState } from '@nimble-latch/core/vocabulary';
 import { select } from '../../platform/db/sql.js';
 import type { Handler } from '../../platform/http/call.js';
 import { locate } from '../networks/table.js';
-import { keptAWhile } from './kept-a-while.js';
+import { keptAWhile } from '../../platform/kept-a-while.js';
 
 const DAYS = 30;
 /** Networks are looked up here and not in the database, so there is an end to it; the latest tell what is usual. */

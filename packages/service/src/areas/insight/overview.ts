@@ -7,6 +7,7 @@ import { select, selectOne } from '../../platform/db/sql.js';
 import type { Deps } from '../../platform/deps.js';
 import type { Handler } from '../../platform/http/call.js';
 import { idText } from '../../platform/ids.js';
+import { keptAWhile } from '../../platform/kept-a-while.js';
 import { countToSign } from '../access/signatures.js';
 import { countInvitations } from '../invitations/list.js';
 import { countDisputes } from '../notices/list.js';
@@ -153,25 +154,10 @@ async function emergencies(deps: Deps, now: Date): Promise<Answer<'overview.show
   }));
 }
 
-/** Counting looks at everybody who holds a key: it is done again after ten times as long as it took. */
-const fewCounted = new WeakMap<Deps, { until: number; readonly people: Promise<number | null> }>();
-
-/** How many people hold a key, and fewer than the method settings want; null where those say nothing of it. */
-async function peopleOfFewKeys(deps: Deps): Promise<number | null> {
-  const known = fewCounted.get(deps);
-  const begun = performance.now();
-  if (known && begun < known.until) return await known.people;
-  const people = wantsSeveralKeys(deps).then(async (wants) =>
-    wants ? await countExactly(deps, { state: 'active', fewKeys: true }) : null,
-  );
-  const counting = { until: Infinity, people };
-  fewCounted.set(deps, counting);
-  people.then(
-    () => (counting.until = performance.now() + 10 * (performance.now() - begun)),
-    () => fewCounted.delete(deps),
-  );
-  return await people;
-}
+/** How many people hold a key, and fewer than the method settings want; null where those say nothing of it. Looks at everybody who holds one. */
+const peopleOfFewKeys = keptAWhile(async (deps) =>
+  (await wantsSeveralKeys(deps)) ? await countExactly(deps, { state: 'active', fewKeys: true }) : null,
+);
 
 /** Messages of the last week that nobody could be given, and nothing will be tried with again; what is older is history. */
 async function undelivered(deps: Deps): Promise<number> {

@@ -1,4 +1,4 @@
-import type { Deps } from '../../platform/deps.js';
+import type { Deps } from './deps.js';
 
 /**
  * Does dear counting again only after ten times as long as it took: however many look at once and however often, it takes a tenth of
